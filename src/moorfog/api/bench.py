@@ -1,0 +1,157 @@
+"""Visits: opening, proposing, signing, reports, the open log, live updates."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any, Literal
+
+from flask import Response
+from pydantic import ConfigDict
+
+from moorfog.api.routing import Context, plain, route
+from moorfog.core.events import event_to_json
+from moorfog.operations import lists, signing, visits
+from moorfog.operations.proposals import Proposal
+from moorfog.operations.reports import find_report, issue_report
+from moorfog.operations.runs import start_run
+from moorfog.operations.views import VisitView, view_for_screen
+from moorfog.store.log import keep_state, load_events
+
+STRICT = ConfigDict(strict=True, extra="forbid")
+
+
+@dataclass(frozen=True)
+class OpenVisit:
+    """Open a visit. Ids are made by the client, so that a repeated request opens one visit."""
+
+    __pydantic_config__ = STRICT
+    visit_id: str
+    event_id: str
+    person_id: str
+    bench: str
+    is_practice: bool
+    speed: int
+
+
+@dataclass(frozen=True)
+class SignVisit:
+    """Sign as wearer (typed name) or tester (password where it was given over 15 minutes ago)."""
+
+    __pydantic_config__ = STRICT
+    id: str
+    expects: int
+    role: Literal["wearer", "tester"]
+    typed_name: str
+    password: str | None
+
+
+@dataclass(frozen=True)
+class IssueReport:
+    """The paper to print on."""
+
+    __pydantic_config__ = STRICT
+    page_size: Literal["A4", "Letter"]
+
+
+@dataclass(frozen=True)
+class Issued:
+    """An issued report: where its bytes are, and their digest."""
+
+    url: str
+    sha256: str
+
+
+@dataclass(frozen=True)
+class LogView:
+    """The log of a visit as it stands, with the digest of the rules pinned to it."""
+
+    visit_id: str
+    rules_digest: str
+    events: list[dict[str, Any]]
+
+
+@dataclass(frozen=True)
+class LiveQuery:
+    """Which visit to follow."""
+
+    visit: str
+
+
+def _view(context: Context, visit_id: str) -> VisitView:
+    return view_for_screen(context.db, context.clock, context.actor.scope("tester", "administrator", "supervisor"), visit_id)
+
+
+def _keep(context: Context, done: visits.Appended) -> None:
+    context.after_commit.append(lambda: keep_state(done.visit_id, done.visit))
+
+
+@route("GET", "/api/today", "read", returns=lists.Today)
+def today(context: Context) -> lists.Today:
+    """Who is here, what was left unfinished, what was done today."""
+    return lists.today(context.db, context.clock, context.actor)
+
+
+@route("POST", "/api/visits", "test", body=OpenVisit, returns=VisitView)
+def open_visit(context: Context, body: OpenVisit) -> VisitView:
+    """Open a visit for a person at a bench."""
+    done = visits.open_visit(
+        context.db, context.clock, context.actor, context.rules, visit_id=body.visit_id, event_id=body.event_id,
+        person_id=body.person_id, bench=body.bench, is_practice=body.is_practice, speed=body.speed,
+    )
+    _keep(context, done)
+    return _view(context, done.visit_id)
+
+
+@route("GET", "/api/visits/{visit_id}", "read", returns=VisitView)
+def get_visit(context: Context, visit_id: str) -> VisitView:
+    """A visit as it stands now."""
+    return _view(context, visit_id)
+
+
+@route("POST", "/api/visits/{visit_id}/events", "test", body=Proposal, returns=VisitView)
+def propose(context: Context, visit_id: str, body: Proposal) -> VisitView:
+    """Propose an entry for the log; accepted, or refused with the reason."""
+    done = visits.propose(context.db, context.clock, context.actor, visit_id, body, start_run)
+    _keep(context, done)
+    return _view(context, visit_id)
+
+
+@route("GET", "/api/visits/{visit_id}/log", "read", returns=LogView)
+def get_log(context: Context, visit_id: str) -> LogView:
+    """The log itself, entry by entry."""
+    head = visits.find_head(context.db, context.actor.scope("tester", "administrator", "supervisor"), visit_id)
+    return LogView(visit_id, head.rules_digest, [event_to_json(one) for one in load_events(context.db, visit_id)])
+
+
+@route("POST", "/api/visits/{visit_id}/signatures", "test", body=SignVisit, returns=VisitView)
+def sign(context: Context, visit_id: str, body: SignVisit) -> VisitView:
+    """Sign the present revision."""
+    done = signing.sign(
+        context.db, context.clock, context.actor, visit_id, event_id=body.id, expects=body.expects, role=body.role,
+        typed_name=body.typed_name, password=body.password,
+    )
+    _keep(context, done)
+    return _view(context, visit_id)
+
+
+@route("POST", "/api/visits/{visit_id}/reports", "read", body=IssueReport, returns=Issued)
+def issue(context: Context, visit_id: str, body: IssueReport) -> Issued:
+    """Issue the report; the same revision and paper give the same bytes ever after."""
+    row = issue_report(context.db, context.clock, context.actor, visit_id, body.page_size)
+    return Issued(f"/api/visits/{visit_id}/reports/{row.page_size}/{row.revision}", row.sha256)
+
+
+@route("GET", "/api/visits/{visit_id}/reports/{page_size}/{revision}", "read", media="application/pdf")
+def get_report(context: Context, visit_id: str, page_size: str, revision: str) -> Response:
+    """The stored PDF."""
+    row = find_report(context.db, context.actor, visit_id, page_size, int(revision) if revision.isdigit() else 0)
+    return plain(row.content, "application/pdf", **{"Content-Disposition": f'inline; filename="moorfog-{visit_id[-12:]}.pdf"'})
+
+
+@route("GET", "/api/live", "read", query=LiveQuery, media="text/event-stream")
+def live(context: Context, query: LiveQuery) -> Callable[[], str]:
+    """Follow a visit: `state` (whole) and `live` (numbers) as server-sent events."""
+    visits.find_head(context.db, context.actor.scope("tester", "administrator", "supervisor"), query.visit)
+    return lambda: query.visit
+

@@ -1,0 +1,84 @@
+"""What a counter's link says and asks. Every call carries the counter's token."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any, Literal
+
+from pydantic import ConfigDict
+
+from moorfog.api.routing import Context, route
+from moorfog.core.readings import Chunk
+from moorfog.operations import runs
+from moorfog.store.log import keep_state
+
+STRICT = ConfigDict(strict=True, extra="forbid")
+
+
+@dataclass(frozen=True)
+class LinkStatus:
+    """What the counter is doing and the ambient concentration it reads, as text."""
+
+    __pydantic_config__ = STRICT
+    state: Literal["reading", "in_run", "silent", "starting"]
+    ambient: str | None
+
+
+@dataclass(frozen=True)
+class LinkPlan:
+    """The run this counter holds, if any. Windows as [start ms, end ms, valve] from t0."""
+
+    plan: dict[str, Any] | None
+    now: str
+
+
+@dataclass(frozen=True)
+class Chunks:
+    """Chunks of readings, in order."""
+
+    __pydantic_config__ = STRICT
+    chunks: tuple[Chunk, ...]
+
+
+@dataclass(frozen=True)
+class Stored:
+    """How many chunks were new."""
+
+    stored: int
+
+
+@dataclass(frozen=True)
+class CloseRun:
+    """Seal a run: how it ended, how many readings there were, their SHA-256."""
+
+    __pydantic_config__ = STRICT
+    end: Literal["complete", "stopped", "lost"]
+    count: int
+    sha256: str
+    occurred_at: datetime
+
+
+@route("POST", "/api/link/status", "link", body=LinkStatus, returns=LinkPlan)
+def report_status(context: Context, body: LinkStatus) -> LinkPlan:
+    """Say what the counter does; hear which run it holds."""
+    plan = runs.report_link(context.db, context.clock, context.counter, body.state, body.ambient)
+    return LinkPlan(plan, context.clock.now(context.db).isoformat())
+
+
+@route("POST", "/api/link/runs/{run_id}/chunks", "link", body=Chunks, returns=Stored)
+def store_chunks(context: Context, run_id: str, body: Chunks) -> Stored:
+    """Store readings; what was stored before is not stored twice."""
+    return Stored(runs.store_chunks(context.db, context.clock, context.counter, run_id, body.chunks))
+
+
+@route("POST", "/api/link/runs/{run_id}/close", "link", body=CloseRun, returns=Stored)
+def close_run(context: Context, run_id: str, body: CloseRun) -> Stored:
+    """Seal a run."""
+    visit_id = runs.visit_of_run(context.db, run_id)
+    visit = runs.close_run(
+        context.db, context.clock, context.counter, run_id, end=body.end, count=body.count, sha256=body.sha256, occurred_at=body.occurred_at,
+    )
+    if visit_id:
+        context.after_commit.append(lambda: keep_state(visit_id, visit))
+    return Stored(0)

@@ -1,0 +1,66 @@
+"""One OpenAPI document, out of the routes."""
+
+from __future__ import annotations
+
+import re
+from typing import Any
+
+from pydantic import TypeAdapter
+from pydantic.dataclasses import dataclass
+
+from moorfog import __version__
+from moorfog.api.routing import ROUTES
+
+REF = "#/components/schemas/{model}"
+RULE_WORDS = {
+    "public": "open to everybody", "signed_in": "any signed-in account", "read": "tester, administrator or supervisor",
+    "test": "tester", "kit": "tester or administrator", "link": "a counter's link, by bearer token",
+}
+
+
+@dataclass
+class ErrorBody:
+    """The one shape of every error."""
+
+    code: str
+    message: str
+    detail: dict[str, Any]
+
+
+def document() -> dict[str, Any]:
+    """Return the OpenAPI 3.1 document of all routes."""
+    adapters: list[tuple[str, Any, TypeAdapter[Any]]] = [("error", "serialization", TypeAdapter(ErrorBody))]
+    for one in ROUTES:
+        if one.body:
+            adapters.append((f"{one.name}:in", "validation", one.body))
+        if one.returns:
+            adapters.append((f"{one.name}:out", "serialization", one.returns))
+    schemas, definitions = TypeAdapter.json_schemas(adapters, ref_template=REF)
+    paths: dict[str, dict[str, Any]] = {}
+    error = {"description": "error", "content": {"application/json": {"schema": schemas[("error", "serialization")]}}}
+    for one in sorted(ROUTES, key=lambda r: (r.path, r.method)):
+        operation: dict[str, Any] = {
+            "operationId": one.name, "tags": [one.group], "summary": one.summary,
+            "description": f"{(one.handler.__doc__ or '').strip()}\n\nFor: {RULE_WORDS[one.rule]}.",
+            "parameters": [
+                {"name": name, "in": "path", "required": True, "schema": {"type": "string"}} for name in re.findall(r"\{(?:\w+:)?(\w+)\}", one.path)
+            ],
+            "responses": {"200" if one.returns or one.media != "application/json" else "204": {"description": "done"}, "default": error},
+        }
+        if one.query:
+            schema = one.query.json_schema()
+            for name, inner in schema["properties"].items():
+                operation["parameters"].append({"name": name, "in": "query", "required": name in schema.get("required", []), "schema": inner})
+        if one.body:
+            operation["requestBody"] = {"required": True, "content": {"application/json": {"schema": schemas[(f"{one.name}:in", "validation")]}}}
+        if one.returns:
+            operation["responses"]["200"]["content"] = {"application/json": {"schema": schemas[(f"{one.name}:out", "serialization")]}}
+        elif one.media != "application/json":
+            operation["responses"]["200"]["content"] = {one.media: {"schema": {"type": "string"}}}
+        paths.setdefault(one.path, {})[one.method.lower()] = operation
+    return {
+        "openapi": "3.1.0",
+        "info": {"title": "Moorfog", "version": __version__, "description": "Respiratory fit testing. Every error has the shape {code, message, detail}."},
+        "paths": paths,
+        "components": {"schemas": definitions.get("$defs", {})},
+    }

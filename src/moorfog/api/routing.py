@@ -1,0 +1,99 @@
+"""Routes as data: method, path, who may use it, what goes in and out. Flask views and OpenAPI both come from here.
+
+Why not a ready framework for this: the bodies are the core's own frozen dataclasses, and a route without a rule
+about who may use it must not exist; with the rule a required argument, it cannot.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any, Literal
+
+from flask import Response
+from pydantic import TypeAdapter
+from sqlalchemy import Engine
+from sqlalchemy.orm import Session
+
+from moorfog.core.rules import Rules
+from moorfog.operations.accounts import Actor
+from moorfog.store.base import Clock
+from moorfog.store.models import InstrumentRow
+
+Rule = Literal["public", "signed_in", "read", "test", "kit", "link"]
+RULE_ROLES: dict[str, tuple[str, ...]] = {
+    "read": ("tester", "administrator", "supervisor"), "test": ("tester",), "kit": ("tester", "administrator"),
+}
+
+
+@dataclass
+class Context:
+    """What a handler gets: an open transaction, the clock, who is asking."""
+
+    db: Session
+    engine: Engine
+    clock: Clock
+    rules: Rules
+    signed_in: Actor | None
+    csrf: str
+    address: str
+    secret: str
+    link: InstrumentRow | None
+    after_commit: list[Callable[[], None]]
+
+    @property
+    def actor(self) -> Actor:
+        """The signed-in account; the route's rule has made sure there is one."""
+        if self.signed_in is None:
+            raise RuntimeError("this route needs a rule that signs in")
+        return self.signed_in
+
+    @property
+    def counter(self) -> InstrumentRow:
+        """The counter the link's token is for."""
+        if self.link is None:
+            raise RuntimeError("this route needs the rule 'link'")
+        return self.link
+
+
+@dataclass(frozen=True)
+class Route:
+    """One route. ``returns`` None means that the handler answers with a Response of its own."""
+
+    method: str
+    path: str
+    name: str
+    rule: Rule
+    group: str
+    summary: str
+    body: TypeAdapter[Any] | None
+    query: TypeAdapter[Any] | None
+    returns: TypeAdapter[Any] | None
+    media: str
+    handler: Callable[..., Any]
+
+
+ROUTES: list[Route] = []
+Handler = Callable[..., Any]
+
+
+def route(
+    method: str, path: str, rule: Rule, *, body: Any = None, query: Any = None, returns: Any = None, media: str = "application/json",
+) -> Callable[[Handler], Handler]:
+    """Register a handler. Its docstring's first line is the summary; its module's name the group."""
+
+    def register(handler: Handler) -> Handler:
+        summary = (handler.__doc__ or "").strip().splitlines()[0]
+        group = handler.__module__.rsplit(".", 1)[-1]
+        adapt = [TypeAdapter(one) if one is not None else None for one in (body, query, returns)]
+        ROUTES.append(Route(method, path, handler.__name__, rule, group, summary, adapt[0], adapt[1], adapt[2], media, handler))
+        return handler
+
+    return register
+
+
+def plain(content: bytes | str, media: str, **headers: str) -> Response:
+    """Return a response that is not JSON."""
+    response = Response(content, mimetype=media)
+    response.headers.update(headers)
+    return response

@@ -1,0 +1,254 @@
+"""Admission: a proposal is accepted into the log, or refused with reasons a tester could say.
+
+The fold never raises, whatever is in the log; admission is where a senseless step is stopped in words.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from typing import Any
+
+from moorfog.core import events as ev
+from moorfog.core.arithmetic import NotANumber, parse_decimal
+from moorfog.core.fold import kit_reasons
+from moorfog.core.judge import is_sealed, needs_decision, outcome, queue, run_blocks
+from moorfog.core.visit import Visit, facts_digest, loops_needed, seal_rule
+
+FUTURE_TOLERANCE = timedelta(seconds=2)
+
+
+@dataclass(frozen=True)
+class Refusal:
+    """Why a proposal was not accepted: a stable code, what is wrong, what to do."""
+
+    code: str
+    sentence: str
+    remedy: str
+
+
+KIT_WORDS = {
+    "mode": ("The counter's mode does not suit this filter class.", "Size-classified mode for 95-class filters, ordinary mode for the others."),
+    "check_particle": ("No passed particle check today on this counter.", "Do the daily checks on the Kit page."),
+    "check_zero": ("No passed zero check today on this counter.", "Do the daily checks on the Kit page."),
+    "check_max_fit_factor": ("No passed maximum-fit-factor check today on this counter.", "Do the daily checks on the Kit page."),
+    "calibration": ("The counter's calibration is out of date.", "Use another counter; send this one for calibration."),
+}
+
+
+def admit(visit: Visit, payload: ev.Payload, occurred_at: datetime, now: datetime) -> Refusal | None:
+    """Return None to accept ``payload`` at ``occurred_at``, or why it is refused. ``now`` is the server's time."""
+    if occurred_at > now + FUTURE_TOLERANCE:
+        return Refusal("in_the_future", f"This is dated {(occurred_at - now).total_seconds():.0f} s in the future.",
+                       "Check the clock of this device; reload the page to measure it again.")
+    if isinstance(payload, ev.VisitOpened):
+        return Refusal("already_open", "This visit is already open.", "Start another one.") if visit.opened else None
+    if visit.opened is None:
+        return Refusal("not_open", "This visit was never opened.", "Start it on Today.")
+    if isinstance(payload, (ev.Touched, ev.Distress, ev.Stopped)):
+        return None
+    if isinstance(payload, (ev.Signed, ev.Corrected)):
+        return _admit_after(visit, payload, occurred_at)
+    if visit.closed:
+        return Refusal("closed", "This visit is closed; its record stands.", "Correct it with a reason, or start a new visit.")
+    check = _CHECKS.get(type(payload))
+    return check(visit, payload, occurred_at) if check else None
+
+
+def _admit_after(visit: Visit, payload: ev.Signed | ev.Corrected, at: datetime) -> Refusal | None:
+    if isinstance(payload, ev.Corrected):
+        if not payload.reason.strip():
+            return Refusal("reason_missing", "A correction needs a reason.", "Write why, in a few words.")
+        if visit.running is not None:
+            return Refusal("running", "A run is going on.", "Stop it or let it end first.")
+        if payload.target < 1 or payload.target > visit.seq:
+            return Refusal("no_target", f"There is no entry {payload.target} in this visit.", "Choose the entry to correct.")
+        return None
+    if visit.revision > 1 and visit.closed:
+        return None
+    if not queue(visit, at) or queue(visit, at)[0].item.act != f"sign_{payload.role}":
+        return Refusal("not_yet", "Signing comes after everything is put back and told.", "Go on with the open steps first.")
+    return None
+
+
+def _answered(visit: Visit, payload: ev.Answered, at: datetime) -> Refusal | None:
+    item = visit.rules.procedure.find(payload.question)
+    if item is None or item.act:
+        return Refusal("unknown_question", f"{payload.question!r} is no question of this procedure.", "Reload the page.")
+    if payload.facts != facts_digest(visit, item):
+        return Refusal("facts_changed", "What this answer depends on has changed meanwhile.", "Look again and answer again.")
+    if visit.running is not None and item.before != "release":
+        return Refusal("running", "A run is going on.", "Stop it, or let it end.")
+    if item.after_wear and payload.answer == "fine" and visit.current_try is None:
+        ready = visit.wear_ready_at()
+        if ready is None or at < ready:
+            return Refusal("worn_too_short", "Comfort is judged after five minutes' wear.", "Let the wear clock run.")
+    if payload.minutes_ago is not None and (not item.wait or not 0 <= payload.minutes_ago <= 1440):
+        return Refusal("minutes", f"{payload.minutes_ago} minutes ago makes no sense here.", "Enter 0 to 1440 minutes.")
+    return None
+
+
+def _chosen(visit: Visit, payload: ev.FacepieceChosen, at: datetime) -> Refusal | None:
+    if visit.running is not None:
+        return Refusal("running", "A run is going on.", "Stop it first.")
+    if visit.worn_since is not None:
+        return Refusal("worn", "The facepiece is still on.", "Take it off first, then choose another.")
+    if needs_decision(visit):
+        return Refusal("undecided", "Say first what comes next after this try.", "Choose one of the offers.")
+    if visit.current_try is not None:
+        return Refusal("run_over", "This try's run is over.", "Finish it, or decide to go on with another facepiece.")
+    ahead = queue(visit, at)
+    if not visit.facepiece and ahead and ahead[0].item.gravity == "stop" and ahead[0].status == "not_fine":
+        return Refusal("stop", f"{ahead[0].item.title} This is a stop.", ahead[0].item.remedy)
+    return None
+
+
+def _probe(visit: Visit, payload: ev.ProbeFitted, at: datetime) -> Refusal | None:
+    if visit.facepiece is None:
+        return Refusal("no_facepiece", "No facepiece is chosen.", "Choose facepiece and size first.")
+    if visit.probe_fitted_for == visit.chosen:
+        return Refusal("already", "The probe is fitted already.", "Go on.")
+    if payload.loops != loops_needed(visit):
+        return Refusal("loops", "These are not the alterations this facepiece needs.", "Reload the page.")
+    return None
+
+
+def _loop_closed(visit: Visit, payload: ev.LoopClosed, at: datetime) -> Refusal | None:
+    if visit.running is not None:
+        return Refusal("running", "A run is going on.", "Stop it first.")
+    if not any(one.id == payload.loop for one in visit.loops):
+        return Refusal("no_loop", f"{payload.loop!r} is not open.", "Nothing to put back there.")
+    if visit.worn_since is not None:
+        return Refusal("worn", "The facepiece is still on.", "Take it off first, then put everything back.")
+    return None
+
+
+def _donned(visit: Visit, payload: ev.Donned, at: datetime) -> Refusal | None:
+    if visit.facepiece is None or visit.probe_fitted_for != visit.chosen:
+        return Refusal("not_ready", "Choose the facepiece and fit the probe first.", "Go back to those steps.")
+    if visit.worn_since is not None and visit.unaided:
+        return Refusal("worn", "It is on already.", "Record taking it off first.")
+    if visit.running is not None or visit.current_try is not None:
+        return Refusal("run_over", "A run of this try has started.", "Decide what comes next first.")
+    return None
+
+
+def _seal(visit: Visit, payload: ev.SealChecked, at: datetime) -> Refusal | None:
+    if visit.worn_since is None:
+        return Refusal("not_worn", "No facepiece is on.", "Don it first.")
+    rule = seal_rule(visit)
+    if rule is None or payload.check not in rule.checks:
+        return Refusal("no_such_check", f"A {payload.check} check cannot be done on this facepiece.", "Do the check that is shown.")
+    if visit.current_try is not None:
+        return Refusal("run_over", "The seal is checked before the run.", "Decide what comes next first.")
+    return None
+
+
+def _run_started(visit: Visit, payload: ev.RunStarted, at: datetime) -> Refusal | None:
+    if visit.running is not None:
+        return Refusal("running", "A run is going on already.", "Stop it first.")
+    if visit.current_try is not None:
+        return Refusal("undecided", "This try's run is over.", "Decide what comes next.")
+    blocks = run_blocks(visit, at)
+    if blocks:
+        first = blocks[0]
+        return Refusal(first.code, f"Not permitted: {first.sentence}", first.detail or "Settle it first.")
+    facepiece = visit.facepiece
+    protocol = visit.rules.protocol(payload.protocol_id)
+    if facepiece is None or protocol is None or facepiece.kind not in protocol.kinds:
+        return Refusal("protocol", "This protocol is not for this facepiece.", "Use the protocol that is offered.")
+    kit = kit_reasons(visit.rules, facepiece, payload.mode, payload.instrument)
+    if kit:
+        return Refusal(kit[0], "Not permitted: " + KIT_WORDS[kit[0]][0], KIT_WORDS[kit[0]][1])
+    return None
+
+
+def _numbers_typed(visit: Visit, payload: ev.NumbersTyped, at: datetime) -> Refusal | None:
+    one = next((run for run in visit.tries if run.started.run_id == payload.run_id), None)
+    if one is None or one.started.source != "typed":
+        return Refusal("no_run", "No run of this kind is waiting for numbers.", "Start the run first.")
+    if one.typed is not None or not one.is_running:
+        return Refusal("run_over", "This run is over.", "Start a new try.")
+    if at < visit.run_ends_at(one):
+        left = (visit.run_ends_at(one) - at).total_seconds()
+        return Refusal("too_early", f"The protocol goes on for another {left:.0f} s.", "Type the numbers when it is over.")
+    protocol = visit.rules.protocol(one.started.protocol_id)
+    if protocol is None or len(payload.exercises) != protocol.n:
+        return Refusal("exercise_missing", f"{len(payload.exercises)} exercises were typed.", f"All {protocol.n if protocol else 0} are needed.")
+    return check_figures(payload, tuple(exercise.name for exercise in protocol.exercise))
+
+
+def check_figures(payload: ev.NumbersTyped, names: tuple[str, ...]) -> Refusal | None:
+    """Return what is impossible about typed figures, naming exercise and field, or None."""
+    try:
+        if parse_decimal(payload.resolution, "Resolution of the display") <= 0:
+            return Refusal("resolution", "The display's resolution must be above zero.", "One step of the last digit: usually 1 or 0.1.")
+        for name, row in zip(names, payload.exercises, strict=True):
+            if row.factor is not None:
+                if row.outside is not None or row.inside is not None:
+                    return Refusal("both", f"{name}: both a fit factor and counts were typed.", "Type one or the other.")
+                if parse_decimal(row.factor, f"{name}, fit factor") <= 0:
+                    return Refusal("not_positive", f"{name}: a fit factor of {row.factor} is impossible.", "Type what the counter shows.")
+                continue
+            if row.outside is None or row.inside is None:
+                return Refusal("missing", f"{name}: outside and inside are both needed.", "Type both, or only the fit factors.")
+            if parse_decimal(row.outside, f"{name}, outside") <= 0:
+                return Refusal("ambient", f"{name}: outside {row.outside} is impossible.", "The outside count is above zero; check the counter.")
+            parse_decimal(row.inside, f"{name}, inside")
+    except NotANumber as error:
+        return Refusal("not_a_number", str(error), "Type plain digits as the counter shows them.")
+    return None
+
+
+def _proof(visit: Visit, payload: ev.ProofGiven, at: datetime) -> Refusal | None:
+    current = visit.current_try
+    if current is None or current.started.run_id != payload.run_id or current.numbers.state != "held":
+        return Refusal("nothing_held", "No verdict is held.", "Go on.")
+    return None
+
+
+def _decided(visit: Visit, payload: ev.Decided, at: datetime) -> Refusal | None:
+    current = visit.current_try
+    if current is None or current.is_running:
+        return Refusal("nothing_to_decide", "There is no finished try to decide on.", "Go on with the open step.")
+    if payload.next != "end" and is_sealed(visit):
+        return Refusal("sealed", "This record is signed.", "Start a new visit.")
+    if visit.distress and payload.next != "end":
+        return Refusal("distress", "Distress: no more testing today.", "End here; the clinician decides.")
+    return None
+
+
+def _withheld(visit: Visit, payload: ev.Withheld, at: datetime) -> Refusal | None:
+    if not payload.reason.strip():
+        return Refusal("reason_missing", "Withholding a pass needs a reason.", "Write why, in a few words.")
+    one = next((run for run in visit.tries if run.started.run_id == payload.run_id), None)
+    if one is None or outcome(visit, one)[0] != "pass":
+        return Refusal("no_pass", "There is no pass to withhold.", "Go on.")
+    return None
+
+
+def _turned_away(visit: Visit, payload: ev.TurnedAway, at: datetime) -> Refusal | None:
+    if not payload.reason.strip():
+        return Refusal("reason_missing", "Turning someone away needs a reason.", "Write why, in a few words.")
+    if visit.running is not None:
+        return Refusal("running", "A run is going on.", "Stop it first.")
+    return None
+
+
+def _released(visit: Visit, payload: ev.Released, at: datetime) -> Refusal | None:
+    if visit.loops:
+        return Refusal("loops_open", "Not everything is put back.", "Put back: " + "; ".join(
+            rule.put_back for rule in visit.rules.procedure.loop if any(one.rule == rule.id for one in visit.loops)))
+    ahead = queue(visit, at)
+    if not ahead or ahead[0].item.act != "release":
+        return Refusal("not_yet", "Something is still open: " + (ahead[0].item.title if ahead else "a clock runs") + ".", "Settle it first.")
+    return None
+
+
+_CHECKS: dict[type, Callable[[Visit, Any, datetime], Refusal | None]] = {
+    ev.Answered: _answered, ev.FacepieceChosen: _chosen, ev.ProbeFitted: _probe, ev.LoopClosed: _loop_closed,
+    ev.Donned: _donned, ev.SealChecked: _seal, ev.RunStarted: _run_started, ev.NumbersTyped: _numbers_typed,
+    ev.ProofGiven: _proof, ev.Decided: _decided, ev.Withheld: _withheld, ev.TurnedAway: _turned_away,
+    ev.Released: _released,
+}

@@ -1,0 +1,57 @@
+"""One way to write a value as bytes, so that a digest means the same thing everywhere.
+
+The form is RFC 8785 (JSON Canonicalization Scheme) restricted to what records hold: text, whole numbers, truth
+values, null, lists and objects. Floats are refused: a number that matters travels as text or as integers.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from collections.abc import Mapping
+from typing import Any
+
+MAX_SAFE_INTEGER = 2**53 - 1
+
+
+def _check(value: Any, where: str) -> None:
+    if value is None or isinstance(value, (str, bool)):
+        return
+    if isinstance(value, int):
+        if abs(value) > MAX_SAFE_INTEGER:
+            raise ValueError(f"{where}: {value} does not fit a JSON number exactly; write it as text")
+        return
+    if isinstance(value, Mapping):
+        for key, inner in value.items():
+            if not isinstance(key, str):
+                raise ValueError(f"{where}: key {key!r} is not text")
+            _check(inner, f"{where}.{key}")
+        return
+    if isinstance(value, (list, tuple)):
+        for index, inner in enumerate(value):
+            _check(inner, f"{where}[{index}]")
+        return
+    raise ValueError(f"{where}: {type(value).__name__} cannot be written canonically; use text or whole numbers")
+
+
+def _sorted(value: Any) -> Any:
+    if isinstance(value, Mapping):
+        return {key: _sorted(value[key]) for key in sorted(value, key=lambda name: name.encode("utf-16-be"))}
+    if isinstance(value, (list, tuple)):
+        return [_sorted(inner) for inner in value]
+    return value
+
+
+def canonical_bytes(value: Any) -> bytes:
+    """Return the canonical JSON of ``value`` as UTF-8.
+
+    Raises ``ValueError`` naming the place of a float, an integer beyond 2**53 - 1, or an unknown type.
+    Source: RFC 8785, sections 3.2.2 and 3.2.3 (key order by UTF-16 code units).
+    """
+    _check(value, "$")
+    return json.dumps(_sorted(value), ensure_ascii=False, separators=(",", ":")).encode("utf-8")
+
+
+def digest(value: Any) -> str:
+    """Return the SHA-256 of the canonical JSON of ``value``, as 64 hexadecimal digits."""
+    return hashlib.sha256(canonical_bytes(value)).hexdigest()

@@ -1,0 +1,477 @@
+"""Everything that can happen in a visit, as frozen payloads. Events carry by value every fact the fold needs.
+
+A payload is never rewritten once stored: a changed shape gets a new version and an upcaster in ``UPCASTERS``.
+Persons appear by id only; names, contacts and signature images live in erasable tables.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from typing import Any, ClassVar, Literal, TypeAlias
+
+from moorfog.core.canonical import canonical_bytes, digest
+from moorfog.core.codec import DataError, decode, encode
+
+_STRICT: Mapping[str, Any] = {"strict": True, "extra": "forbid"}
+
+
+@dataclass(frozen=True)
+class Facepiece:
+    """A facepiece as it is on the face: model version, size and set-up, by value."""
+
+    __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
+    model_id: str
+    version_id: str
+    maker: str
+    model: str
+    kind: str
+    size: str
+    valve: bool
+    filter_kind: Literal["media", "particulate", "gas", "combined"]
+    filter_class: str
+    cover: Literal["front", "palms", "thumbs", "none"]
+    suspension: str
+    clip: str
+    probe: Literal["valve_seat", "probed_cartridge", "through"]
+    test_filters: bool
+    is_own: bool
+    ppe: tuple[str, ...]
+
+    @property
+    def family(self) -> str:
+        """Return disposable, half, full or powered."""
+        return family_of(self.kind)
+
+    @property
+    def configuration(self) -> str:
+        """Digest of what a result binds to: model, size, suspension, clip, filters' kind and class, PPE."""
+        return digest([self.model_id, self.size, self.suspension, self.clip, self.filter_kind, self.filter_class, sorted(self.ppe)])
+
+
+def family_of(kind: str) -> str:
+    """Return the family of a facepiece kind: disposable, half (quarter too), full, or powered."""
+    if kind.startswith("disposable"):
+        return "disposable"
+    if kind.startswith(("powered", "supplied")):
+        return "powered"
+    return "full" if kind.startswith(("full", "scba")) else "half"
+
+
+def level_key(kind: str) -> str:
+    """Return which pass level of a rule book a kind is judged by: the facepiece decides, not the hazard."""
+    return "level.full" if kind in ("full", "powered_full", "supplied_full", "scba_full") else "level.half"
+
+
+@dataclass(frozen=True)
+class DailyCheck:
+    """One daily check of a counter, as a value against its limit, on a day where the counter stands."""
+
+    __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
+    name: Literal["particle", "zero", "max_fit_factor"]
+    value: str
+    limit: str
+    passed: bool
+    checked_on: str
+
+
+@dataclass(frozen=True)
+class Instrument:
+    """The counter a run was made with, by value. Flow in cm³/min, limits in particles per cm³; ``used_on`` is the
+    date of the run where the counter stands."""
+
+    __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
+    id: str
+    name: str
+    serial_number: str
+    counted_flow: str
+    resolution: str
+    ambient_minimum: str
+    ambient_maximum: str
+    calibrated_until: str
+    used_on: str
+    checks: tuple[DailyCheck, ...]
+
+
+@dataclass(frozen=True)
+class MeasuredWindow:
+    """Counts and sampled volume (nanolitres) of one window of the protocol, over ``ms`` of readings."""
+
+    exercise: int
+    use: Literal["outside", "inside"]
+    counts: int
+    volume_nl: int
+    ms: int
+
+
+@dataclass(frozen=True)
+class Deviation:
+    """Something in the readings that breaks the protocol, found when the run was sealed."""
+
+    code: Literal["gap", "duplicate", "clock_jump", "wrong_valve", "flow_alarm", "alcohol_alarm", "not_finite", "lost", "digest"]
+    detail: str
+    at_ms: int
+
+
+@dataclass(frozen=True)
+class TypedExercise:
+    """One exercise as copied from a display: outside and inside, or the fit factor alone. Decimal text."""
+
+    __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
+    outside: str | None = None
+    inside: str | None = None
+    factor: str | None = None
+
+
+@dataclass(frozen=True)
+class VisitOpened:
+    """A worker walked up. Names the person by id, and pins the rules by digest."""
+
+    person_id: str
+    employer_id: str
+    site_id: str
+    zone: str
+    bench: str
+    is_practice: bool
+    speed: int
+    rules_digest: str
+    kind: Literal["visit_opened"] = "visit_opened"
+
+
+@dataclass(frozen=True)
+class Answered:
+    """A question answered. ``facts`` is the digest of the facts it holds for; ``minutes_ago`` for timed ones."""
+
+    __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
+    question: str
+    answer: Literal["fine", "not_fine"]
+    facts: str
+    minutes_ago: int | None = None
+    note: str = ""
+    kind: Literal["answered"] = "answered"
+
+
+@dataclass(frozen=True)
+class FacepieceChosen:
+    """Facepiece and size chosen; begins a new configuration."""
+
+    facepiece: Facepiece
+    kind: Literal["facepiece_chosen"] = "facepiece_chosen"
+
+
+@dataclass(frozen=True)
+class ProbeFitted:
+    """The facepiece was altered for sampling; ``loops`` are now open and must be put back."""
+
+    loops: tuple[str, ...]
+    kind: Literal["probe_fitted"] = "probe_fitted"
+
+
+@dataclass(frozen=True)
+class LoopClosed:
+    """One alteration put back."""
+
+    __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
+    loop: str
+    kind: Literal["loop_closed"] = "loop_closed"
+
+
+@dataclass(frozen=True)
+class Donned:
+    """The facepiece is on and fastened; the wear clock starts. ``unaided``: by the wearer's own hands."""
+
+    __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
+    unaided: bool
+    kind: Literal["donned"] = "donned"
+
+
+@dataclass(frozen=True)
+class Doffed:
+    """Taken off, lifted, dropped down or deliberately broken: the wear clock ends."""
+
+    __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
+    why: Literal["done", "lifted", "refit"]
+    kind: Literal["doffed"] = "doffed"
+
+
+@dataclass(frozen=True)
+class Adjusted:
+    """A strap or nose-piece adjustment: a new seal check, no restart of the wear clock."""
+
+    __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
+    what: Literal["strap", "nose_piece", "reseat"]
+    kind: Literal["adjusted"] = "adjusted"
+
+
+@dataclass(frozen=True)
+class SealChecked:
+    """One user seal check: the wearer's answer and what the tester saw or heard. Never a fit test."""
+
+    __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
+    check: Literal["positive", "negative"]
+    wearer: Literal["holds", "leaks"]
+    tester: Literal["holds", "leaks"]
+    place: Literal["", "nose", "eyes", "cheek", "temple", "chin", "throat", "valve"] = ""
+    kind: Literal["seal_checked"] = "seal_checked"
+
+
+@dataclass(frozen=True)
+class RunStarted:
+    """A fit-test run begins. Everything it is judged by is frozen here. t0 is ``count_in_ms`` after occurred_at."""
+
+    run_id: str
+    source: Literal["counter", "typed"]
+    method: Literal["fast_count"]
+    protocol_id: str
+    mode: Literal["ordinary", "classified"]
+    level: str
+    count_in_ms: int
+    instrument: Instrument
+    kind: Literal["run_started"] = "run_started"
+
+
+@dataclass(frozen=True)
+class RunClosed:
+    """The link sealed the run: which readings, their digest, and the window sums the verdict is made of."""
+
+    run_id: str
+    end: Literal["complete", "stopped", "lost"]
+    first: int
+    last: int
+    count: int
+    sha256: str
+    windows: tuple[MeasuredWindow, ...]
+    deviations: tuple[Deviation, ...]
+    kind: Literal["run_closed"] = "run_closed"
+
+
+@dataclass(frozen=True)
+class NumbersTyped:
+    """Figures copied from the counter's display, with the display's resolution (particles per cm³)."""
+
+    __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
+    run_id: str
+    resolution: str
+    exercises: tuple[TypedExercise, ...]
+    kind: Literal["numbers_typed"] = "numbers_typed"
+
+
+@dataclass(frozen=True)
+class RunVoided:
+    """A run voided from outside: the counter was lost, or its readings never came."""
+
+    run_id: str
+    reason: str
+    kind: Literal["run_voided"] = "run_voided"
+
+
+@dataclass(frozen=True)
+class Touched:
+    """The wearer touched the facepiece; moved or not."""
+
+    __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
+    moved: bool
+    kind: Literal["touched"] = "touched"
+
+
+@dataclass(frozen=True)
+class Distress:
+    """Distress, cough, panic: the wearer is taken out first, then referred."""
+
+    __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
+    kind: Literal["distress"] = "distress"
+
+
+@dataclass(frozen=True)
+class Stopped:
+    """The tester stopped the run."""
+
+    __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
+    why: str = ""
+    kind: Literal["stopped"] = "stopped"
+
+
+@dataclass(frozen=True)
+class ProofGiven:
+    """After a held run the seal was broken on purpose: did the inside rise?"""
+
+    __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
+    run_id: str
+    rose: bool
+    kind: Literal["proof_given"] = "proof_given"
+
+
+@dataclass(frozen=True)
+class Decided:
+    """What to do after a try that did not pass."""
+
+    __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
+    next: Literal["same_again", "other_size", "other_facepiece", "end"]
+    kind: Literal["decided"] = "decided"
+
+
+@dataclass(frozen=True)
+class Withheld:
+    """The tester withholds a pass, with a reason. There is no opposite of this."""
+
+    __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
+    run_id: str
+    reason: str
+    kind: Literal["withheld"] = "withheld"
+
+
+@dataclass(frozen=True)
+class Signed:
+    """One signature over the canonical record; ``digest`` is of the bytes that were shown and signed."""
+
+    role: Literal["wearer", "tester"]
+    digest: str
+    covers_seq: int
+    kind: Literal["signed"] = "signed"
+
+
+@dataclass(frozen=True)
+class TurnedAway:
+    """Ended without a test, with the reason and a day to come back."""
+
+    __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
+    reason: str
+    come_back_on: str | None = None
+    kind: Literal["turned_away"] = "turned_away"
+
+
+@dataclass(frozen=True)
+class Released:
+    """The wearer left, everything put back."""
+
+    __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
+    kind: Literal["released"] = "released"
+
+
+@dataclass(frozen=True)
+class Corrected:
+    """A correction of a sealed record: right size, right person, or void. It never makes a pass of a non-pass."""
+
+    __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
+    target: int
+    reason: str
+    size: str | None = None
+    person_id: str | None = None
+    void_run: str | None = None
+    kind: Literal["corrected"] = "corrected"
+
+
+Payload: TypeAlias = (
+    VisitOpened | Answered | FacepieceChosen | ProbeFitted | LoopClosed | Donned | Doffed | Adjusted | SealChecked
+    | RunStarted | RunClosed | NumbersTyped | RunVoided | Touched | Distress | Stopped | ProofGiven | Decided
+    | Withheld | Signed | TurnedAway | Released | Corrected
+)
+
+KINDS: dict[str, type[Any]] = {
+    str(cls.__dataclass_fields__["kind"].default): cls
+    for cls in (
+        VisitOpened, Answered, FacepieceChosen, ProbeFitted, LoopClosed, Donned, Doffed, Adjusted, SealChecked,
+        RunStarted, RunClosed, NumbersTyped, RunVoided, Touched, Distress, Stopped, ProofGiven, Decided,
+        Withheld, Signed, TurnedAway, Released, Corrected,
+    )
+}
+VERSIONS: dict[str, int] = {kind: 1 for kind in KINDS}
+OBSERVATIONS = frozenset({"touched", "distress", "stopped", "doffed"})
+
+UPCASTERS: dict[tuple[str, int], Callable[[dict[str, Any]], dict[str, Any]]] = {}
+"""From (kind, old version) to a pure function that writes the payload of the next version."""
+
+
+@dataclass(frozen=True)
+class Event:
+    """One line of a visit's log. ``occurred_at`` is what the fold reads; ``chain`` binds it to all before it."""
+
+    id: str
+    seq: int
+    version: int
+    occurred_at: datetime
+    recorded_at: datetime
+    actor: str
+    payload: Payload
+    chain: str
+
+
+def instant(moment: datetime) -> str:
+    """Write a moment as RFC 3339 in UTC with milliseconds. Raises ``ValueError`` for a naive one."""
+    if moment.tzinfo is None:
+        raise ValueError("a moment without time zone cannot be recorded")
+    moment = moment.astimezone(UTC)
+    return moment.strftime("%Y-%m-%dT%H:%M:%S.") + f"{moment.microsecond // 1000:03d}Z"
+
+
+def read_payload(kind: str, version: int, data: Mapping[str, Any], where: str = "payload") -> Payload:
+    """Read a stored payload of any shipped version, upcast to the present one. Raises :class:`DataError`."""
+    cls = KINDS.get(kind)
+    if cls is None:
+        raise DataError(where, f"{kind!r} is no kind of event known to this program")
+    content = dict(data)
+    while version < VERSIONS[kind]:
+        content = UPCASTERS[(kind, version)](content)
+        version += 1
+    if version > VERSIONS[kind]:
+        raise DataError(where, f"{kind} version {version} was written by a newer program; update this one")
+    payload: Payload = decode(cls, content, where)
+    return payload
+
+
+def link_of_chain(previous: str, event_id: str, seq: int, version: int, occurred_at: datetime, actor: str, payload: Payload) -> str:
+    """Return the SHA-256 that binds an event to the chain before it. ``recorded_at`` is the database's, not bound."""
+    body = {
+        "previous": previous, "id": event_id, "seq": seq, "version": version,
+        "occurred_at": instant(occurred_at), "actor": actor, "payload": encode(payload),
+    }
+    return digest(body)
+
+
+def check_chain(events: list[Event]) -> int | None:
+    """Return the sequence number of the first event whose chain does not hold, or None when all hold."""
+    previous = ""
+    for expected, event in enumerate(events, start=1):
+        here = link_of_chain(previous, event.id, event.seq, event.version, event.occurred_at, event.actor, event.payload)
+        if event.seq != expected or here != event.chain:
+            return event.seq
+        previous = here
+    return None
+
+
+def event_to_json(event: Event) -> dict[str, Any]:
+    """Write an event as plain data for storage, export and recomputation."""
+    return {
+        "id": event.id, "seq": event.seq, "version": event.version, "occurred_at": instant(event.occurred_at),
+        "recorded_at": instant(event.recorded_at), "actor": event.actor, "payload": encode(event.payload), "chain": event.chain,
+    }
+
+
+def parse_instant(text: str, where: str) -> datetime:
+    """Read an RFC 3339 moment with its offset. Raises :class:`DataError`."""
+    try:
+        moment = datetime.fromisoformat(text)
+    except ValueError:
+        raise DataError(where, f"{text!r} is not a moment like 2026-01-31T09:30:00.000Z") from None
+    if moment.tzinfo is None:
+        raise DataError(where, f"{text!r} has no offset; write Z or +00:00 behind it")
+    return moment
+
+
+def event_from_json(data: Mapping[str, Any], where: str = "event") -> Event:
+    """Read an event written by :func:`event_to_json`. Raises :class:`DataError` naming the key."""
+    try:
+        body = data["payload"]
+        return Event(
+            data["id"], data["seq"], data["version"], parse_instant(data["occurred_at"], f"{where}.occurred_at"),
+            parse_instant(data["recorded_at"], f"{where}.recorded_at"), data["actor"],
+            read_payload(body["kind"], data["version"], body, f"{where}.payload"), data["chain"],
+        )
+    except KeyError as error:
+        raise DataError(f"{where}.{error.args[0]}", "this key is missing") from None
+
+
+def same_content(one: Payload, other: Payload) -> bool:
+    """Tell whether two payloads say the same, byte for byte in canonical form."""
+    return canonical_bytes(encode(one)) == canonical_bytes(encode(other))

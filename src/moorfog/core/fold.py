@@ -1,0 +1,396 @@
+"""The pure fold: from a log of events to the visit's state. It is total: no log makes it raise."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import replace
+from datetime import datetime, timedelta
+from fractions import Fraction
+from typing import Any
+
+from moorfog.core import events as ev
+from moorfog.core.arithmetic import cut, decimal_or_none, leak_budget, parse_decimal
+from moorfog.core.judge import outcome, run_blocks
+from moorfog.core.measure import Reason, RunNumbers, ambient_samples, measure_typed, measure_windows
+from moorfog.core.rules import Protocol, Rules
+from moorfog.core.visit import Answer, OpenLoop, SealResult, Signature, Try, Visit
+
+VERDICT_KINDS = (
+    ev.FacepieceChosen, ev.RunStarted, ev.RunClosed, ev.NumbersTyped, ev.RunVoided, ev.Touched, ev.Distress,
+    ev.Stopped, ev.ProofGiven, ev.Decided, ev.Withheld, ev.TurnedAway,
+)
+
+
+def fold(log: Iterable[ev.Event], rules: Rules) -> Visit:
+    """Fold a whole log, corrections applied, into the visit it describes.
+
+    A correction replaces the fact it targets; the log before it stays readable. Tries that were no pass before a
+    correction are no pass after it.
+    """
+    return _fold_corrected(list(log), rules)
+
+
+def _fold_corrected(events: Sequence[ev.Event], rules: Rules) -> Visit:
+    corrections = [one for one in events if isinstance(one.payload, ev.Corrected)]
+    visit = Visit(rules)
+    if not corrections:
+        for event in events:
+            visit = step(visit, event)
+        return visit
+    cut_at = corrections[-1].seq
+    before = _fold_corrected([one for one in events if one.seq < cut_at], rules)
+    passed_before = {one.no for one in before.tries if outcome(before, one)[0] == "pass"}
+    judged_before = {one.no for one in before.tries if not one.is_running}
+    for event in _substituted(events):
+        visit = step(visit, event)
+    tries = []
+    for one in visit.tries:
+        result, _ = outcome(visit, one)
+        if result == "pass" and one.no in judged_before and one.no not in passed_before:
+            one = replace(one, final=("void", (Reason(
+                "correction_cannot_pass", "A correction cannot make a pass of what was none.", "", "stop", "Test again."),)))
+        tries.append(one)
+    return replace(visit, tries=tuple(tries))
+
+
+def _substituted(events: Sequence[ev.Event]) -> list[ev.Event]:
+    out = list(events)
+    index_of = {one.seq: index for index, one in enumerate(out)}
+    for event in events:
+        change = event.payload
+        if not isinstance(change, ev.Corrected):
+            continue
+        index = index_of.get(change.target)
+        if index is None or change.target >= event.seq:
+            continue
+        target = out[index]
+        if change.size is not None and isinstance(target.payload, ev.FacepieceChosen):
+            out[index] = replace(target, payload=replace(target.payload, facepiece=replace(target.payload.facepiece, size=change.size)))
+    return out
+
+
+def step(visit: Visit, event: ev.Event) -> Visit:
+    """Apply one event. A payload that makes no sense where it stands changes nothing but the count."""
+    visit = replace(visit, seq=event.seq, chain=event.chain, last_at=event.occurred_at)
+    payload = event.payload
+    if isinstance(payload, VERDICT_KINDS) and not isinstance(payload, ev.TurnedAway):
+        visit = replace(visit, signatures=tuple(one for one in visit.signatures if one.revision != visit.revision))
+    handler = _HANDLERS.get(type(payload))
+    return handler(visit, event, payload) if handler else visit
+
+
+def _opened(visit: Visit, event: ev.Event, payload: ev.VisitOpened) -> Visit:
+    if visit.opened is not None:
+        return visit
+    return replace(
+        visit, opened=payload, opened_at=event.occurred_at, person_id=payload.person_id,
+        rules_match=payload.rules_digest == visit.rules.digest,
+    )
+
+
+def _answered(visit: Visit, event: ev.Event, payload: ev.Answered) -> Visit:
+    item = visit.rules.procedure.find(payload.question)
+    if item is None or item.act:
+        return visit
+    answer = Answer(payload.question, payload.answer, payload.facts, event.occurred_at, payload.minutes_ago, payload.note, event.seq)
+    signatures = visit.signatures
+    if item.before != "release":
+        signatures = tuple(one for one in signatures if one.revision != visit.revision)
+    return replace(
+        visit, answers={**visit.answers, payload.question: answer}, asked=(*visit.asked, answer), signatures=signatures
+    )
+
+
+def _chosen(visit: Visit, event: ev.Event, payload: ev.FacepieceChosen) -> Visit:
+    visit = _break(visit, event.occurred_at, "another_facepiece", "Another facepiece was chosen during the run.")
+    return replace(
+        visit, facepiece=payload.facepiece, chosen=visit.chosen + 1, chosen_seq=event.seq, worn_since=None, unaided=False, seals=(),
+        adjustment=visit.adjustment + 1,
+    )
+
+
+def _probe_fitted(visit: Visit, event: ev.Event, payload: ev.ProbeFitted) -> Visit:
+    label = f"{visit.facepiece.model} {visit.facepiece.size}" if visit.facepiece else ""
+    opened, count = list(visit.loops), visit.loops_opened
+    for rule in payload.loops:
+        count += 1
+        opened.append(OpenLoop(f"{rule}:{count}", rule, event.occurred_at, label))
+    return replace(visit, loops=tuple(opened), loops_opened=count, probe_fitted_for=visit.chosen)
+
+
+def _loop_closed(visit: Visit, event: ev.Event, payload: ev.LoopClosed) -> Visit:
+    found = next((one for one in visit.loops if one.id == payload.loop), None)
+    if found is None:
+        return visit
+    visit = _break(visit, event.occurred_at, "put_back_in_run", "Something was put back during the run.")
+    left = tuple(one for one in visit.loops if one.id != payload.loop)
+    return replace(
+        visit, loops=left, loops_closed=(*visit.loops_closed, (found, event.occurred_at)),
+        probe_fitted_for=visit.probe_fitted_for if visit.current_try else 0,
+    )
+
+
+def _donned(visit: Visit, event: ev.Event, payload: ev.Donned) -> Visit:
+    if visit.facepiece is None:
+        return visit
+    visit = _break(visit, event.occurred_at, "donned_again", "It was donned again during the run.")
+    return replace(
+        visit, donning=visit.donning + 1, unaided=payload.unaided, worn_since=event.occurred_at,
+        adjustment=visit.adjustment + 1,
+    )
+
+
+def _doffed(visit: Visit, event: ev.Event, payload: ev.Doffed) -> Visit:
+    visit = _break(visit, event.occurred_at, "lifted", "It was taken off or lifted during the run.")
+    return replace(visit, worn_since=None, unaided=False)
+
+
+def _adjusted(visit: Visit, event: ev.Event, payload: ev.Adjusted) -> Visit:
+    visit = _break(visit, event.occurred_at, "adjusted", "It was adjusted during the run.")
+    return replace(visit, adjustment=visit.adjustment + 1)
+
+
+def _seal_checked(visit: Visit, event: ev.Event, payload: ev.SealChecked) -> Visit:
+    if visit.worn_since is None:
+        return visit
+    return replace(visit, seals=(*visit.seals, SealResult(payload, event.occurred_at, visit.donning, visit.adjustment)))
+
+
+def _run_started(visit: Visit, event: ev.Event, payload: ev.RunStarted) -> Visit:
+    if visit.facepiece is None or visit.running is not None or any(one.started.run_id == payload.run_id for one in visit.tries):
+        return visit
+    judged_by = decimal_or_none(payload.level)
+    if judged_by is None or decimal_or_none(payload.instrument.ambient_minimum) is None:
+        return visit
+    against = [one.code for one in run_blocks(visit, event.occurred_at)]
+    protocol = visit.rules.protocol(payload.protocol_id)
+    if protocol is None or visit.facepiece.kind not in protocol.kinds:
+        against.append("protocol")
+    level = visit.rules.book.ratio(ev.level_key(visit.facepiece.kind))
+    if level is None or level != judged_by:
+        against.append("level")
+    against += kit_reasons(visit.rules, visit.facepiece, payload.mode, payload.instrument)
+    if visit.current_try is not None:
+        against.append("undecided")
+    t0 = event.occurred_at + timedelta(milliseconds=payload.count_in_ms)
+    one = Try(
+        len(visit.tries) + 1, visit.attempt, event.seq, payload, event.occurred_at, t0, visit.facepiece,
+        visit.donning, visit.chosen_seq, tuple(against),
+    )
+    return replace(visit, tries=(*visit.tries, one))
+
+
+def kit_reasons(rules: Rules, facepiece: ev.Facepiece, mode: str, counter: ev.Instrument) -> list[str]:
+    """Return codes of what is wrong with the kit for this run: checks of the day, calibration, mode for the filter."""
+    out: list[str] = []
+    if facepiece.filter_class not in rules.book.words(f"mode.{mode}.filters"):
+        out.append("mode")
+    day = counter.used_on
+    for name in ("particle", "zero", "max_fit_factor"):
+        found = [one for one in counter.checks if one.name == name and one.checked_on == day]
+        if not found or not found[-1].passed:
+            out.append(f"check_{name}")
+    if not counter.calibrated_until or counter.calibrated_until < day:
+        out.append("calibration")
+    return out
+
+
+def _change_running(visit: Visit, **changes: object) -> Visit:
+    last = visit.tries[-1]
+    return replace(visit, tries=(*visit.tries[:-1], replace(last, **changes)))  # type: ignore[arg-type]
+
+
+def _break(visit: Visit, at: datetime, code: str, sentence: str) -> Visit:
+    """Void a running run from t0 on, or during the count-in, because the seal or the kit was changed."""
+    running = visit.running
+    if running is None:
+        return visit
+    why = Reason(code, sentence, "protocol: nothing is changed from start to end", "put_right", "A new try from the first exercise.")
+    return _change_running(visit, broken=(*running.broken, why), ended_at=at)
+
+
+def _find(visit: Visit, run_id: str) -> Try | None:
+    return next((one for one in visit.tries if one.started.run_id == run_id), None)
+
+
+def _put(visit: Visit, one: Try) -> Visit:
+    return replace(visit, tries=tuple(one if old.no == one.no else old for old in visit.tries))
+
+
+def _limits(visit: Visit, one: Try) -> tuple[Protocol | None, Fraction, Fraction, Fraction | None]:
+    protocol = visit.rules.protocol(one.started.protocol_id)
+    cap = visit.rules.book.ratio("mode.classified.cap") if one.started.mode == "classified" else None
+    return protocol, Fraction(one.started.level), parse_decimal(one.started.instrument.ambient_minimum, "ambient minimum"), cap
+
+
+_DEVIATION_WORDS = {
+    "gap": "Readings are missing for too long.",
+    "duplicate": "Readings came twice.",
+    "clock_jump": "The counter's clock jumped.",
+    "wrong_valve": "The valve was not where the protocol needs it.",
+    "flow_alarm": "The counter reported a flow alarm.",
+    "alcohol_alarm": "The counter reported low alcohol.",
+    "not_finite": "A reading was no usable number.",
+    "lost": "The counter was lost.",
+    "digest": "The readings stored are not the readings sealed.",
+}
+
+
+def _run_closed(visit: Visit, event: ev.Event, payload: ev.RunClosed) -> Visit:
+    one = _find(visit, payload.run_id)
+    if one is None or one.closed is not None or one.typed is not None or one.started.source != "counter":
+        return visit
+    protocol, level, minimum, cap = _limits(visit, one)
+    broken = one.broken + tuple(
+        Reason(found.code, _DEVIATION_WORDS[found.code], found.detail, "put_right", "Repeat the run from the first exercise.")
+        for found in payload.deviations
+    )
+    numbers = RunNumbers("unfinished")
+    if protocol is not None:
+        if payload.end == "complete" and not one.stopped:
+            numbers = measure_windows(protocol, visit.rules.book, level, payload.windows, minimum, cap)
+        elif payload.end == "stopped" or one.stopped:
+            numbers = _stopped_numbers(visit, protocol, level, payload)
+    if payload.end == "lost":
+        broken = (*broken, Reason("lost", _DEVIATION_WORDS["lost"], "silence in mid-run", "put_right", "Repeat the run."))
+    if broken:
+        numbers = replace(numbers, state="unfinished") if numbers.state in ("reached", "held", "below") else numbers
+    return _put(visit, replace(one, closed=payload, broken=broken, numbers=numbers, ended_at=one.ended_at or event.occurred_at))
+
+
+def _stopped_numbers(visit: Visit, protocol: Protocol, level: Fraction, payload: ev.RunClosed) -> RunNumbers:
+    """A run stopped early fails only if it could not have passed any more; otherwise it is unfinished."""
+    first, last = ambient_samples(payload.windows)
+    if first is None or first <= 0:
+        return RunNumbers("unfinished")
+    shares = inside_shares(protocol, payload.windows, first if last is None else (first + last) / 2)
+    budget = leak_budget(shares, protocol.n, level, visit.rules.book.number("drift.maximum"), last is not None)
+    if not budget.is_lost:
+        return RunNumbers("unfinished")
+    return RunNumbers("below", reasons=(Reason(
+        "cannot_pass", f"Stopped: {cut(budget.spent * 100)} % of the leak budget was spent; it could not reach {cut(level)} any more.",
+        "N ÷ level, with the most the drift rule allows", "stop", "Refit, another size or another facepiece."),))
+
+
+def inside_shares(protocol: Protocol, windows: Sequence[ev.MeasuredWindow], outside: Fraction) -> list[Fraction]:
+    """Return inside ÷ outside per exercise begun, over the full planned volume, so that it only grows."""
+    out: list[Fraction] = []
+    for index, exercise in enumerate(protocol.exercise):
+        inside = [one for one in windows if one.exercise == index and one.use == "inside"]
+        counts, volume, ms = (sum(part) for part in zip(*((w.counts, w.volume_nl, w.ms) for w in inside), strict=True)) if inside else (0, 0, 0)
+        if ms <= 0 or volume <= 0:
+            continue
+        planned_ms = sum(one.seconds for one in exercise.segment if one.use == "inside") * 1000
+        planned = Fraction(volume * max(planned_ms, ms), ms)
+        out.append(Fraction(counts * 1_000_000) / planned / outside)
+    return out
+
+
+def _numbers_typed(visit: Visit, event: ev.Event, payload: ev.NumbersTyped) -> Visit:
+    one = _find(visit, payload.run_id)
+    if one is None or one.typed is not None or one.closed is not None or one.started.source != "typed":
+        return visit
+    protocol, level, minimum, cap = _limits(visit, one)
+    broken = one.broken
+    if event.occurred_at < visit.run_ends_at(one):
+        broken = (*broken, Reason("too_early", "Numbers came before the protocol was over.", "protocol length", "put_right", "Repeat the run."))
+    try:
+        numbers = measure_typed(protocol, visit.rules.book, level, payload.exercises, payload.resolution, minimum, cap) if protocol else RunNumbers("unfinished")
+    except (ValueError, ZeroDivisionError) as error:
+        numbers = RunNumbers("void", reasons=(Reason("not_a_number", str(error), "", "put_right", "Type what the counter shows."),))
+    if broken or one.stopped or one.distress:
+        numbers = replace(numbers, state="unfinished")
+    return _put(visit, replace(one, typed=payload, numbers=numbers, broken=broken, ended_at=one.ended_at or event.occurred_at))
+
+
+def _run_voided(visit: Visit, event: ev.Event, payload: ev.RunVoided) -> Visit:
+    one = _find(visit, payload.run_id)
+    if one is None:
+        return visit
+    return _put(visit, replace(one, voided=payload.reason or "Voided.", ended_at=one.ended_at or event.occurred_at))
+
+
+def _touched(visit: Visit, event: ev.Event, payload: ev.Touched) -> Visit:
+    running = visit.running
+    if running is None:
+        return visit
+    if payload.moved:
+        return _break(visit, event.occurred_at, "touched_moved", "The wearer touched it and it moved.")
+    note = Reason("touched", "The wearer touched it; nothing moved.", "recorded, the tester decides", "note")
+    return _change_running(visit, remarks=(*running.remarks, note))
+
+
+def _distress(visit: Visit, event: ev.Event, payload: ev.Distress) -> Visit:
+    if visit.running is not None:
+        visit = _change_running(visit, distress=True, stopped=True, ended_at=event.occurred_at)
+    return replace(visit, distress=True)
+
+
+def _stopped(visit: Visit, event: ev.Event, payload: ev.Stopped) -> Visit:
+    if visit.running is None:
+        return visit
+    return _change_running(visit, stopped=True, ended_at=event.occurred_at)
+
+
+def _proof_given(visit: Visit, event: ev.Event, payload: ev.ProofGiven) -> Visit:
+    one = _find(visit, payload.run_id)
+    if one is None or one.is_running or one.proof is not None:
+        return visit
+    return _put(visit, replace(one, proof=payload))
+
+
+def _decided(visit: Visit, event: ev.Event, payload: ev.Decided) -> Visit:
+    current = visit.current_try
+    if current is None or current.is_running:
+        return visit
+    if payload.next == "end":
+        return replace(visit, ending=True)
+    visit = _put(visit, replace(current, final=outcome(visit, current)))
+    visit = replace(visit, attempt=visit.attempt + 1, worn_since=None, unaided=False, adjustment=visit.adjustment + 1, ending=False)
+    if payload.next in ("other_size", "other_facepiece"):
+        visit = replace(visit, facepiece=None, seals=())
+    return visit
+
+
+def _withheld(visit: Visit, event: ev.Event, payload: ev.Withheld) -> Visit:
+    one = _find(visit, payload.run_id)
+    return visit if one is None else _put(visit, replace(one, withheld=payload.reason or "no reason given"))
+
+
+def _signed(visit: Visit, event: ev.Event, payload: ev.Signed) -> Visit:
+    signature = Signature(payload.role, payload.digest, event.occurred_at, event.actor, visit.revision, payload.covers_seq)
+    others = tuple(one for one in visit.signatures if not (one.role == payload.role and one.revision == visit.revision))
+    return replace(visit, signatures=(*others, signature))
+
+
+def _turned_away(visit: Visit, event: ev.Event, payload: ev.TurnedAway) -> Visit:
+    visit = _break(visit, event.occurred_at, "turned_away", "The visit was ended during the run.")
+    closed = visit.closed or ("turned_away" if not visit.loops and visit.worn_since is None and not visit.tries else "")
+    return replace(visit, turned_away=payload.reason or "no reason given", come_back_on=payload.come_back_on, closed=closed)
+
+
+def _released(visit: Visit, event: ev.Event, payload: ev.Released) -> Visit:
+    if visit.loops or visit.running is not None:
+        return visit
+    return replace(visit, closed=visit.closed or ("turned_away" if visit.turned_away else "released"))
+
+
+def _corrected(visit: Visit, event: ev.Event, payload: ev.Corrected) -> Visit:
+    visit = replace(visit, revision=visit.revision + 1, corrections=(*visit.corrections, payload.reason))
+    if payload.person_id is not None:
+        visit = replace(visit, person_id=payload.person_id)
+    if payload.void_run is not None:
+        one = _find(visit, payload.void_run)
+        if one is not None:
+            visit = _put(visit, replace(one, voided=payload.reason or "Voided by correction."))
+    return visit
+
+
+_HANDLERS: dict[type, Callable[[Visit, ev.Event, Any], Visit]] = {
+    ev.VisitOpened: _opened, ev.Answered: _answered, ev.FacepieceChosen: _chosen, ev.ProbeFitted: _probe_fitted,
+    ev.LoopClosed: _loop_closed, ev.Donned: _donned, ev.Doffed: _doffed, ev.Adjusted: _adjusted,
+    ev.SealChecked: _seal_checked, ev.RunStarted: _run_started, ev.RunClosed: _run_closed,
+    ev.NumbersTyped: _numbers_typed, ev.RunVoided: _run_voided, ev.Touched: _touched, ev.Distress: _distress,
+    ev.Stopped: _stopped, ev.ProofGiven: _proof_given, ev.Decided: _decided, ev.Withheld: _withheld,
+    ev.Signed: _signed, ev.TurnedAway: _turned_away, ev.Released: _released, ev.Corrected: _corrected,
+}

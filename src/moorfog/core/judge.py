@@ -1,0 +1,294 @@
+"""Judgement: what stands between this person and a pass, what comes next, and the outcome of each try."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from typing import Literal
+
+from moorfog.core.measure import Reason
+from moorfog.core.rules import Gravity, Item
+from moorfog.core.visit import Outcome, Try, Visit, applies, facts_digest, seal_fails, seal_holds, seal_rule
+
+Status = Literal["done", "open", "waiting", "not_fine"]
+ACT_WORDS = {
+    "choose_facepiece": "Facepiece and size not chosen",
+    "fit_probe": "Probe not fitted",
+    "don": "Not donned by the wearer",
+    "seal_check": "User seal check not done",
+    "run": "The fit test itself",
+    "proof": "Seal-break proof",
+    "doff": "Still wearing it",
+    "put_back": "Not everything is put back",
+    "sign_wearer": "The wearer has not signed",
+    "sign_tester": "The tester has not signed",
+    "release": "Not released",
+}
+
+
+@dataclass(frozen=True)
+class Standing:
+    """Where one item of the procedure stands. ``until`` is set while it only waits for time to pass."""
+
+    item: Item
+    status: Status
+    until: datetime | None = None
+
+
+@dataclass(frozen=True)
+class Block:
+    """One thing between this person and a pass, in words."""
+
+    code: str
+    sentence: str
+    detail: str
+    gravity: Gravity | Literal["unanswered", "waiting"]
+    until: datetime | None = None
+
+
+def _waited_until(visit: Visit, item: Item) -> datetime | None:
+    answer = visit.answers.get(item.id)
+    if answer is None or not item.wait or answer.answer == "fine" or answer.minutes_ago is None:
+        return None
+    minutes = visit.rules.book.number(item.wait)
+    return visit.after(answer.at, float(minutes - answer.minutes_ago) * 60)
+
+
+def _act_done(visit: Visit, item: Item) -> bool:
+    started = visit.current_try is not None
+    checks = {
+        "choose_facepiece": lambda: visit.facepiece is not None,
+        "fit_probe": lambda: started or (visit.chosen > 0 and visit.probe_fitted_for == visit.chosen),
+        "don": lambda: started or (visit.worn_since is not None and visit.unaided),
+        "seal_check": lambda: started or (visit.worn_since is not None and seal_holds(visit)),
+        "run": lambda: visit.current_try is not None and not visit.current_try.is_running,
+        "proof": lambda: visit.current_try is not None and visit.current_try.proof is not None,
+        "doff": lambda: visit.worn_since is None,
+        "put_back": lambda: not visit.loops,
+        "sign_wearer": lambda: is_signed_by(visit, "wearer"),
+        "sign_tester": lambda: is_signed_by(visit, "tester"),
+        "release": lambda: bool(visit.closed),
+    }
+    return checks[item.act]()
+
+
+def is_signed_by(visit: Visit, role: str) -> bool:
+    """True if ``role`` has signed the present revision."""
+    return any(one.role == role and one.revision == visit.revision for one in visit.signatures)
+
+
+def is_sealed(visit: Visit) -> bool:
+    """True if wearer and tester have both signed the present revision; only then is a result usable."""
+    return is_signed_by(visit, "wearer") and is_signed_by(visit, "tester")
+
+
+def standing(visit: Visit, item: Item, now: datetime) -> Standing:
+    """Return where ``item`` stands at ``now``. A stale answer is an open question."""
+    if item.act:
+        return Standing(item, "done" if _act_done(visit, item) else "open")
+    answer = visit.answers.get(item.id)
+    fresh = answer is not None and answer.facts == facts_digest(visit, item)
+    if answer is None or not fresh:
+        if item.after_wear and visit.current_try is None:
+            ready = visit.wear_ready_at()
+            if ready is None or now < ready:
+                return Standing(item, "waiting", ready)
+        return Standing(item, "open")
+    if answer.answer == "fine" or item.gravity == "note":
+        return Standing(item, "done")
+    waited = _waited_until(visit, item)
+    if waited is not None:
+        return Standing(item, "done") if now >= waited else Standing(item, "waiting", waited)
+    return Standing(item, "not_fine")
+
+
+def standings(visit: Visit, now: datetime) -> list[Standing]:
+    """Return every item that applies, in the procedure's order, with where it stands at ``now``."""
+    return [standing(visit, item, now) for item in visit.rules.procedure.item if applies(visit, item.when)]
+
+
+def run_blocks(visit: Visit, now: datetime) -> list[Block]:
+    """Return what forbids starting a run at ``now``: stops, things to put right, unanswered questions, clocks."""
+    out = _visit_blocks(visit)
+    if visit.closed:
+        out.append(Block("closed", "This visit is closed", "start a new one", "stop"))
+    for one in standings(visit, now):
+        if one.item.before == "run" and one.item.act != "run" and one.status != "done":
+            out.append(_block(visit, one))
+    ready = visit.wear_ready_at()
+    if visit.worn_since is not None and ready is not None and now < ready:
+        out.append(Block("wear", "Worn less than five minutes", "the clock runs", "waiting", ready))
+    if visit.facepiece is not None:
+        limit = visit.rules.book.number("tries.per_facepiece")
+        made = sum(1 for one in visit.tries if one.facepiece.configuration == visit.facepiece.configuration)
+        if made >= limit and visit.current_try is None:
+            out.append(Block("tries", f"{made} tries on this facepiece", "choose another facepiece or size", "stop"))
+    return out
+
+
+def _visit_blocks(visit: Visit) -> list[Block]:
+    out: list[Block] = []
+    if visit.opened is None:
+        out.append(Block("not_opened", "This visit was never opened", "", "stop"))
+    elif not visit.rules_match:
+        out.append(Block("rules_differ", "The rules at hand are not those pinned to this visit", "restore the pinned set", "stop"))
+    if visit.distress:
+        out.append(Block("distress", "Distress: no more testing today", "wearer out first, then the clinician decides", "stop"))
+    if visit.turned_away:
+        out.append(Block("turned_away", "Turned away today", visit.turned_away, "stop"))
+    return out
+
+
+def _block(visit: Visit, one: Standing) -> Block:
+    item = one.item
+    if item.act:
+        if item.act == "seal_check" and seal_rule(visit) is None and visit.facepiece is not None:
+            return Block("no_seal_rule", "No seal check is known for this facepiece", "choose another", "stop")
+        if item.act == "seal_check" and seal_fails(visit):
+            return Block(item.id, f"Seal check leaked, {seal_fails(visit)} so far", "refit and check again, or another facepiece", "put_right")
+        if item.act == "don" and visit.worn_since is not None and not visit.unaided:
+            return Block(item.id, "The wearer had help putting it on", "take it off; the wearer dons it alone", "put_right")
+        return Block(item.id, ACT_WORDS[item.act], "", "unanswered")
+    if one.status == "waiting":
+        return Block(item.id, item.title, "the clock runs", "waiting", one.until)
+    if one.status == "not_fine":
+        return Block(item.id, item.title, item.remedy, item.gravity)
+    return Block(item.id, item.title, "not asked yet" if item.mode == "ask" else "not looked at yet", "unanswered")
+
+
+def pass_blocks(visit: Visit, now: datetime) -> list[Block]:
+    """Return everything between this person and a pass at ``now``; empty only when nothing is."""
+    current = visit.current_try
+    if current is None or current.is_running:
+        out = run_blocks(visit, now) if current is None else _visit_blocks(visit)
+        out.append(Block("run", ACT_WORDS["run"], "" if current is None else "running", "unanswered"))
+        later = [one for one in visit.rules.procedure.item if one.id == "after_comfort"]
+        return out + [Block(one.id, "Comfort, asked again at the end", "", "unanswered") for one in later]
+    result, reasons = outcome(visit, current)
+    if result == "pass":
+        return []
+    return [Block(one.code, one.sentence, one.remedy, one.gravity) for one in reasons if one.gravity != "note"] + _visit_blocks(visit)
+
+
+def outcome(visit: Visit, one: Try) -> tuple[Outcome, tuple[Reason, ...]]:
+    """Return the outcome of a try with its reasons. Anything unknown leaves it unfinished, never passed."""
+    if one.voided:
+        return "void", (Reason("voided", one.voided, "", "put_right", "Repeat the run."),)
+    if one.final is not None:
+        return one.final
+    if one.against:
+        return "void", (Reason("started_against_gates", "Started while something stood against it: " + ", ".join(one.against) + ".",
+                               "gates come before the run", "stop", "Settle it, then run again."),)
+    numbers = one.numbers
+    if numbers.state == "below":
+        return "fail", numbers.reasons
+    if one.broken:
+        return "void", one.broken + one.remarks
+    if numbers.state == "void":
+        return "void", numbers.reasons
+    if one.is_running:
+        return "unfinished", (Reason("running", "The run is going on.", "", "put_right"),)
+    if numbers.state not in ("reached", "held"):
+        why = "Stopped in distress." if one.distress else "Stopped before the end."
+        return "unfinished", (Reason("stopped", why, "no verdict without all exercises", "put_right", "Start a new try."),)
+    return _after_numbers(visit, one)
+
+
+def _after_numbers(visit: Visit, one: Try) -> tuple[Outcome, tuple[Reason, ...]]:
+    notes = one.numbers.reasons + one.remarks
+    if one.numbers.state == "held":
+        if one.proof is None:
+            return "unfinished", notes
+        if not one.proof.rose:
+            return "void", (Reason("blocked_line", "Seal broken on purpose and the number did not rise: the line is blocked.",
+                                   "held verdict, common practice", "put_right", "Clear the line, then repeat."),)
+        notes = tuple(note for note in notes if note.code != "near_zero")
+    if one.withheld:
+        return "fail", (Reason("withheld", f"The tester withholds the pass: {one.withheld}", "a tester may withhold, never grant", "stop"),)
+    if visit.attempt != one.attempt:
+        return "unfinished", (*notes, Reason("left_open", "The questions at the end were never answered.", "unknown is never a pass", "put_right"),)
+    open_ones: list[Reason] = []
+    moment = visit.last_at or one.started_at
+    for item in visit.rules.procedure.item:
+        if item.act or item.before == "release" or not applies(visit, item.when):
+            continue
+        here = standing(visit, item, moment)
+        if here.status == "done":
+            continue
+        if here.status == "not_fine" and item.voids:
+            return "void", (Reason(item.id, "Touched or moved during the run.", item.source, "put_right", item.remedy),)
+        if here.status == "not_fine" and item.refuses:
+            return "fail", (Reason(item.id, "Not accepted: uncomfortable.", item.source, "stop", item.remedy),)
+        sentence = f"{item.title} Not fine." if here.status == "not_fine" else f"{item.title} Not asked yet."
+        open_ones.append(Reason(item.id, sentence, item.source, "stop" if here.status == "not_fine" and item.gravity == "stop" else "put_right", item.remedy))
+    for block in _visit_blocks(visit):
+        open_ones.append(Reason(block.code, block.sentence, "", "stop", block.detail))
+    if open_ones:
+        return "unfinished", tuple(open_ones) + notes
+    return "pass", notes
+
+
+def needs_decision(visit: Visit) -> bool:
+    """True when the attempt's run is over without a pass and the tester has not said what comes next."""
+    current = visit.current_try
+    if current is None or current.is_running or visit.ending or visit.closed:
+        return False
+    result, reasons = outcome(visit, current)
+    if result == "unfinished":
+        return current.numbers.state not in ("reached", "held") or any(
+            reason.gravity == "stop" for reason in reasons
+        )
+    return result != "pass"
+
+
+def queue(visit: Visit, now: datetime) -> list[Standing]:
+    """Return the items that can be dealt with now, in order: everything open up to the next undone act.
+
+    Items that only wait for time do not hold up what follows, except the run itself.
+    """
+    if visit.closed:
+        return []
+    out: list[Standing] = []
+    only_back = visit.ending or bool(visit.turned_away) or visit.distress
+    every = [one for one in standings(visit, now) if not only_back or one.item.before == "release"]
+    if not only_back:
+        stops = [one for one in every if one.status == "not_fine" and one.item.gravity == "stop"]
+        if stops:
+            return stops
+    for one in every:
+        if one.status in ("done", "waiting"):
+            continue
+        if one.item.act == "run" and run_blocks(visit, now):
+            break
+        out.append(one)
+        if one.item.act:
+            break
+    return out
+
+
+def changes_at(visit: Visit, now: datetime) -> datetime | None:
+    """Return the next moment after ``now`` at which the picture changes by time alone."""
+    moments = [one.until for one in standings(visit, now) if one.until is not None and one.until > now]
+    ready = visit.wear_ready_at()
+    if ready is not None and ready > now:
+        moments.append(ready)
+    if visit.running is not None:
+        end = visit.run_ends_at(visit.running)
+        if end > now:
+            moments.append(end + timedelta(milliseconds=50))
+    return min(moments, default=None)
+
+
+def step_of(visit: Visit, now: datetime) -> str:
+    """Return the waymark the visit stands at."""
+    if visit.closed:
+        return "back"
+    if visit.running is not None:
+        return "test"
+    if needs_decision(visit):
+        return "result"
+    ahead = queue(visit, now)
+    if ahead:
+        return ahead[0].item.step
+    waiting = [one for one in standings(visit, now) if one.status == "waiting"]
+    return waiting[0].item.step if waiting else "test"

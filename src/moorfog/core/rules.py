@@ -1,0 +1,363 @@
+"""Rule books, protocols and procedures: dated data, read strictly, pinned to a visit by digest.
+
+A number never stands in a formula: it stands in a data file with its unit, the day it came into force, where it
+was taken from and how sure that is. This module parses what is handed to it; it opens no file.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from datetime import date
+from fractions import Fraction
+from typing import Any, Literal
+
+from moorfog.core.canonical import digest
+from moorfog.core.codec import DataError, decode, encode
+
+Standing = Literal["published", "recalled", "common practice", "contested"]
+StrictDirection = Literal["higher", "lower", "subset", "none"]
+Gravity = Literal["stop", "put_right", "note"]
+Use = Literal["purge", "outside", "inside"]
+Valve = Literal["OUT", "IN"]
+
+
+@dataclass(frozen=True)
+class Value:
+    """One value of a rule book. ``strict`` says in which direction a site may change it without giving a reason."""
+
+    value: str | int | bool | tuple[str, ...]
+    unit: str
+    source: str
+    standing: Standing
+    strict: StrictDirection
+    in_force: str
+    note: str = ""
+
+
+@dataclass(frozen=True)
+class Book:
+    """A rule book: levels, intervals, tolerances and the protocols it allows."""
+
+    id: str
+    title: str
+    edition: str
+    in_force: str
+    seal_check_word: str
+    protocols: tuple[str, ...]
+    values: dict[str, Value]
+
+    def find(self, key: str) -> Value | None:
+        """Return the value called ``key``, or None where the book is silent (unknown is never a pass)."""
+        return self.values.get(key)
+
+    def ratio(self, key: str) -> Fraction | None:
+        """Return a number of the book exactly, or None where the book is silent."""
+        found = self.find(key)
+        if found is None or isinstance(found.value, (bool, tuple)):
+            return None
+        return Fraction(found.value)
+
+    def number(self, key: str) -> Fraction:
+        """Return a number the program cannot do without. Raises :class:`DataError` naming the book and the key."""
+        found = self.ratio(key)
+        if found is None:
+            raise DataError(f"{self.id}.values.{key}", "this rule book must state a number here")
+        return found
+
+    def words(self, key: str) -> tuple[str, ...]:
+        """Return a list value, empty where the book is silent."""
+        found = self.find(key)
+        return found.value if found is not None and isinstance(found.value, tuple) else ()
+
+    def text(self, key: str) -> str:
+        """Return a text value, empty where the book is silent."""
+        found = self.find(key)
+        return found.value if found is not None and isinstance(found.value, str) else ""
+
+
+@dataclass(frozen=True)
+class Segment:
+    """A stretch of an exercise: where the valve stands and whether what is counted there is used. Unit: s."""
+
+    use: Use
+    valve: Valve
+    seconds: int
+
+
+@dataclass(frozen=True)
+class Exercise:
+    """One exercise of a protocol: its seconds, the words to say, how to pace it, where a leak in it points."""
+
+    id: str
+    name: str
+    say: str
+    wearer: str
+    pace: str
+    look_at: str
+    seconds: int
+    segment: tuple[Segment, ...]
+
+
+@dataclass(frozen=True)
+class Window:
+    """A stretch of the run, in milliseconds from t0, in which readings have one use."""
+
+    exercise: int
+    use: Use
+    valve: Valve
+    start_ms: int
+    end_ms: int
+
+
+@dataclass(frozen=True)
+class Protocol:
+    """A fit-test protocol. ``kinds`` are the facepiece kinds it may be used for."""
+
+    id: str
+    title: str
+    family: Literal["fast_count"]
+    edition: str
+    in_force: str
+    source: str
+    standing: Standing
+    kinds: tuple[str, ...]
+    count_in_s: int
+    outside: Literal["mean_of_first_and_last"]
+    exercise: tuple[Exercise, ...]
+
+    @property
+    def n(self) -> int:
+        """Number of exercises in the sum; fixed before the start, never smaller."""
+        return len(self.exercise)
+
+    @property
+    def total_s(self) -> int:
+        """Length of the whole protocol in seconds."""
+        return sum(one.seconds for one in self.exercise)
+
+    def windows(self) -> tuple[Window, ...]:
+        """Return all windows of the run in order, in milliseconds from t0 (the start of exercise 1)."""
+        out: list[Window] = []
+        clock = 0
+        for index, exercise in enumerate(self.exercise):
+            for segment in exercise.segment:
+                end = clock + segment.seconds * 1000
+                out.append(Window(index, segment.use, segment.valve, clock, end))
+                clock = end
+        return tuple(out)
+
+    def starts_ms(self) -> tuple[int, ...]:
+        """Return the start of each exercise in milliseconds from t0."""
+        out, clock = [], 0
+        for exercise in self.exercise:
+            out.append(clock)
+            clock += exercise.seconds * 1000
+        return tuple(out)
+
+
+@dataclass(frozen=True)
+class When:
+    """On which facts an item applies; an empty list puts no condition."""
+
+    kinds: tuple[str, ...] = ()
+    families: tuple[str, ...] = ()
+    valve: tuple[bool, ...] = ()
+    filters: tuple[bool, ...] = ()
+    cover: tuple[str, ...] = ()
+    probe: tuple[str, ...] = ()
+    methods: tuple[str, ...] = ()
+    numbers: tuple[str, ...] = ()
+    worn: tuple[bool, ...] = ()
+    donned: tuple[bool, ...] = ()
+    tried: tuple[bool, ...] = ()
+
+
+@dataclass(frozen=True)
+class Item:
+    """One item of the procedure: a question to ask or observe, or an act to do.
+
+    ``depends_on`` names the facts an answer holds for: another value of one makes the answer stale (= unanswered).
+    ``before`` says what it must be settled for: the run, the pass, or the release of the wearer. ``wait`` names the
+    book's value (minutes) that must have gone by since; ``voids`` and ``refuses`` say what "not fine" does to a try.
+    """
+
+    id: str
+    step: str
+    before: Literal["run", "pass", "release"]
+    title: str
+    say: str
+    source: str
+    standing: Standing
+    act: str = ""
+    mode: Literal["observe", "ask", "do"] = "ask"
+    gravity: Gravity = "put_right"
+    depends_on: tuple[str, ...] = ()
+    remedy: str = ""
+    consequence: str = ""
+    drawing: str = ""
+    wait: str = ""
+    after_wear: bool = False
+    voids: bool = False
+    refuses: bool = False
+    when: When = When()
+
+
+@dataclass(frozen=True)
+class Step:
+    """A waymark of the visit."""
+
+    id: str
+    name: str
+
+
+@dataclass(frozen=True)
+class LoopRule:
+    """Something altered for the test that must be put back: words for opening, for closing, and by when it closes."""
+
+    id: str
+    opened: str
+    put_back: str
+    say: str
+    before: Literal["run", "release"]
+    probe: tuple[str, ...] = ()
+    families: tuple[str, ...] = ()
+    test_filters: bool = False
+
+
+@dataclass(frozen=True)
+class SealRule:
+    """Which user seal checks a kind of facepiece allows, and how each is done. All that can be done are done."""
+
+    checks: tuple[Literal["positive", "negative"], ...]
+    positive: str
+    negative: str
+    source: str
+    standing: Standing
+    when: When
+
+
+@dataclass(frozen=True)
+class Procedure:
+    """Which questions, in which order, how grave, depending on what."""
+
+    id: str
+    title: str
+    edition: str
+    in_force: str
+    step: tuple[Step, ...]
+    loop: tuple[LoopRule, ...]
+    seal_check: tuple[SealRule, ...]
+    item: tuple[Item, ...]
+    limits_of_use: tuple[str, ...]
+    terms: str
+
+    def find(self, item_id: str) -> Item | None:
+        """Return the item with this id, or None."""
+        return next((one for one in self.item if one.id == item_id), None)
+
+
+@dataclass(frozen=True)
+class Rules:
+    """Everything a visit is judged by, pinned when it opens. ``digest`` names the set."""
+
+    book: Book
+    procedure: Procedure
+    protocols: tuple[Protocol, ...]
+    digest: str
+
+    def protocol(self, protocol_id: str) -> Protocol | None:
+        """Return the protocol if this set holds it and the book allows it."""
+        if protocol_id not in self.book.protocols:
+            return None
+        return next((one for one in self.protocols if one.id == protocol_id), None)
+
+
+def _check_protocol(protocol: Protocol, where: str) -> None:
+    for index, exercise in enumerate(protocol.exercise):
+        spot = f"{where}.exercise[{index}]"
+        total = sum(segment.seconds for segment in exercise.segment)
+        if total != exercise.seconds:
+            raise DataError(spot, f"its segments last {total} s, the exercise {exercise.seconds} s; make them equal")
+        if not any(segment.use == "inside" for segment in exercise.segment):
+            raise DataError(spot, "no segment is sampled inside; an exercise of the sum needs one")
+    uses = [window.use for window in protocol.windows() if window.use != "purge"]
+    if not uses or uses[0] != "outside" or uses[-1] != "outside":
+        raise DataError(where, "the first and the last sampled segment must be outside")
+
+
+def _check_dates(where: str, *days: str) -> None:
+    for day in days:
+        try:
+            date.fromisoformat(day)
+        except ValueError:
+            raise DataError(f"{where}.in_force", f"{day!r} is not a date as YYYY-MM-DD") from None
+
+
+def read_book(data: Mapping[str, Any], where: str) -> Book:
+    """Read a rule book from parsed TOML. Raises :class:`DataError` naming file and key."""
+    book = decode(Book, data, where)
+    _check_dates(where, book.in_force)
+    for key, value in book.values.items():
+        _check_dates(f"{where}.values.{key}", value.in_force)
+        if not value.source.strip():
+            raise DataError(f"{where}.values.{key}.source", "every value needs a source")
+    return book
+
+
+def read_protocol(data: Mapping[str, Any], where: str) -> Protocol:
+    """Read a protocol from parsed TOML and check that its seconds add up. Raises :class:`DataError`."""
+    protocol = decode(Protocol, data, where)
+    _check_dates(where, protocol.in_force)
+    _check_protocol(protocol, where)
+    return protocol
+
+
+def read_procedure(data: Mapping[str, Any], where: str) -> Procedure:
+    """Read a procedure from parsed TOML; ids must be unique and steps known. Raises :class:`DataError`."""
+    procedure = decode(Procedure, data, where)
+    _check_dates(where, procedure.in_force)
+    steps = {step.id for step in procedure.step}
+    seen: set[str] = set()
+    for index, item in enumerate(procedure.item):
+        spot = f"{where}.item[{index}]"
+        if item.id in seen:
+            raise DataError(f"{spot}.id", f"{item.id!r} is used twice")
+        if item.step not in steps:
+            raise DataError(f"{spot}.step", f"{item.step!r} is not a step of this procedure")
+        seen.add(item.id)
+    return procedure
+
+
+def pin(book: Book, procedure: Procedure, protocols: tuple[Protocol, ...]) -> Rules:
+    """Bind book, procedure and the protocols the book allows into one set with its digest.
+
+    Raises :class:`DataError` if the book allows a protocol that was not handed over.
+    """
+    allowed = tuple(one for one in protocols if one.id in book.protocols)
+    missing = set(book.protocols) - {one.id for one in allowed}
+    if missing:
+        raise DataError(f"{book.id}.protocols", f"{sorted(missing)[0]!r} is allowed but not known")
+    content = {"book": encode(book), "procedure": encode(procedure), "protocols": encode(allowed)}
+    return Rules(book, procedure, allowed, digest(content))
+
+
+def rules_to_json(rules: Rules) -> dict[str, Any]:
+    """Return the set as plain data, the content its digest is taken over."""
+    return {
+        "book": encode(rules.book),
+        "procedure": encode(rules.procedure),
+        "protocols": encode(rules.protocols),
+    }
+
+
+def rules_from_json(data: Mapping[str, Any], where: str = "rules") -> Rules:
+    """Read a stored set back. Raises :class:`DataError` if it does not have the shape of one."""
+    for key in ("book", "procedure", "protocols"):
+        if key not in data:
+            raise DataError(f"{where}.{key}", "this key is missing")
+    return pin(
+        read_book(data["book"], f"{where}.book"),
+        read_procedure(data["procedure"], f"{where}.procedure"),
+        tuple(read_protocol(one, f"{where}.protocols[{i}]") for i, one in enumerate(data["protocols"])),
+    )

@@ -1,0 +1,267 @@
+"""The state of a visit: what the log has established, and nothing that depends on the present moment."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from datetime import datetime, timedelta
+from typing import Literal
+
+from moorfog.core.canonical import digest
+from moorfog.core.events import (
+    Facepiece,
+    NumbersTyped,
+    ProofGiven,
+    RunClosed,
+    RunStarted,
+    SealChecked,
+    VisitOpened,
+)
+from moorfog.core.measure import Reason, RunNumbers
+from moorfog.core.rules import Item, Rules, SealRule, When
+
+FOLD_VERSION = 1
+"""Raised whenever the same log would fold to another result; see docs/fold-changes.md."""
+
+Outcome = Literal["pass", "fail", "void", "unfinished"]
+
+
+@dataclass(frozen=True)
+class Answer:
+    """The latest answer to a question, with the facts it holds for."""
+
+    question: str
+    answer: Literal["fine", "not_fine"]
+    facts: str
+    at: datetime
+    minutes_ago: int | None
+    note: str
+    seq: int
+
+
+@dataclass(frozen=True)
+class OpenLoop:
+    """Something altered for the test and not yet put back. ``id`` tells two of the same rule apart."""
+
+    id: str
+    rule: str
+    opened_at: datetime
+    facepiece: str
+
+
+@dataclass(frozen=True)
+class SealResult:
+    """A user seal check as made, with when and for which donning and adjustment."""
+
+    check: SealChecked
+    at: datetime
+    donning: int
+    adjustment: int
+
+    @property
+    def holds(self) -> bool:
+        """True only if wearer and tester both found that it holds."""
+        return self.check.wearer == "holds" and self.check.tester == "holds"
+
+
+@dataclass(frozen=True)
+class Try:
+    """Facepiece × donning × run. Kept and numbered whatever comes of it."""
+
+    no: int
+    attempt: int
+    seq: int
+    started: RunStarted
+    started_at: datetime
+    t0: datetime
+    facepiece: Facepiece
+    donning: int
+    chosen_seq: int
+    against: tuple[str, ...]
+    broken: tuple[Reason, ...] = ()
+    remarks: tuple[Reason, ...] = ()
+    closed: RunClosed | None = None
+    typed: NumbersTyped | None = None
+    proof: ProofGiven | None = None
+    ended_at: datetime | None = None
+    stopped: bool = False
+    distress: bool = False
+    withheld: str = ""
+    voided: str = ""
+    numbers: RunNumbers = field(default_factory=lambda: RunNumbers("none"))
+    final: tuple[Outcome, tuple[Reason, ...]] | None = None
+
+    @property
+    def is_running(self) -> bool:
+        """True from start until numbers, stop or void end the run."""
+        return self.ended_at is None
+
+
+@dataclass(frozen=True)
+class Signature:
+    """A signature on a revision; ``actor`` is the account through which it was given."""
+
+    role: Literal["wearer", "tester"]
+    digest: str
+    at: datetime
+    actor: str
+    revision: int
+    covers_seq: int
+
+
+@dataclass(frozen=True)
+class Visit:
+    """A visit folded from its log. ``revision`` rises with each correction; signatures hold for one revision."""
+
+    rules: Rules
+    seq: int = 0
+    chain: str = ""
+    opened: VisitOpened | None = None
+    opened_at: datetime | None = None
+    last_at: datetime | None = None
+    rules_match: bool = False
+    answers: Mapping[str, Answer] = field(default_factory=dict)
+    asked: tuple[Answer, ...] = ()
+    facepiece: Facepiece | None = None
+    chosen: int = 0
+    chosen_seq: int = 0
+    probe_fitted_for: int = 0
+    donning: int = 0
+    unaided: bool = False
+    worn_since: datetime | None = None
+    adjustment: int = 0
+    seals: tuple[SealResult, ...] = ()
+    loops: tuple[OpenLoop, ...] = ()
+    loops_closed: tuple[tuple[OpenLoop, datetime], ...] = ()
+    loops_opened: int = 0
+    tries: tuple[Try, ...] = ()
+    attempt: int = 1
+    ending: bool = False
+    distress: bool = False
+    turned_away: str = ""
+    come_back_on: str | None = None
+    closed: Literal["", "released", "turned_away"] = ""
+    revision: int = 1
+    corrections: tuple[str, ...] = ()
+    signatures: tuple[Signature, ...] = ()
+    person_id: str = ""
+
+    @property
+    def is_practice(self) -> bool:
+        """True for a practice visit, or one whose opening is missing."""
+        return self.opened is None or self.opened.is_practice
+
+    @property
+    def speed(self) -> int:
+        """How many seconds of a protocol pass in one second: 1, except in practice."""
+        return self.opened.speed if self.opened and self.opened.is_practice else 1
+
+    @property
+    def current_try(self) -> Try | None:
+        """The try of the present attempt, if its run has started."""
+        return self.tries[-1] if self.tries and self.tries[-1].attempt == self.attempt else None
+
+    @property
+    def running(self) -> Try | None:
+        """The try whose run is going on, if any."""
+        last = self.tries[-1] if self.tries else None
+        return last if last is not None and last.is_running else None
+
+    def after(self, start: datetime, seconds: float) -> datetime:
+        """Return when ``seconds`` of protocol time have gone by since ``start``."""
+        return start + timedelta(seconds=seconds / self.speed)
+
+    def wear_ready_at(self) -> datetime | None:
+        """Return when the facepiece will have been worn long enough, or None while it is off."""
+        if self.worn_since is None:
+            return None
+        return self.after(self.worn_since, float(self.rules.book.number("wear.minimum")))
+
+    def run_ends_at(self, one: Try) -> datetime:
+        """Return when the protocol of a run is over."""
+        protocol = self.rules.protocol(one.started.protocol_id)
+        return self.after(one.t0, protocol.total_s if protocol else 0)
+
+
+def fact(visit: Visit, name: str) -> str | int | list[str | int]:
+    """Return one fact an answer may depend on. Raises ``KeyError`` for a name the fold does not know."""
+    facepiece = visit.facepiece
+    if name == "kind":
+        return facepiece.kind if facepiece else ""
+    if name == "configuration":
+        return [visit.chosen, facepiece.configuration if facepiece else ""]
+    if name == "donning":
+        return visit.donning
+    if name == "adjustment":
+        return visit.adjustment
+    if name == "try":
+        return visit.attempt
+    raise KeyError(f"no fact is called {name!r}; kind, configuration, donning, adjustment, try are")
+
+
+def facts_digest(visit: Visit, item: Item) -> str:
+    """Return the digest of the facts an answer to ``item`` would hold for now."""
+    return digest({name: fact(visit, name) for name in item.depends_on})
+
+
+def applies(visit: Visit, when: When) -> bool:
+    """Tell whether an item applies to the visit as it stands. A condition on a facepiece waits for one."""
+    facepiece = visit.facepiece
+    if when.kinds and (facepiece is None or facepiece.kind not in when.kinds):
+        return False
+    if when.families and (facepiece is None or facepiece.family not in when.families):
+        return False
+    if when.valve and (facepiece is None or facepiece.valve not in when.valve):
+        return False
+    if when.cover and (facepiece is None or facepiece.cover not in when.cover):
+        return False
+    if when.probe and (facepiece is None or facepiece.probe not in when.probe):
+        return False
+    if when.methods and "fast_count" not in when.methods:
+        return False
+    if when.worn and (visit.worn_since is not None) not in when.worn:
+        return False
+    if when.donned and (visit.donning > 0) not in when.donned:
+        return False
+    if when.tried and bool(visit.tries) not in when.tried:
+        return False
+    current = visit.current_try
+    return not (when.numbers and (current.numbers.state if current else "none") not in when.numbers)
+
+
+def seal_rule(visit: Visit) -> SealRule | None:
+    """Return which user seal checks the facepiece allows; None when there is none or no rule covers it."""
+    if visit.facepiece is None:
+        return None
+    return next((one for one in visit.rules.procedure.seal_check if applies(visit, one.when)), None)
+
+
+def loops_needed(visit: Visit) -> tuple[str, ...]:
+    """Return which loops fitting the probe opens for the chosen facepiece."""
+    facepiece = visit.facepiece
+    if facepiece is None:
+        return ()
+    return tuple(
+        one.id
+        for one in visit.rules.procedure.loop
+        if facepiece.probe in one.probe
+        or facepiece.family in one.families
+        or (one.test_filters and facepiece.test_filters)
+    )
+
+
+def seal_holds(visit: Visit) -> bool:
+    """True if every check that can be done was done on this donning after the last adjustment, and none leaks."""
+    rule = seal_rule(visit)
+    if rule is None:
+        return False
+    latest: dict[str, SealResult] = {}
+    for one in visit.seals:
+        if one.donning == visit.donning and one.adjustment == visit.adjustment:
+            latest[one.check.check] = one
+    return all(name in latest and latest[name].holds for name in rule.checks)
+
+
+def seal_fails(visit: Visit) -> int:
+    """Return how many seal checks leaked on the chosen facepiece since it was chosen."""
+    return sum(1 for one in visit.seals if not one.holds)

@@ -1,0 +1,161 @@
+"""Seeds the demo once: places, people, facepieces, a counter, accounts, and about thirty past visits."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from datetime import date, datetime, timedelta
+from typing import Any
+from zoneinfo import ZoneInfo
+
+from sqlalchemy import Engine, func, select
+from sqlalchemy.orm import Session
+
+from moorfog.core import events as ev
+from moorfog.core.rules import Rules
+from moorfog.demo import scenario
+from moorfog.demo.walk import Walk
+from moorfog.operations.accounts import Actor, create_account, load_actor
+from moorfog.operations.kit import create_instrument, record_check
+from moorfog.store.base import DatabaseClock, FixedClock, new_id, run_in_transaction
+from moorfog.store.log import keep_rules
+from moorfog.store.models import Account, Employer, FacepieceVersion, InstrumentRow, Person, Site
+
+PAST_VISITS = 30
+Progress = Callable[[int, int], None]
+
+
+def is_seeded(engine: Engine) -> bool:
+    """Tell whether the demo is in this database."""
+    with Session(engine) as db:
+        return (db.scalar(select(func.count()).select_from(Account)) or 0) > 0
+
+
+def seed_places(db: Session, rules: Rules, password: str, link_token: str) -> None:
+    """Enter employers, sites, people, facepieces, the simulated counter and the demo's accounts."""
+    keep_rules(db, rules)
+    employers: dict[str, str] = {}
+    zone = ""
+    for index, (name, one) in enumerate(scenario.EMPLOYERS.items()):
+        employer = Employer(id=new_id(), name=name)
+        db.add(employer)
+        db.flush()
+        employers[name] = employer.id
+        zone = zone or one["zone"]
+        people = scenario.invent_people(7 + index, one["work"], scenario.PEOPLE_PER_SITE * len(one["sites"]), 1001 + 1000 * index)
+        for number, (site_name, benches) in enumerate(one["sites"].items()):
+            site = Site(id=new_id(), employer_id=employer.id, name=site_name, zone=one["zone"], benches=benches)
+            db.add(site)
+            db.flush()
+            for person in people[number * scenario.PEOPLE_PER_SITE : (number + 1) * scenario.PEOPLE_PER_SITE]:
+                db.add(Person(
+                    id=new_id(), employer_id=employer.id, site_id=site.id, name=person.name, number=person.number, job=person.job,
+                    task=person.task, face_length=person.face_length, face_width=person.face_width,
+                ))
+    for piece in scenario.FACEPIECES:
+        content = {key: value for key, value in piece.items() if key not in ("maker", "model", "kind")}
+        db.add(FacepieceVersion(id=new_id(), model_id=new_id(), version=1, maker=piece["maker"], model=piece["model"], kind=piece["kind"], content=content))
+    until = (DatabaseClock().now(db).date() + timedelta(days=210)).isoformat()
+    create_instrument(
+        db, name="Counter 04", employer_id=None, is_simulated=True, token=link_token,
+        content={**scenario.COUNTER_FIGURES, "serial_number": "SIM-0004", "calibrated_until": until, "zone": zone},
+    )
+    for login, name, role, employer_name in scenario.ACCOUNTS:
+        create_account(db, login, name, password, [(role, employers[employer_name] if employer_name else None)])
+    db.flush()
+
+
+def catalogue(db: Session) -> dict[str, dict[str, Any]]:
+    """Return the facepieces by model name, with their version ids."""
+    return {row.model: {**row.content, "version_id": row.id, "kind": row.kind} for row in db.scalars(select(FacepieceVersion))}
+
+
+def check_counter(db: Session, actor: Actor, instrument_id: str, at: datetime, zero: str = "0") -> None:
+    """Record the three daily checks at ``at``."""
+    clock = FixedClock(at)
+    record_check(db, clock, actor, instrument_id, "particle", "5240")
+    record_check(db, clock, actor, instrument_id, "zero", zero)
+    record_check(db, clock, actor, instrument_id, "max_fit_factor", "48000")
+
+
+def best_size(option: dict[str, Any], face_length: int) -> str:
+    """Return the size whose range's middle is nearest to a face length in tenths of a millimetre."""
+    return str(min(option["sizes"], key=lambda one: abs((int(one["length_from"]) + int(one["length_to"])) * 5 - face_length))["name"])
+
+
+def seed_history(engine: Engine, rules: Rules, progress: Progress = lambda done, total: None, count: int = PAST_VISITS) -> None:
+    """Walk about thirty visits of the last months: passes, fails and second tries, voids, one turned away."""
+    with Session(engine) as db:
+        people = [row for row in db.execute(select(Person.id, Person.face_length, Person.site_id).order_by(Person.number))]
+        benches = {site.id: site.benches[0] for site in db.scalars(select(Site))}
+        zones = {site.id: site.zone for site in db.scalars(select(Site))}
+        account = db.scalar(select(Account).where(Account.login == "maren"))
+        actor = load_actor(db, account, datetime.now(ZoneInfo("UTC")) + timedelta(days=1)) if account else None
+        instrument_id = db.scalar(select(InstrumentRow.id)) or ""
+        today = DatabaseClock().now(db)
+        options = catalogue(db)
+    if actor is None:
+        raise RuntimeError("seed the places first")
+    checked: set[date] = set()
+    models = ["Sedge", "Whin", "Sleet", "Bracken", "Teasel V", "Scree", "Sedge", "Plover", "Fulmar", "Bracken"]
+    for number in range(count):
+        person_id, measured, site_id = people[(number * 7 + 3) % len(people)]
+        face = measured or 1190
+        day = (today - timedelta(days=3 + (count - number) * 6)).astimezone(ZoneInfo(zones[site_id]))
+        at = day.replace(hour=9 + number % 6, minute=(number * 13) % 60, second=0, microsecond=0)
+        option = options[models[number % len(models)]]
+
+        def work(db: Session, number: int = number, person_id: str = person_id, face: int = face, site_id: str = site_id, at: datetime = at, option: dict[str, Any] = option) -> None:
+            if at.date() not in checked:
+                check_counter(db, actor, instrument_id, at.replace(hour=8, minute=5))
+            walk = Walk(db, actor, rules, person_id, benches[site_id], at, instrument_id)
+            walk_past_visit(walk, number, option, face)
+
+        run_in_transaction(engine, work)
+        checked.add(at.date())
+        progress(number + 1, count)
+
+
+def walk_past_visit(walk: Walk, number: int, option: dict[str, Any], face: int) -> None:
+    """Walk one past visit: every tenth is turned away, some fail first or void first, most pass."""
+    if number % 10 == 4:
+        walk.until("choose_facepiece", frozenset({"shave"}))
+        walk.say(ev.TurnedAway("Stubble under the seal, no shaving today.", (walk.clock.at.date() + timedelta(days=1)).isoformat()))
+        return
+    walk.until("choose_facepiece", frozenset({"face_marks"}) if number % 6 == 0 else frozenset())
+    walk.choose(option, best_size(option, face))
+    walk.until("run")
+    good = (2600, 1500, 900, 1900) if option["kind"] not in ("full", "powered_full") else (9800, 5200, 3100, 7400)
+    bad = tuple(max(3, one // 60) for one in good)
+    if number % 5 == 1:
+        walk.run_counter((bad[0], good[1] // 8, bad[2], bad[3]), seed=number)
+        walk.say(ev.Decided("same_again" if number % 2 else "other_size"), 20)
+        walk.until("choose_facepiece" if number % 2 == 0 else "run")
+        if number % 2 == 0:
+            sizes = [one["name"] for one in option["sizes"]]
+            walk.choose(option, sizes[-1] if sizes[-1] != best_size(option, face) else sizes[0])
+            walk.until("run")
+    if number % 7 == 3:
+        walk.run_counter(good, seed=number, end="lost", stop_ms=61_000)
+        walk.say(ev.Decided("same_again"), 30)
+        walk.until("run")
+    if number % 9 == 5:
+        walk.run_counter(bad, seed=number)
+        walk.say(ev.Decided("end"), 15)
+    elif number % 8 == 2:
+        walk.run_typed("5320", ("4.1", "6.3", "2.9", "5.5") if good[0] < 5000 else ("0.9", "1.4", "0.8", "1.1"))
+    else:
+        walk.run_counter(good, seed=number)
+    walk.until("release")
+    walk.do("release")
+
+
+def seed_open_visits(engine: Engine, rules: Rules) -> None:
+    """Leave one person waiting at a bench, so that Today is not empty."""
+    with Session(engine) as db:
+        account = db.scalar(select(Account).where(Account.login == "maren"))
+        actor = load_actor(db, account) if account else None
+        person = db.execute(select(Person.id, Person.site_id).order_by(Person.number.desc())).first()
+        benches = {site.id: site.benches[0] for site in db.scalars(select(Site))}
+        now = DatabaseClock().now(db)
+    if actor is not None and person is not None:
+        run_in_transaction(engine, lambda db: Walk(db, actor, rules, person[0], benches[person[1]], now, "").visit_id)

@@ -1,0 +1,168 @@
+"""Walks a visit through by the same operations the screens use, with a clock of its own."""
+
+from __future__ import annotations
+
+from datetime import datetime, timedelta
+from typing import Any
+
+from sqlalchemy.orm import Session
+
+from moorfog.core import events as ev
+from moorfog.core.picture import Card, Picture, picture
+from moorfog.core.readings import Chunk, Reading, seal_digest
+from moorfog.core.rules import Protocol, Rules
+from moorfog.core.simulation import SimulatedAir, SimulatedWearer
+from moorfog.core.visit import Visit
+from moorfog.operations import runs, signing, visits
+from moorfog.operations.accounts import Actor
+from moorfog.operations.kit import find_instrument
+from moorfog.operations.proposals import Body, ChooseFacepiece, FitProbe, Proposal, StartRun
+from moorfog.store.base import FixedClock, new_id
+from moorfog.store.log import keep_state
+from moorfog.store.scope import Scope
+
+STEP_MS = 250
+FLOW_NL_PER_MS = 1667
+
+
+class Walk:
+    """One visit on its way. ``at`` is the walk's own time and moves on with every step."""
+
+    def __init__(self, db: Session, actor: Actor, rules: Rules, person_id: str, bench: str, at: datetime, instrument_id: str, **opening: Any) -> None:
+        self.db, self.actor, self.rules, self.instrument_id = db, actor, rules, instrument_id
+        self.clock = FixedClock(at)
+        self.visit_id = new_id()
+        opened = visits.open_visit(
+            db, self.clock, actor, rules, visit_id=self.visit_id, event_id=new_id(), person_id=person_id, bench=bench,
+            **{"origin": "demo", **opening},
+        )
+        self.visit: Visit = opened.visit
+        self.run_id = ""
+
+    @property
+    def picture(self) -> Picture:
+        """The visit at the walk's moment."""
+        return picture(self.visit, self.clock.at)
+
+    def wait(self, seconds: float) -> None:
+        """Let time go by."""
+        self.clock.at += timedelta(seconds=seconds)
+
+    def say(self, body: Body, seconds: float = 4) -> Visit:
+        """Propose ``body`` after ``seconds``. Raises what the operation raises."""
+        self.wait(seconds)
+        proposal = Proposal(new_id(), self.visit.seq, self.clock.at, body)
+        self.visit = visits.propose(self.db, self.clock, self.actor, self.visit_id, proposal, runs.start_run).visit
+        keep_state(self.visit_id, self.visit)
+        return self.visit
+
+    def answer(self, card: Card, answer: str = "fine", minutes_ago: int | None = None) -> None:
+        """Answer a card."""
+        self.say(ev.Answered(card.id, "fine" if answer == "fine" else "not_fine", card.facts, minutes_ago))
+
+    def choose(self, option: dict[str, Any], size: str, ppe: tuple[str, ...] = ()) -> None:
+        """Choose a facepiece from the catalogue's content, with its first set-up."""
+        first = {key: (option[key][0] if option[key] else "") for key in ("suspensions", "clips", "filter_classes")}
+        self.say(ChooseFacepiece(option["version_id"], size, first["suspensions"], first["clips"], first["filter_classes"], False, ppe))
+
+    def until(self, act: str, not_fine: frozenset[str] = frozenset()) -> None:
+        """Answer what comes, doing the acts on the way, until ``act`` is next; ids in ``not_fine`` are answered so."""
+        for _ in range(200):
+            shown = self.picture
+            if not shown.queue:
+                if shown.changes_at is None:
+                    raise RuntimeError(f"stuck before {act}: {shown.verdict} {shown.between} {shown.offers}")
+                self.clock.at = datetime.fromisoformat(shown.changes_at)
+                continue
+            card = shown.queue[0]
+            if card.act == act:
+                return
+            if card.act:
+                self.do(card.act)
+            else:
+                self.answer(card, "not_fine" if card.id in not_fine else "fine")
+                if card.id in not_fine and card.gravity != "note":
+                    return
+        raise RuntimeError(f"{act} never came up")
+
+    def do(self, act: str) -> None:
+        """Do an act that needs no choice."""
+        if act == "fit_probe":
+            self.say(FitProbe(), 30)
+        elif act == "don":
+            self.say(ev.Donned(unaided=True), 20)
+        elif act == "seal_check":
+            for one in self.picture.seal_checks:
+                if one.result != "holds":
+                    self.say(ev.SealChecked("positive" if one.check == "positive" else "negative", "holds", "holds"), 12)
+        elif act == "doff":
+            self.say(ev.Doffed("done"))
+        elif act == "put_back":
+            for loop in self.picture.loops:
+                self.say(ev.LoopClosed(loop.id), 10)
+        elif act == "proof":
+            self.say(ev.ProofGiven(self.run_id, rose=True))
+        elif act in ("sign_wearer", "sign_tester"):
+            self.sign("wearer" if act == "sign_wearer" else "tester")
+        elif act == "release":
+            self.say(ev.Released())
+        else:
+            raise RuntimeError(f"{act} needs a choice")
+
+    def sign(self, role: Any) -> None:
+        """Sign as wearer or tester."""
+        self.wait(8)
+        done = signing.sign(
+            self.db, self.clock, self.actor, self.visit_id, event_id=new_id(), expects=self.visit.seq, role=role,
+            typed_name="signed at the bench", password=None, occurred_at=self.clock.at,
+        )
+        self.visit = done.visit
+        keep_state(self.visit_id, self.visit)
+
+    def start(self, source: Any) -> Protocol:
+        """Start a run and return its protocol."""
+        self.run_id = new_id()
+        self.say(StartRun(self.run_id, self.instrument_id, source))
+        protocol = self.rules.protocol(self.visit.tries[-1].started.protocol_id)
+        if protocol is None:
+            raise RuntimeError("no protocol")
+        return protocol
+
+    def run_counter(self, factors: tuple[int, ...] | None = None, seed: int = 1, end: str = "complete", stop_ms: int | None = None, ambient: float = 5300.0) -> None:
+        """Run on the counter: simulated readings are stored and sealed as the link does it."""
+        protocol = self.start("counter")
+        row = find_instrument(self.db, Scope(None), self.instrument_id)
+        if factors is None:
+            factors = tuple(runs.simulated_wearer(self.db, self.visit, self.visit.tries[-1].started, protocol)["factors"])
+        readings = simulate(protocol, factors, seed, ambient, stop_ms)
+        self.wait(5 + (readings[-1].t / 1000 if readings else 0))
+        chunk = Chunk(
+            0, tuple(r.t for r in readings), tuple(r.dt for r in readings), tuple(r.counts for r in readings),
+            tuple(r.volume_nl for r in readings), "".join(r.valve for r in readings), tuple(r.flags for r in readings),
+        )
+        runs.store_chunks(self.db, self.clock, row, self.run_id, (chunk,))
+        self.visit = runs.close_run(
+            self.db, self.clock, row, self.run_id, end=end, count=len(readings), sha256=seal_digest(readings), occurred_at=self.clock.at,
+        )
+        keep_state(self.visit_id, self.visit)
+
+    def run_typed(self, outside: str, inside: tuple[str, ...]) -> None:
+        """Run with the counter's display and type its numbers."""
+        protocol = self.start("typed")
+        rows = tuple(ev.TypedExercise(outside, one) for one in inside)
+        self.say(ev.NumbersTyped(self.run_id, "0.1", rows), 5 + protocol.total_s + 12)
+
+
+def simulate(protocol: Protocol, factors: tuple[int, ...], seed: int, ambient: float = 5300.0, stop_ms: int | None = None) -> list[Reading]:
+    """Return the readings of a whole simulated run, from two seconds before t0 on."""
+    wearer = SimulatedWearer(seed, factors, protocol.starts_ms())
+    air = SimulatedAir(seed, ambient, FLOW_NL_PER_MS)
+    windows, total = protocol.windows(), protocol.total_s * 1000
+    out = []
+    for t in range(-2000 + STEP_MS, total + STEP_MS, STEP_MS):
+        if stop_ms is not None and t > stop_ms:
+            break
+        valve = next((w.valve for w in windows if w.start_ms <= t - STEP_MS < w.end_ms), "OUT")
+        counts, volume = air.next_counts(t + 10_000, STEP_MS, valve == "IN", wearer, t)
+        out.append(Reading(t, STEP_MS, counts, volume, valve[0]))
+    return out

@@ -1,0 +1,191 @@
+"""The report of a visit: a plain view model first, then a page out of it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import datetime
+from fractions import Fraction
+from pathlib import Path
+from typing import Literal
+from zoneinfo import ZoneInfo
+
+from jinja2 import Environment, FileSystemLoader, StrictUndefined
+
+from moorfog.core.arithmetic import cut
+from moorfog.core.judge import is_sealed, outcome
+from moorfog.core.picture import TryView, try_view, valid_until
+from moorfog.core.readings import Reading
+from moorfog.core.visit import FOLD_VERSION, Try, Visit
+from moorfog.documents.trace import trace_svg
+
+PageSize = Literal["A4", "Letter"]
+HERE = Path(__file__).parent
+_templates = Environment(loader=FileSystemLoader(HERE / "templates"), autoescape=True, undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True)
+
+
+@dataclass(frozen=True)
+class Names:
+    """Names that stand in erasable tables, looked up when the report is issued."""
+
+    person: str
+    number: str
+    employer: str
+    site: str
+    task: str
+    tester: str
+    signatures: tuple[tuple[str, str, str], ...]
+
+
+@dataclass(frozen=True)
+class GateLine:
+    """A gate as it was asked or observed."""
+
+    title: str
+    how: str
+    answer: str
+    at: str
+    source: str
+
+
+@dataclass(frozen=True)
+class RuleLine:
+    """A value the verdict rests on, with source and standing."""
+
+    key: str
+    value: str
+    source: str
+    standing: str
+
+
+@dataclass(frozen=True)
+class TryPage:
+    """A try with its set-up, its kit and its trace."""
+
+    view: TryView
+    setup: str
+    instrument: str
+    checks: tuple[str, ...]
+    seal: tuple[str, ...]
+    source_words: str
+    trace: str
+
+
+@dataclass(frozen=True)
+class ReportView:
+    """Everything the report says, as text."""
+
+    code: str
+    names: Names
+    place: str
+    tested_on: str
+    verdict: str
+    headline: str
+    valid_until: str
+    is_practice: bool
+    revision: int
+    corrections: tuple[str, ...]
+    tries: tuple[TryPage, ...]
+    gates: tuple[GateLine, ...]
+    rules: tuple[RuleLine, ...]
+    loops: tuple[str, ...]
+    limits: tuple[str, ...]
+    terms: str
+    rule_book: str
+    procedure: str
+    fine_print: str
+    page_size: PageSize
+
+
+def _local(at: datetime, zone: ZoneInfo) -> str:
+    return at.astimezone(zone).strftime("%Y-%m-%d %H:%M:%S")
+
+
+def _gates(visit: Visit, zone: ZoneInfo) -> tuple[GateLine, ...]:
+    out = []
+    for item in visit.rules.procedure.item:
+        answer = visit.answers.get(item.id)
+        if answer is None or item.act:
+            continue
+        words = "fine" if answer.answer == "fine" else "noted" if item.gravity == "note" else "not fine"
+        if answer.minutes_ago is not None:
+            words += f" ({answer.minutes_ago} min before)"
+        how = "observed by the tester" if item.mode == "observe" else "asked of the wearer"
+        out.append(GateLine(item.title, how, words, _local(answer.at, zone), f"{item.source} ({item.standing})"))
+    return tuple(out)
+
+
+def _rule_lines(visit: Visit) -> tuple[RuleLine, ...]:
+    wanted = ("level.half", "level.full", "judged_by", "interval", "wear.minimum", "drift.maximum", "missing.maximum", "ff.suspect")
+    out = []
+    for key in wanted:
+        found = visit.rules.book.find(key)
+        if found is not None:
+            out.append(RuleLine(key, f"{found.value} {found.unit}".strip(), found.source, found.standing))
+    for one in visit.rules.protocols:
+        if any(made.started.protocol_id == one.id for made in visit.tries):
+            out.append(RuleLine(f"protocol {one.id}", f"{one.n} exercises, {one.total_s} s", one.source, one.standing))
+    return tuple(out)
+
+
+def _try_page(visit: Visit, one: Try, readings: list[Reading]) -> TryPage:
+    piece, counter = one.facepiece, one.started.instrument
+    parts = [piece.suspension, piece.clip, f"{piece.filter_class} {piece.filter_kind}", *piece.ppe, "own" if piece.is_own else "pool"]
+    checks = tuple(f"{check.name.replace('_', ' ')} {check.value} (limit {check.limit}) {'passed' if check.passed else 'failed'} on {check.checked_on}" for check in counter.checks)
+    seals = tuple(
+        f"{result.check.check}: wearer {result.check.wearer}, tester {result.check.tester}" + (f", at the {result.check.place}" if result.check.place else "")
+        for result in visit.seals if result.donning == one.donning
+    )
+    protocol = visit.rules.protocol(one.started.protocol_id)
+    source = "read from the counter by its link" if one.started.source == "counter" else "typed from the counter's display"
+    if one.typed is not None:
+        source += f", display resolution {one.typed.resolution}; no bound from typed numbers"
+    return TryPage(
+        try_view(visit, one), ", ".join(part for part in parts if part.strip()),
+        f"{counter.name}, serial {counter.serial_number}, counted flow {counter.counted_flow} cm³/min, calibrated until {counter.calibrated_until}, {one.started.mode} mode",
+        checks, seals, source, trace_svg(protocol, readings, Fraction(one.started.level)) if protocol and readings else "",
+    )
+
+
+def report_view(visit: Visit, visit_id: str, names: Names, readings: dict[str, list[Reading]], page_size: PageSize) -> ReportView:
+    """Return what the report says. ``readings`` by run id; runs typed by hand have none."""
+    if visit.opened is None or visit.opened_at is None:
+        raise ValueError("a visit that was never opened has no report")
+    zone = ZoneInfo(visit.opened.zone)
+    last = visit.tries[-1] if visit.tries else None
+    verdict = outcome(visit, last)[0] if last else "no test"
+    months = visit.rules.book.ratio("interval")
+    until = ""
+    if last is not None and verdict == "pass" and is_sealed(visit) and not visit.is_practice and months is not None:
+        until = valid_until(last.started_at.astimezone(zone).date(), int(months)).isoformat()
+    headline = {
+        "pass": "Pass", "fail": "Fail", "void": "Void: no result", "unfinished": "Unfinished: no result", "no test": "Not tested",
+    }[verdict]
+    if verdict == "pass" and last is not None and last.numbers.overall is not None:
+        headline += f", overall fit factor {'≥ ' if last.numbers.at_least else ''}{cut(last.numbers.overall)}"
+    book = visit.rules.book
+    return ReportView(
+        visit_id[-12:].upper(), names, visit.opened.bench, _local(visit.opened_at, zone)[:10], verdict, headline, until,
+        visit.is_practice, visit.revision, visit.corrections,
+        tuple(_try_page(visit, one, readings.get(one.started.run_id, [])) for one in visit.tries), _gates(visit, zone),
+        _rule_lines(visit),
+        tuple(f"{loop.facepiece}: {word.put_back}, {_local(at, zone)}" for loop, at in visit.loops_closed for word in visit.rules.procedure.loop if word.id == loop.rule),
+        visit.rules.procedure.limits_of_use, visit.rules.procedure.terms, f"{book.title}, {book.edition}",
+        f"{visit.rules.procedure.title}, edition {visit.rules.procedure.edition}",
+        f"Log entry {visit.seq}, chain {visit.chain[:16]}…, rules {visit.rules.digest[:16]}…, fold {FOLD_VERSION}. Times in {visit.opened.zone}.",
+        page_size,
+    )
+
+
+def render_html(view: ReportView) -> str:
+    """Return the report as a page of HTML with its fonts named relative to this package."""
+    return _templates.get_template("report.html").render(v=view)
+
+
+def render_pdf(view: ReportView) -> bytes:
+    """Return the report as PDF bytes; nothing is fetched from outside the package."""
+    from weasyprint import HTML
+
+    pdf: bytes = HTML(string=render_html(view), base_url=str(HERE)).write_pdf()
+    return pdf
+
+

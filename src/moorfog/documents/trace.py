@@ -1,0 +1,65 @@
+"""The trace of a run as a small drawing: concentration on a log ladder over the seconds of the protocol."""
+
+from __future__ import annotations
+
+import math
+from fractions import Fraction
+
+from moorfog.core.readings import Reading
+from moorfog.core.rules import Protocol
+
+WIDTH, HEIGHT, LEFT, BOTTOM = 680, 190, 44, 22
+TOP_DECADE = 5
+
+
+def _y(value: float) -> float:
+    share = (math.log10(max(value, 0.1)) + 1) / (TOP_DECADE + 1)
+    return (HEIGHT - BOTTOM) * (1 - min(max(share, 0), 1)) + 4
+
+
+def per_second(readings: list[Reading], total_ms: int) -> list[tuple[float, float, str]]:
+    """Return (second, particles per cm³, valve) means over whole seconds of one valve position."""
+    sums: dict[tuple[int, str], list[int]] = {}
+    for one in readings:
+        if 0 < one.t <= total_ms:
+            cell = sums.setdefault(((one.t - 1) // 1000, one.valve), [0, 0])
+            cell[0] += one.counts
+            cell[1] += one.volume_nl
+    return [(second + 0.5, counts * 1e6 / volume, valve) for (second, valve), (counts, volume) in sorted(sums.items())]
+
+
+def trace_svg(protocol: Protocol, readings: list[Reading], level: Fraction) -> str:
+    """Return an SVG of the run: outside as a dotted bank, inside as a line, the level as a dashed wall."""
+    total = protocol.total_s
+    points = per_second(readings, total * 1000)
+
+    def x(second: float) -> float:
+        return LEFT + (WIDTH - LEFT) * second / total
+
+    parts = [f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 {WIDTH} {HEIGHT}" width="100%">']
+    for decade in range(0, TOP_DECADE):
+        y = _y(10**decade)
+        parts.append(f'<line x1="{LEFT}" y1="{y:.1f}" x2="{WIDTH}" y2="{y:.1f}" stroke="#cfd5d3" stroke-width="0.6"/>')
+        parts.append(f'<text x="{LEFT - 6}" y="{y + 3:.1f}" text-anchor="end" font-size="9" fill="#4a443d">{10**decade:,}</text>')
+    for start, exercise in zip(protocol.starts_ms(), protocol.exercise, strict=True):
+        parts.append(f'<line x1="{x(start / 1000):.1f}" y1="4" x2="{x(start / 1000):.1f}" y2="{HEIGHT - BOTTOM}" stroke="#4a443d" stroke-dasharray="1 3" stroke-width="0.8"/>')
+        parts.append(f'<text x="{x(start / 1000) + 4:.1f}" y="{HEIGHT - 8}" font-size="9.5" fill="#231f1b">{exercise.name}</text>')
+    outside = [value for _, value, valve in points if valve == "O"]
+    if outside:
+        wall = sum(outside) / len(outside) / float(level)
+        parts.append(f'<line x1="{LEFT}" y1="{_y(wall):.1f}" x2="{WIDTH}" y2="{_y(wall):.1f}" stroke="#8f3420" stroke-dasharray="6 4" stroke-width="1.4"/>')
+    for valve, style in (("O", 'stroke="#9aa5a4" stroke-width="2.4" stroke-dasharray="2 2"'), ("I", 'stroke="#1d5566" stroke-width="1.8"')):
+        run: list[str] = []
+        last = -9.0
+        for second, value, where in points:
+            if where != valve:
+                continue
+            if second - last > 1.5 and run:
+                parts.append(f'<polyline points="{" ".join(run)}" fill="none" {style}/>')
+                run = []
+            run.append(f"{x(second):.1f},{_y(value):.1f}")
+            last = second
+        if run:
+            parts.append(f'<polyline points="{" ".join(run)}" fill="none" {style}/>')
+    parts.append("</svg>")
+    return "".join(parts)

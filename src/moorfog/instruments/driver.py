@@ -1,0 +1,95 @@
+"""How the link reads a counter. TCP and serial go through one address; tests hand in a wire of their own."""
+
+from __future__ import annotations
+
+import time
+from dataclasses import dataclass, field
+from typing import Protocol
+
+import serial
+
+from moorfog.core.readings import Reading
+from moorfog.instruments.line import VERSION, LineBuffer, LineError, read_line, write_line
+
+
+class Wire(Protocol):
+    """Anything bytes go in and out of."""
+
+    def read(self, size: int = 1) -> bytes:
+        """Return up to ``size`` bytes, fewer on time-out."""
+
+    def write(self, data: bytes) -> int | None:
+        """Send bytes."""
+
+    def close(self) -> None:
+        """Hang up."""
+
+
+@dataclass(frozen=True)
+class RawReading:
+    """A reading on the counter's own clock, with when it arrived here (monotonic seconds)."""
+
+    number: int
+    t_ms: int
+    reading: Reading
+    arrived: float
+
+
+def open_wire(address: str) -> Wire:
+    """Open a counter at ``socket://host:port`` or a serial device such as ``/dev/ttyUSB0``. Raises OSError."""
+    try:
+        wire: Wire = serial.serial_for_url(address, baudrate=115200, timeout=0.05, write_timeout=1)
+        return wire
+    except serial.SerialException as error:
+        raise OSError(f"no counter at {address}: {error}. Is it switched on and plugged in?") from error
+
+
+@dataclass
+class LineDriver:
+    """Speaks the line protocol over a wire. Lines that cannot be trusted are counted and dropped."""
+
+    wire: Wire
+    buffer: LineBuffer = field(default_factory=LineBuffer)
+    bad_lines: int = 0
+    said: dict[str, str] = field(default_factory=dict)
+
+    def greet(self, wait_s: float = 2.0) -> None:
+        """Say hello and wait for the answer. Raises OSError where none comes or the version differs."""
+        self.wire.write(write_line("HELLO", v=VERSION))
+        deadline = time.monotonic() + wait_s
+        while time.monotonic() < deadline and not self.said:
+            self.poll()
+        if self.said.get("v") != str(VERSION):
+            raise OSError(f"the counter did not answer in version {VERSION} of the line protocol: {self.said or 'silence'}")
+
+    def turn_valve(self, position: str) -> None:
+        """Ask for the valve position IN or OUT; what counts is what the readings then say."""
+        self.wire.write(write_line("VALVE", p=position))
+
+    def set_mode(self, mode: str) -> None:
+        """Ask for ordinary or classified counting."""
+        self.wire.write(write_line("MODE", m=mode))
+
+    def simulate(self, **fields: str | int) -> None:
+        """Tell a simulated counter which wearer to stand in for; a real one answers that it does not know."""
+        self.wire.write(write_line("SIM", **fields))
+
+    def poll(self) -> list[RawReading]:
+        """Return the readings that have arrived. Raises OSError when the wire is gone."""
+        try:
+            data = self.wire.read(4096)
+        except serial.SerialException as error:
+            raise OSError(str(error)) from error
+        out = []
+        for raw in self.buffer.feed(data):
+            try:
+                line = read_line(raw)
+                if line.type == "HI":
+                    self.said = line.fields
+                elif line.type == "R":
+                    flags = line.fields.get("f", "-").replace("-", "")
+                    reading = Reading(0, line.whole("dt"), line.whole("c"), line.whole("v"), line.fields["p"][0], flags)
+                    out.append(RawReading(line.whole("n"), line.whole("t"), reading, time.monotonic()))
+            except (LineError, KeyError, IndexError):
+                self.bad_lines += 1
+        return out

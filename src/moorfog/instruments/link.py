@@ -1,0 +1,309 @@
+"""The link between one counter and the program: its own process, token and disk buffer.
+
+It fetches the run plan, turns the valve, binds readings to the run's clock and sends them in chunks. It never
+waits for the server while the counter speaks: reading and sending are two threads, with a file between them.
+"""
+
+from __future__ import annotations
+
+import argparse
+import http.client
+import json
+import logging
+import os
+import signal
+import threading
+import time
+from dataclasses import asdict, dataclass, field, replace
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import Any
+from urllib.parse import urlsplit
+
+from moorfog.core.events import instant
+from moorfog.core.readings import Reading, seal_digest
+from moorfog.instruments.driver import LineDriver, RawReading, open_wire
+
+SILENT_S = 2.5
+STATUS_S = 0.3
+LEAD_MS = 2000
+log = logging.getLogger("moorfog.link")
+
+
+class Refused(Exception):
+    """The server answered with an error."""
+
+    def __init__(self, status: int, code: str, message: str) -> None:
+        super().__init__(f"{status} {code}: {message}")
+        self.status = status
+        self.code = code
+
+
+@dataclass
+class Server:
+    """The program's API over one kept-alive connection. ``offset`` is server time minus our monotonic clock."""
+
+    url: str
+    token: str
+    connection: http.client.HTTPConnection | None = None
+    offset: float | None = None
+
+    def call(self, path: str, body: dict[str, Any]) -> Any:
+        """Post JSON and return the answer. Raises OSError when the server is away, :class:`Refused` on an error."""
+        parts = urlsplit(self.url)
+        if self.connection is None:
+            kind = http.client.HTTPSConnection if parts.scheme == "https" else http.client.HTTPConnection
+            self.connection = kind(parts.hostname or "127.0.0.1", parts.port, timeout=5)
+        try:
+            before = time.monotonic()
+            self.connection.request("POST", path, json.dumps(body), {"Content-Type": "application/json", "Authorization": f"Bearer {self.token}"})
+            answer = self.connection.getresponse()
+            content = json.loads(answer.read() or b"{}")
+            after = time.monotonic()
+        except (OSError, http.client.HTTPException, ValueError) as error:
+            self.connection.close()
+            self.connection = None
+            raise OSError(f"the server is away: {error}") from error
+        if answer.status >= 400:
+            raise Refused(answer.status, content.get("code", ""), content.get("message", ""))
+        if "now" in content and after - before < 0.5:
+            moment = datetime.fromisoformat(content["now"]).timestamp()
+            self.offset = moment - (before + after) / 2
+        return content
+
+
+@dataclass
+class Run:
+    """A run in hand. ``zero_ms`` is the counter's clock at t0, set once when the run is taken up."""
+
+    plan: dict[str, Any]
+    t0: float
+    spool: Path
+    zero_ms: int | None = None
+    readings: list[Reading] = field(default_factory=list)
+    sent: int = 0
+    end: str = ""
+    ended_at: float = 0.0
+
+    @property
+    def id(self) -> str:
+        """The run's id."""
+        return str(self.plan["run_id"])
+
+    def valve_at(self, t_ms: int) -> str:
+        """Return where the plan wants the valve at ``t_ms`` after t0; outside before and after."""
+        for start, end, valve in self.plan["windows"]:
+            if start <= t_ms < end:
+                return str(valve)
+        return "OUT"
+
+    def recall(self) -> None:
+        """Read back what an earlier process kept of this run before it died; the gap it left will void the run."""
+        if self.spool.exists():
+            for text in self.spool.read_text().splitlines():
+                try:
+                    self.readings.append(Reading(**json.loads(text)))
+                except (ValueError, TypeError):
+                    log.warning("half a line in %s is left out", self.spool.name)
+
+    def keep(self, reading: Reading) -> None:
+        """Keep a reading, on disk first."""
+        with self.spool.open("a") as file:
+            file.write(json.dumps(asdict(reading)) + "\n")
+        self.readings.append(reading)
+
+
+class Link:
+    """One counter, one server."""
+
+    def __init__(self, server: Server, address: str, spool: Path) -> None:
+        self.server = server
+        self.address = address
+        self.spool = spool
+        self.spool.mkdir(parents=True, exist_ok=True)
+        self.lock = threading.Lock()
+        self.run: Run | None = None
+        self.wanted: dict[str, Any] | None = None
+        self.finished: set[str] = set()
+        self.ambient: str | None = None
+        self.state = "starting"
+        self.stopping = threading.Event()
+        self.wake = threading.Event()
+
+    def work(self) -> None:
+        """Read the counter until told to stop, reconnecting when it is lost."""
+        sender = threading.Thread(target=self._send_forever, daemon=True)
+        sender.start()
+        while not self.stopping.is_set():
+            try:
+                driver = LineDriver(open_wire(self.address))
+                driver.greet()
+                log.info("counter %s speaks: %s", self.address, driver.said)
+                self._read(driver)
+            except OSError as error:
+                log.warning("%s", error)
+                self.state = "silent"
+                self._lose()
+                self.stopping.wait(0.5)
+        sender.join(3)
+
+    def _lose(self) -> None:
+        with self.lock:
+            if self.run is not None and not self.run.end:
+                self.run.end, self.run.ended_at = "lost", time.monotonic()
+        self.wake.set()
+
+    def _read(self, driver: LineDriver) -> None:
+        valve, heard, window = "", time.monotonic(), [0, 0]
+        self.state = "reading"
+        while not self.stopping.is_set():
+            fresh = driver.poll()
+            if not fresh:
+                if time.monotonic() - heard > SILENT_S:
+                    driver.wire.close()
+                    raise OSError("the counter has gone silent")
+                self._take_up(driver, None)
+                continue
+            heard = fresh[-1].arrived
+            self._take_up(driver, fresh[-1])
+            for raw in fresh:
+                want = self._use(driver, raw)
+                if want != valve:
+                    driver.turn_valve(want)
+                    valve = want
+                if raw.reading.valve == "O":
+                    window = [window[0] * 3 // 4 + raw.reading.counts, window[1] * 3 // 4 + raw.reading.volume_nl]
+                    self.ambient = str(window[0] * 1_000_000 // max(window[1], 1))
+        driver.wire.close()
+
+    def _take_up(self, driver: LineDriver, last: RawReading | None) -> None:
+        with self.lock:
+            wanted, run = self.wanted, self.run
+            if run is not None and wanted is not None and wanted["run_id"] == run.id and wanted["stop"] and not run.end:
+                run.end, run.ended_at = "stopped", time.monotonic()
+                self.wake.set()
+            if run is not None and run.end and run.zero_ms is not None:
+                driver.simulate(off=1)
+                run.zero_ms = None
+            if run is None and wanted is not None and not wanted["stop"] and wanted["run_id"] not in self.finished and self.server.offset is not None:
+                t0 = datetime.fromisoformat(wanted["t0"]).timestamp() - self.server.offset
+                self.run = run = Run(wanted, t0, self.spool / f"{wanted['run_id']}.jsonl")
+                run.recall()
+                driver.set_mode(wanted["mode"])
+                simulated = wanted.get("simulated")
+                if simulated:
+                    driver.simulate(
+                        seed=simulated["seed"], speed=wanted["speed"], factors=",".join(map(str, simulated["factors"])),
+                        starts=",".join(map(str, simulated["starts_ms"])),
+                    )
+                log.info("run %s taken up", run.id)
+                return
+            if run is not None and run.zero_ms is None and not run.end and last is not None:
+                run.zero_ms = last.t_ms + round((run.t0 - last.arrived) * 1000 * wanted["speed"]) if wanted else last.t_ms
+                if run.plan.get("simulated"):
+                    driver.simulate(zero=run.zero_ms)
+
+    def _use(self, driver: LineDriver, raw: RawReading) -> str:
+        """Bind a reading to the run in hand; return where the valve must stand for the next one."""
+        with self.lock:
+            run = self.run
+            if run is None or run.zero_ms is None or run.end:
+                return "OUT"
+            t = raw.t_ms - run.zero_ms
+            if t > -LEAD_MS:
+                run.keep(replace(raw.reading, t=t))
+            total = int(run.plan["total_ms"])
+            if t >= total:
+                run.end, run.ended_at = "complete", run.t0 + total / 1000 / int(run.plan["speed"])
+            want = run.valve_at(t)
+        self.wake.set()
+        return want
+
+    def _send_forever(self) -> None:
+        last_status = 0.0
+        while not self.stopping.is_set():
+            self.wake.wait(STATUS_S)
+            self.wake.clear()
+            try:
+                if time.monotonic() - last_status >= STATUS_S:
+                    last_status = time.monotonic()
+                    self._say_status()
+                self._send_readings()
+            except OSError as error:
+                log.warning("%s; readings are kept on disk", error)
+                self.stopping.wait(0.5)
+            except Refused as error:
+                log.warning("%s", error)
+                self._refused(error)
+
+    def _refused(self, error: Refused) -> None:
+        if error.code == "no_lease" and self.run is not None:
+            self._drop(self.run)
+        elif error.code == "readings_missing" and self.run is not None:
+            self.run.sent = 0
+        else:
+            self.stopping.wait(1.0)
+
+    def _say_status(self) -> None:
+        state = "in_run" if self.run is not None and self.state == "reading" else self.state
+        answer = self.server.call("/api/link/status", {"state": state, "ambient": self.ambient if self.state == "reading" else None})
+        with self.lock:
+            self.wanted = answer["plan"]
+            gone = self.run is not None and self.wanted is None and not self.run.end
+        if gone and self.run is not None:
+            self._drop(self.run)
+
+    def _send_readings(self) -> None:
+        run = self.run
+        if run is None:
+            return
+        with self.lock:
+            pending = run.readings[run.sent :]
+            first, end = run.sent, run.end
+        if pending:
+            self.server.call(f"/api/link/runs/{run.id}/chunks", {"chunks": [_chunk(first, pending)]})
+            run.sent = first + len(pending)
+        if end and run.sent == len(run.readings):
+            at = datetime.fromtimestamp(run.ended_at + (self.server.offset or 0.0), UTC)
+            self.server.call(f"/api/link/runs/{run.id}/close", {
+                "end": end, "count": len(run.readings), "sha256": seal_digest(run.readings),
+                "occurred_at": instant(at),
+            })
+            log.info("run %s sealed: %s, %d readings", run.id, end, len(run.readings))
+            self._drop(run)
+
+    def _drop(self, run: Run) -> None:
+        with self.lock:
+            self.finished.add(run.id)
+            run.end = run.end or "stopped"
+            self.run = None
+        run.spool.unlink(missing_ok=True)
+
+
+def _chunk(first: int, readings: list[Reading]) -> dict[str, Any]:
+    return {
+        "first": first, "t": [one.t for one in readings], "dt": [one.dt for one in readings],
+        "counts": [one.counts for one in readings], "volume_nl": [one.volume_nl for one in readings],
+        "valve": "".join(one.valve for one in readings), "flags": [one.flags for one in readings],
+    }
+
+
+def main() -> None:
+    """Run the link. The token comes from MOORFOG_LINK_TOKEN, so that it is on no command line."""
+    parser = argparse.ArgumentParser(description="The link between a counter and Moorfog.")
+    parser.add_argument("--server", required=True, help="http://127.0.0.1:8000")
+    parser.add_argument("--counter", required=True, help="socket://127.0.0.1:9000 or /dev/ttyUSB0")
+    parser.add_argument("--spool", type=Path, required=True, help="folder for readings not sent yet")
+    given = parser.parse_args()
+    logging.basicConfig(level=logging.INFO, format="%(asctime)s %(name)s %(message)s")
+    token = os.environ.get("MOORFOG_LINK_TOKEN", "")
+    if not token:
+        parser.error("MOORFOG_LINK_TOKEN is not set; take the token from the counter's entry")
+    link = Link(Server(given.server, token), given.counter, given.spool)
+    signal.signal(signal.SIGTERM, lambda *_: link.stopping.set())
+    signal.signal(signal.SIGINT, lambda *_: link.stopping.set())
+    link.work()
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,149 @@
+"""The simulated counter: a process of its own that speaks the line protocol over TCP, driven by the core's model."""
+
+from __future__ import annotations
+
+import argparse
+import logging
+import selectors
+import signal
+import socket
+import time
+from dataclasses import dataclass, field
+
+from moorfog.core.simulation import SimulatedAir, SimulatedWearer
+from moorfog.instruments.line import VERSION, LineBuffer, LineError, read_line, write_line
+
+STEP_MS = 250
+FLOW_NL_PER_MS = 1667
+AMBIENT = {"ordinary": 5300.0, "classified": 420.0}
+log = logging.getLogger("moorfog.simulated")
+
+
+@dataclass
+class SimulatedCounter:
+    """The counter's state. Its clock runs ``speed`` times as fast as ours, for practice only."""
+
+    seed: int
+    air: SimulatedAir = field(init=False)
+    t_ms: int = 0
+    number: int = 0
+    is_inside: bool = False
+    speed: int = 1
+    wearer: SimulatedWearer | None = None
+    run_t0: int = 0
+
+    def __post_init__(self) -> None:
+        self.air = SimulatedAir(self.seed, AMBIENT["ordinary"], FLOW_NL_PER_MS)
+
+    def command(self, raw: bytes) -> bytes:
+        """Obey one line and return the answer."""
+        try:
+            line = read_line(raw)
+            if line.type == "HELLO":
+                return write_line("HI", v=VERSION, mode="counts", serial=f"SIM-{self.seed:04d}", step=STEP_MS)
+            if line.type == "VALVE" and line.fields.get("p") in ("IN", "OUT"):
+                self.is_inside = line.fields["p"] == "IN"
+                return write_line("OK", cmd="VALVE")
+            if line.type == "MODE" and line.fields.get("m") in AMBIENT:
+                self.air.ambient = AMBIENT[line.fields["m"]]
+                return write_line("OK", cmd="MODE")
+            if line.type == "SIM":
+                return self._simulate(line.fields)
+            return write_line("ERR", code="unknown")
+        except (LineError, ValueError, KeyError) as error:
+            log.warning("refused a line: %s", error)
+            return write_line("ERR", code="bad")
+
+    def _simulate(self, fields: dict[str, str]) -> bytes:
+        if "off" in fields:
+            self.wearer, self.speed = None, 1
+        elif "zero" in fields:
+            self.run_t0 = int(fields["zero"])
+        else:
+            factors = tuple(int(one) for one in fields["factors"].split(","))
+            starts = tuple(int(one) for one in fields["starts"].split(","))
+            self.wearer = SimulatedWearer(int(fields["seed"]), factors, starts)
+            self.air.reseed(self.wearer.seed)
+            self.speed = min(60, max(1, int(fields["speed"])))
+            self.run_t0 = 10**12
+        return write_line("OK", cmd="SIM")
+
+    def tick(self) -> bytes:
+        """Take one reading and return its line."""
+        self.t_ms += STEP_MS
+        counts, volume = self.air.next_counts(self.t_ms, STEP_MS, self.is_inside, self.wearer, self.t_ms - self.run_t0)
+        self.number += 1
+        return write_line("R", n=self.number, t=self.t_ms, dt=STEP_MS, c=counts, v=volume, p="IN" if self.is_inside else "OUT", f="-")
+
+
+def serve(port: int, seed: int) -> None:
+    """Serve one link at a time on loopback until SIGTERM."""
+    running = True
+
+    def stop(*_: object) -> None:
+        nonlocal running
+        running = False
+
+    signal.signal(signal.SIGTERM, stop)
+    signal.signal(signal.SIGINT, stop)
+    listener = socket.create_server(("127.0.0.1", port), reuse_port=False)
+    listener.setblocking(False)
+    selector = selectors.DefaultSelector()
+    selector.register(listener, selectors.EVENT_READ)
+    counter, client, buffer = SimulatedCounter(seed), None, LineBuffer()
+    due = time.monotonic()
+    while running:
+        for key, _ in selector.select(max(0.0, min(0.2, due - time.monotonic()))):
+            if key.fileobj is listener:
+                if client is not None:
+                    selector.unregister(client)
+                    client.close()
+                client, _address = listener.accept()
+                client.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
+                buffer = LineBuffer()
+                selector.register(client, selectors.EVENT_READ)
+            elif client is not None:
+                client = _hear(selector, client, buffer, counter)
+                due = min(due, time.monotonic() + STEP_MS / 1000 / counter.speed)
+        now = time.monotonic()
+        if now < due:
+            continue
+        due = max(due + STEP_MS / 1000 / counter.speed, now - 1.0)
+        line = counter.tick()
+        if client is not None:
+            try:
+                client.sendall(line)
+            except OSError:
+                selector.unregister(client)
+                client.close()
+                client = None
+    listener.close()
+
+
+def _hear(selector: selectors.BaseSelector, client: socket.socket, buffer: LineBuffer, counter: SimulatedCounter) -> socket.socket | None:
+    try:
+        data = client.recv(4096)
+        for raw in buffer.feed(data):
+            client.sendall(counter.command(raw))
+    except OSError:
+        data = b""
+    if data:
+        return client
+    selector.unregister(client)
+    client.close()
+    counter.is_inside, counter.wearer, counter.speed = False, None, 1
+    return None
+
+
+def main() -> None:
+    """Run the simulated counter."""
+    parser = argparse.ArgumentParser(description="A simulated counter on loopback.")
+    parser.add_argument("--port", type=int, required=True)
+    parser.add_argument("--seed", type=int, default=4)
+    given = parser.parse_args()
+    logging.basicConfig(level=logging.INFO, format="%(asctime)s %(name)s %(message)s")
+    serve(given.port, given.seed)
+
+
+if __name__ == "__main__":
+    main()

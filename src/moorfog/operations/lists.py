@@ -1,0 +1,359 @@
+"""Lists and look-ups: today, people, a person, pass results, facepieces. Every list is paged."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import date
+from typing import Any
+from zoneinfo import ZoneInfo
+
+from sqlalchemy import and_, case, func, or_, select
+from sqlalchemy.orm import Session, aliased
+
+from moorfog.core.events import instant
+from moorfog.operations.accounts import Actor
+from moorfog.operations.errors import NotFound
+from moorfog.store.base import Clock
+from moorfog.store.models import Employer, FacepieceVersion, Person, Site, TryResult, VisitSummary, WearPermission
+from moorfog.store.scope import within
+
+PAGE = 25
+READERS = ("tester", "administrator", "supervisor")
+
+
+@dataclass(frozen=True)
+class PersonRow:
+    """A wearer in a list."""
+
+    id: str
+    name: str
+    number: str
+    job: str
+    task: str
+    employer: str
+    site: str
+    site_id: str
+
+
+@dataclass(frozen=True)
+class PeoplePage:
+    """One page of people."""
+
+    rows: tuple[PersonRow, ...]
+    total: int
+    page: int
+    pages: int
+
+
+@dataclass(frozen=True)
+class VisitRow:
+    """A visit in a list."""
+
+    visit_id: str
+    person_id: str
+    person: str
+    number: str
+    employer: str
+    site: str
+    bench: str
+    step: str
+    doing: str
+    verdict: str
+    tries: int
+    facepiece: str
+    loops_open: int
+    is_practice: bool
+    is_sealed: bool
+    closed: str
+    opened_at: str
+    last_at: str
+
+
+@dataclass(frozen=True)
+class Today:
+    """Who is here, what was left unfinished on an earlier day, and what was finished today."""
+
+    here: tuple[VisitRow, ...]
+    unfinished: tuple[VisitRow, ...]
+    done: tuple[VisitRow, ...]
+
+
+@dataclass(frozen=True)
+class PermissionRow:
+    """What someone may wear, until when. ``is_valid`` compares with today's date at their site."""
+
+    visit_id: str
+    model: str
+    size: str
+    setup: str
+    overall: str
+    valid_from: str
+    valid_until: str
+    is_valid: bool
+    ended_by_fail: bool
+
+
+@dataclass(frozen=True)
+class TryRow:
+    """A try in a person's history."""
+
+    visit_id: str
+    no: int
+    model: str
+    size: str
+    outcome: str
+    overall: str
+    level: str
+    tested_at: str
+    is_practice: bool
+    is_sealed: bool
+
+
+@dataclass(frozen=True)
+class PersonView:
+    """A person: what they may wear, their visits and tries. Face measures in mm, None where not measured."""
+
+    person: PersonRow
+    face_length: str | None
+    face_width: str | None
+    permissions: tuple[PermissionRow, ...]
+    visits: tuple[VisitRow, ...]
+    tries: tuple[TryRow, ...]
+    visits_total: int
+
+
+@dataclass(frozen=True)
+class ResultRow:
+    """Pass results of a model in a size. One person × model × size × visit counts once."""
+
+    model: str
+    size: str
+    tested: int
+    passed: int
+    passed_first: int
+
+
+@dataclass(frozen=True)
+class ResultsPage:
+    """One page of pass results by mask model and size."""
+
+    rows: tuple[ResultRow, ...]
+    total: int
+    page: int
+    pages: int
+
+
+@dataclass(frozen=True)
+class SizeView:
+    """A size and the maker's range of face lengths in mm."""
+
+    name: str
+    length_from: str
+    length_to: str
+
+
+@dataclass(frozen=True)
+class FacepieceOption:
+    """A facepiece that may be chosen: the latest version of a model."""
+
+    version_id: str
+    model_id: str
+    maker: str
+    model: str
+    kind: str
+    kind_words: str
+    valve: bool
+    sizes: tuple[SizeView, ...]
+    suspensions: tuple[str, ...]
+    clips: tuple[str, ...]
+    filter_classes: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class SiteView:
+    """A site with its benches."""
+
+    id: str
+    name: str
+    employer: str
+    zone: str
+    benches: tuple[str, ...]
+
+
+def _pages(total: int) -> int:
+    return max(1, -(-total // PAGE))
+
+
+def _person_row(person: Person, employer: str, site: str) -> PersonRow:
+    return PersonRow(person.id, person.name, person.number, person.job, person.task, employer, site, person.site_id)
+
+
+def find_people(db: Session, actor: Actor, q: str, page: int) -> PeoplePage:
+    """Return people whose name (any word of it) or number begins with ``q``, by name; accents do not matter."""
+    scope = actor.require(*READERS)
+    query = within(
+        select(Person, Employer.name, Site.name).join(Employer, Employer.id == Person.employer_id).join(Site, Site.id == Person.site_id),
+        scope, Person.employer_id,
+    )
+    if q.strip():
+        safe = q.strip().replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_")
+        query = query.where(or_(Person.name.like(f"{safe}%"), Person.name.like(f"% {safe}%"), Person.number.like(f"{safe}%")))
+    total = db.scalar(select(func.count()).select_from(query.subquery())) or 0
+    page = min(max(page, 1), _pages(total))
+    rows = db.execute(query.order_by(Person.name, Person.id).limit(PAGE).offset((page - 1) * PAGE))
+    return PeoplePage(tuple(_person_row(*row) for row in rows), total, page, _pages(total))
+
+
+def _visit_query() -> Any:
+    return (
+        select(VisitSummary, Person.name, Person.number, Employer.name, Site.name)
+        .join(Person, Person.id == VisitSummary.person_id)
+        .join(Employer, Employer.id == VisitSummary.employer_id)
+        .join(Site, Site.id == VisitSummary.site_id)
+    )
+
+
+def _visit_row(row: Any) -> VisitRow:
+    one, person, number, employer, site = row
+    return VisitRow(
+        one.visit_id, one.person_id, person, number, employer, site, one.bench, one.step, one.doing, one.verdict, one.tries,
+        one.facepiece, one.loops_open, one.is_practice, one.is_sealed, one.closed, instant(one.opened_at), instant(one.last_at),
+    )
+
+
+def today(db: Session, clock: Clock, actor: Actor) -> Today:
+    """Return open visits (of today and older), and those finished on this day, each at most 50, newest first."""
+    scope = actor.require(*READERS)
+    now = clock.now(db)
+    open_rows = db.execute(
+        within(_visit_query(), scope, VisitSummary.employer_id).where(VisitSummary.closed == "").order_by(VisitSummary.opened_at.desc()).limit(50)
+    ).all()
+    zones = dict(db.execute(select(Site.id, Site.zone)).tuples().all())
+    here: list[VisitRow] = []
+    unfinished: list[VisitRow] = []
+    for row in open_rows:
+        zone = ZoneInfo(zones[row[0].site_id])
+        is_today = row[0].opened_at.astimezone(zone).date() == now.astimezone(zone).date()
+        (here if is_today else unfinished).append(_visit_row(row))
+    done = []
+    for row in db.execute(
+        within(_visit_query(), scope, VisitSummary.employer_id).where(VisitSummary.closed != "").order_by(VisitSummary.last_at.desc()).limit(50)
+    ):
+        zone = ZoneInfo(zones[row[0].site_id])
+        if row[0].last_at.astimezone(zone).date() == now.astimezone(zone).date():
+            done.append(_visit_row(row))
+    return Today(tuple(here), tuple(unfinished), tuple(done))
+
+
+def _permissions(db: Session, person: Person, on: date) -> tuple[PermissionRow, ...]:
+    later = aliased(TryResult)
+    ended = (
+        select(later.no)
+        .where(
+            later.person_id == WearPermission.person_id, later.configuration == WearPermission.configuration,
+            later.tested_at > WearPermission.tested_at, later.outcome == "fail", later.is_practice.is_(False),
+        )
+        .exists()
+    )
+    rows = db.execute(
+        select(WearPermission, ended).where(WearPermission.person_id == person.id).order_by(WearPermission.valid_until.desc(), WearPermission.tested_at.desc()).limit(PAGE)
+    )
+    return tuple(
+        PermissionRow(
+            one.visit_id, one.model, one.size, one.setup, one.overall, one.valid_from.isoformat(), one.valid_until.isoformat(),
+            not failed and one.valid_from <= on <= one.valid_until, bool(failed),
+        )
+        for one, failed in rows
+    )
+
+
+def view_person(db: Session, clock: Clock, actor: Actor, person_id: str, page: int = 1) -> PersonView:
+    """Return a person with permissions, a page of visits and the latest tries. Raises :class:`NotFound`."""
+    scope = actor.require(*READERS)
+    person = db.get(Person, person_id)
+    if person is None or not scope.allows(person.employer_id):
+        raise NotFound("person")
+    site, employer = db.get(Site, person.site_id), db.get(Employer, person.employer_id)
+    on = clock.now(db).astimezone(ZoneInfo(site.zone if site else "UTC")).date()
+    total = db.scalar(select(func.count()).select_from(VisitSummary).where(VisitSummary.person_id == person_id)) or 0
+    visits = db.execute(
+        _visit_query().where(VisitSummary.person_id == person_id).order_by(VisitSummary.opened_at.desc()).limit(PAGE).offset((max(page, 1) - 1) * PAGE)
+    )
+    tries = db.scalars(select(TryResult).where(TryResult.person_id == person_id).order_by(TryResult.tested_at.desc(), TryResult.no.desc()).limit(PAGE))
+    millimetres = [f"{value / 10:.1f}" if value is not None else None for value in (person.face_length, person.face_width)]
+    return PersonView(
+        _person_row(person, employer.name if employer else "", site.name if site else ""), millimetres[0], millimetres[1],
+        _permissions(db, person, on), tuple(_visit_row(row) for row in visits),
+        tuple(
+            TryRow(one.visit_id, one.no, one.model, one.size, one.outcome, one.overall, one.level, instant(one.tested_at), one.is_practice, one.is_sealed)
+            for one in tries
+        ),
+        total,
+    )
+
+
+def pass_results(db: Session, actor: Actor, page: int, site_id: str | None = None) -> ResultsPage:
+    """Return tested, passed, passed first time by mask model and size, as counts.
+
+    The unit is one person × model × size × visit with at least one pass or fail in a signed record; void-only is
+    left out; passed means that the last judged run passed, first time that the first did. Practice never counts.
+    """
+    scope = actor.require(*READERS)
+    judged = within(
+        select(
+            TryResult.visit_id, TryResult.model_id, TryResult.size, func.min(TryResult.no).label("first"), func.max(TryResult.no).label("last"),
+        ).where(TryResult.is_practice.is_(False), TryResult.is_sealed.is_(True), TryResult.outcome.in_(("pass", "fail"))),
+        scope, TryResult.employer_id,
+    )
+    if site_id:
+        judged = judged.join(VisitSummary, VisitSummary.visit_id == TryResult.visit_id).where(VisitSummary.site_id == site_id)
+    units = judged.group_by(TryResult.visit_id, TryResult.model_id, TryResult.size).subquery()
+    first, last = aliased(TryResult), aliased(TryResult)
+    query = (
+        select(
+            func.max(last.model).label("model"), units.c.size, func.count(),
+            func.sum(case((last.outcome == "pass", 1), else_=0)), func.sum(case((first.outcome == "pass", 1), else_=0)),
+        )
+        .select_from(units)
+        .join(first, and_(first.visit_id == units.c.visit_id, first.no == units.c.first))
+        .join(last, and_(last.visit_id == units.c.visit_id, last.no == units.c.last))
+        .group_by(units.c.model_id, units.c.size)
+    )
+    total = db.scalar(select(func.count()).select_from(query.subquery())) or 0
+    page = min(max(page, 1), _pages(total))
+    rows = db.execute(query.order_by("model", units.c.size).limit(PAGE).offset((page - 1) * PAGE))
+    return ResultsPage(tuple(ResultRow(m, s, int(t), int(p), int(f)) for m, s, t, p, f in rows), total, page, _pages(total))
+
+
+KIND_WORDS = {
+    "disposable_cup": "disposable, cup", "disposable_fold": "disposable, fold-flat", "disposable_duckbill": "disposable, duckbill",
+    "disposable_clip": "disposable, clip-band", "quarter": "quarter facepiece", "half": "half facepiece", "full": "full facepiece",
+    "powered_half": "powered, half facepiece", "powered_full": "powered, full facepiece", "supplied_full": "supplied air, full facepiece",
+    "scba_full": "self-contained, full facepiece",
+}
+
+
+def list_facepieces(db: Session, actor: Actor) -> tuple[FacepieceOption, ...]:
+    """Return the latest version of every model, by kind and name."""
+    actor.require(*READERS)
+    latest = select(FacepieceVersion.model_id, func.max(FacepieceVersion.version).label("version")).group_by(FacepieceVersion.model_id).subquery()
+    rows = db.scalars(
+        select(FacepieceVersion)
+        .join(latest, and_(latest.c.model_id == FacepieceVersion.model_id, latest.c.version == FacepieceVersion.version))
+        .order_by(FacepieceVersion.kind, FacepieceVersion.model).limit(500)
+    )
+    return tuple(
+        FacepieceOption(
+            row.id, row.model_id, row.maker, row.model, row.kind, KIND_WORDS.get(row.kind, row.kind), row.content["valve"],
+            tuple(SizeView(one["name"], one["length_from"], one["length_to"]) for one in row.content["sizes"]),
+            tuple(row.content["suspensions"]), tuple(row.content["clips"]), tuple(row.content["filter_classes"]),
+        )
+        for row in rows
+    )
+
+
+def list_sites(db: Session, actor: Actor) -> tuple[SiteView, ...]:
+    """Return the sites within the actor's scope."""
+    scope = actor.require(*READERS)
+    rows = db.execute(within(select(Site, Employer.name).join(Employer, Employer.id == Site.employer_id), scope, Site.employer_id).order_by(Employer.name, Site.name).limit(500))
+    return tuple(SiteView(site.id, site.name, employer, site.zone, tuple(site.benches)) for site, employer in rows)

@@ -1,0 +1,64 @@
+"""What a client may propose for a visit. Facts the client cannot know are filled in by the operation."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any, ClassVar, Literal, TypeAlias
+
+from moorfog.core import events as ev
+
+_STRICT: Mapping[str, Any] = {"strict": True, "extra": "forbid"}
+
+
+@dataclass(frozen=True)
+class ChooseFacepiece:
+    """Choose a facepiece version, its size and set-up."""
+
+    __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
+    version_id: str
+    size: str
+    suspension: str
+    clip: str
+    filter_class: str
+    is_own: bool
+    ppe: tuple[str, ...]
+    kind: Literal["choose_facepiece"] = "choose_facepiece"
+
+
+@dataclass(frozen=True)
+class FitProbe:
+    """The probe is fitted; the alterations this facepiece needs are opened."""
+
+    __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
+    kind: Literal["fit_probe"] = "fit_probe"
+
+
+@dataclass(frozen=True)
+class StartRun:
+    """Start the run with a counter read by its link, or with numbers to be typed afterwards."""
+
+    __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
+    run_id: str
+    instrument_id: str
+    source: Literal["counter", "typed"]
+    kind: Literal["start_run"] = "start_run"
+
+
+Body: TypeAlias = (
+    ev.Answered | ChooseFacepiece | FitProbe | ev.LoopClosed | ev.Donned | ev.Doffed | ev.Adjusted | ev.SealChecked
+    | StartRun | ev.NumbersTyped | ev.Touched | ev.Distress | ev.Stopped | ev.ProofGiven | ev.Decided | ev.Withheld
+    | ev.TurnedAway | ev.Released | ev.Corrected
+)
+
+
+@dataclass(frozen=True)
+class Proposal:
+    """One proposal. Decisions name the sequence number they expect; observations leave ``expects`` null."""
+
+    __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
+    id: str
+    expects: int | None
+    occurred_at: datetime
+    body: Body

@@ -1,0 +1,215 @@
+"""Runs: starting one on a counter, what its link is told to do, its readings, and sealing it."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from datetime import datetime, timedelta
+from typing import Any
+
+from sqlalchemy import delete, insert, select
+from sqlalchemy.dialects.mysql import insert as mysql_insert
+from sqlalchemy.exc import IntegrityError
+from sqlalchemy.orm import Session
+
+from moorfog.core import events as ev
+from moorfog.core.canonical import digest
+from moorfog.core.codec import decode, encode
+from moorfog.core.events import instant
+from moorfog.core.picture import level_for
+from moorfog.core.readings import Chunk, Reduction, seal_digest
+from moorfog.core.rules import Protocol
+from moorfog.core.simulation import wearer_factors
+from moorfog.core.visit import Try, Visit
+from moorfog.operations.accounts import digest_of
+from moorfog.operations.errors import Conflict, DomainError, NotFound
+from moorfog.operations.kit import find_instrument, instrument_facts
+from moorfog.operations.proposals import StartRun
+from moorfog.operations.visits import append
+from moorfog.store.base import Clock, new_id
+from moorfog.store.log import load_visit, lock_head
+from moorfog.store.models import InstrumentRow, Lease, Person, ReadingChunk, VisitHead
+from moorfog.store.scope import Scope
+
+GRACE = timedelta(seconds=20)
+"""How long after a run's end its link may take to seal it before the run is void."""
+
+
+def start_run(db: Session, clock: Clock, head: VisitHead, visit: Visit, body: StartRun, occurred_at: datetime) -> ev.RunStarted:
+    """Freeze what a run is judged by, and take the lease on its counter.
+
+    Raises :class:`DomainError` where facepiece, protocol or level are missing; :class:`Conflict` where another
+    bench holds the counter.
+    """
+    piece = visit.facepiece
+    protocol = next((one for one in visit.rules.protocols if piece and piece.kind in one.kinds and visit.rules.protocol(one.id)), None)
+    level = level_for(visit)
+    if piece is None or protocol is None or level is None:
+        raise DomainError("not_permitted", "No protocol or pass level for this facepiece. Choose a facepiece the rule book covers.")
+    row = find_instrument(db, Scope(frozenset({head.employer_id})), body.instrument_id)
+    ordinary = piece.filter_class in visit.rules.book.words("mode.ordinary.filters")
+    mode = "ordinary" if ordinary else "classified"
+    started = ev.RunStarted(
+        body.run_id, body.source, "fast_count", protocol.id, "ordinary" if ordinary else "classified", str(level),
+        protocol.count_in_s * 1000, instrument_facts(db, row, occurred_at, mode),
+    )
+    if body.source == "counter":
+        _take_lease(db, clock, head, visit, started, protocol, row, occurred_at)
+    return started
+
+
+def _take_lease(
+    db: Session, clock: Clock, head: VisitHead, visit: Visit, started: ev.RunStarted, protocol: Protocol, row: InstrumentRow,
+    occurred_at: datetime,
+) -> None:
+    t0 = occurred_at + timedelta(milliseconds=started.count_in_ms)
+    ends = visit.after(t0, protocol.total_s)
+    plan: dict[str, Any] = {
+        "run_id": started.run_id, "t0": instant(t0), "speed": visit.speed, "mode": started.mode,
+        "windows": [[one.start_ms, one.end_ms, one.valve] for one in protocol.windows()], "total_ms": protocol.total_s * 1000,
+    }
+    if row.is_simulated:
+        plan["simulated"] = simulated_wearer(db, visit, started, protocol)
+    try:
+        with db.begin_nested():
+            db.execute(insert(Lease).values(instrument_id=row.id, run_id=started.run_id, visit_id=head.id, plan=plan, ends_at=ends))
+    except IntegrityError:
+        raise Conflict("counter_busy", f"{row.name} is being used for another run. Wait until it is over, or choose another counter.") from None
+
+
+def simulated_wearer(db: Session, visit: Visit, started: ev.RunStarted, protocol: Protocol) -> dict[str, Any]:
+    """Return the seeded wearer the simulated counter is to stand in for: by person, facepiece, size and try."""
+    piece, person = visit.facepiece, db.get(Person, visit.person_id)
+    seed = int.from_bytes(hashlib.sha256(f"{visit.person_id}{piece.configuration if piece else ''}{len(visit.tries)}".encode()).digest()[:4], "big")
+    near = 1.0
+    if person is not None and person.face_length is not None and piece is not None:
+        wanted = {"S": 1110, "S/M": 1140, "M": 1190, "one size": 1190, "M/L": 1230, "L": 1270}.get(piece.size, 1190)
+        near = max(0.15, 1.4 - abs(person.face_length - wanted) / 90)
+    typical = (9000 if ev.level_key(piece.kind if piece else "half") == "level.full" else 2600) * near
+    leak = seed % 4 if near < 0.6 else None
+    factors = wearer_factors(seed, typical if near >= 0.6 else typical * 0.12, leak, protocol.n)
+    return {"seed": seed, "factors": list(factors), "starts_ms": list(protocol.starts_ms())}
+
+
+def instrument_for_token(db: Session, token: str) -> InstrumentRow:
+    """Return the counter a link's token is for. Raises :class:`DomainError` (401)."""
+    row = db.scalar(select(InstrumentRow).where(InstrumentRow.link_token_digest == digest_of(token)))
+    if row is None:
+        raise DomainError("wrong_token", "This token is for no counter here. Give the link the token from the counter's entry.", status=401)
+    return row
+
+
+def report_link(db: Session, clock: Clock, row: InstrumentRow, state: str, ambient: str | None) -> dict[str, Any] | None:
+    """Note what a link says of its counter; return the plan of the run it holds, if any, with whether to stop."""
+    row.seen_at = clock.now(db)
+    row.live = {"state": state, "ambient": ambient}
+    lease = db.get(Lease, row.id)
+    if lease is None:
+        return None
+    head = db.get(VisitHead, lease.visit_id)
+    one = _try_of(load_visit(db, head), lease.run_id) if head else None
+    return {**lease.plan, "stop": one is None or one.ended_at is not None}
+
+
+def _try_of(visit: Visit, run_id: str) -> Try | None:
+    return next((one for one in visit.tries if one.started.run_id == run_id), None)
+
+
+def visit_of_run(db: Session, run_id: str) -> str | None:
+    """Return the visit whose run holds a counter, or None."""
+    return db.scalar(select(Lease.visit_id).where(Lease.run_id == run_id))
+
+
+def _leased(db: Session, row: InstrumentRow, run_id: str) -> Lease:
+    lease = db.get(Lease, row.id)
+    if lease is None or lease.run_id != run_id:
+        raise Conflict("no_lease", "This counter does not hold this run any more. Drop its readings.")
+    return lease
+
+
+def store_chunks(db: Session, clock: Clock, row: InstrumentRow, run_id: str, chunks: tuple[Chunk, ...]) -> int:
+    """Store chunks of readings; a chunk sent again is stored once. Returns how many were new.
+
+    Raises :class:`DomainError` for a chunk whose columns make no sense, :class:`Conflict` without the lease.
+    """
+    _leased(db, row, run_id)
+    now = clock.now(db)
+    rows = []
+    for number, chunk in enumerate(chunks):
+        problem = chunk.problem()
+        if problem:
+            raise DomainError("bad_chunk", f"chunks[{number}]: {problem}. Send the chunk again as documented.")
+        rows.append({
+            "run_id": run_id, "first": chunk.first, "instrument_id": row.id, "received_at": now,
+            "columns": json.dumps(encode(chunk), separators=(",", ":")),
+        })
+    if not rows:
+        return 0
+    done = db.execute(mysql_insert(ReadingChunk).prefix_with("IGNORE"), rows)
+    return int(getattr(done, "rowcount", 0))
+
+
+def load_chunks(db: Session, run_id: str, after: int = -1) -> list[Chunk]:
+    """Return a run's chunks whose first reading comes after number ``after``, in order."""
+    query = select(ReadingChunk.columns).where(ReadingChunk.run_id == run_id, ReadingChunk.first > after)
+    return [decode(Chunk, json.loads(text), "chunk") for text in db.scalars(query.order_by(ReadingChunk.first))]
+
+
+def close_run(
+    db: Session, clock: Clock, row: InstrumentRow, run_id: str, *, end: str, count: int, sha256: str, occurred_at: datetime,
+) -> Visit:
+    """Seal a run: compare what is stored with what the link read, reduce it to window sums, let the lease go.
+
+    Raises :class:`Conflict` ``readings_missing`` with what is stored, so that the link can send the rest again.
+    """
+    visit_id = visit_of_run(db, run_id)
+    head = lock_head(db, visit_id) if visit_id else None
+    if head is None:
+        raise Conflict("no_lease", "This run is sealed or void already.")
+    _leased(db, row, run_id)
+    visit = load_visit(db, head)
+    one = _try_of(visit, run_id)
+    protocol = visit.rules.protocol(one.started.protocol_id) if one else None
+    if one is None or protocol is None:
+        raise NotFound("run")
+    readings = [reading for chunk in load_chunks(db, run_id) for reading in chunk.readings()]
+    if len(readings) < count:
+        raise Conflict("readings_missing", f"{len(readings)} of {count} readings are stored. Send the others, then close again.", {"stored": len(readings)})
+    reduction = Reduction(protocol, int(visit.rules.book.number("missing.maximum")))
+    for reading in readings:
+        reduction.feed(reading)
+    windows, deviations = reduction.sealed(end)
+    sealed = seal_digest(readings)
+    if sealed != sha256:
+        deviations = (*deviations, ev.Deviation("digest", "stored and sealed digests differ", 0))
+    payload = ev.RunClosed(
+        run_id, end if end in ("complete", "stopped", "lost") else "lost", 0, max(len(readings) - 1, 0), len(readings),  # type: ignore[arg-type]
+        sealed, windows, deviations,
+    )
+    moment = max(occurred_at, visit.last_at or occurred_at)
+    after = append(db, clock, f"link:{row.name}", head, visit, new_id(), payload, moment, digest(encode(payload)))
+    db.execute(delete(Lease).where(Lease.run_id == run_id))
+    return after
+
+
+def void_stale_runs(db: Session, clock: Clock) -> int:
+    """Void runs whose link never sealed them, and free their counters. Returns how many."""
+    now = clock.now(db)
+    stale = list(db.execute(select(Lease.visit_id, Lease.run_id).where(Lease.ends_at < now - GRACE)))
+    for visit_id, run_id in stale:
+        void_run(db, clock, visit_id, run_id, "The counter's readings never came.", "worker")
+    return len(stale)
+
+
+def void_run(db: Session, clock: Clock, visit_id: str, run_id: str, reason: str, actor: str) -> None:
+    """Void a run from outside and free its counter; does nothing to one that is sealed."""
+    head = lock_head(db, visit_id)
+    if head is None:
+        return
+    visit = load_visit(db, head)
+    one = _try_of(visit, run_id)
+    if one is not None and one.closed is None and not one.voided:
+        payload = ev.RunVoided(run_id, reason)
+        append(db, clock, actor, head, visit, new_id(), payload, max(clock.now(db), visit.last_at or clock.now(db)), digest(encode(payload)))
+    db.execute(delete(Lease).where(Lease.run_id == run_id))
+

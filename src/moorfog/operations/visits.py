@@ -1,0 +1,199 @@
+"""Opening visits and appending to their logs."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from datetime import datetime, timedelta
+from typing import Any
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from moorfog.core import events as ev
+from moorfog.core.admit import Refusal, admit
+from moorfog.core.canonical import digest
+from moorfog.core.codec import encode
+from moorfog.core.events import instant
+from moorfog.core.picture import Picture, picture
+from moorfog.core.rules import Rules
+from moorfog.core.visit import Visit, loops_needed
+from moorfog.operations.accounts import Actor
+from moorfog.operations.errors import Conflict, DomainError, NotFound
+from moorfog.operations.proposals import ChooseFacepiece, FitProbe, Proposal, StartRun
+from moorfog.store.base import Clock
+from moorfog.store.log import carry_on, event_of, keep_rules, keep_state, load_visit, lock_head, write_event
+from moorfog.store.models import EventRow, FacepieceVersion, Person, Site, VisitHead, VisitSummary
+from moorfog.store.readmodels import refresh
+from moorfog.store.scope import Scope
+
+LATE = timedelta(seconds=10)
+PRACTICE_SPEEDS = range(1, 61)
+
+
+@dataclass(frozen=True)
+class Appended:
+    """What became of a proposal: the state after it, and whether it had been stored before."""
+
+    visit_id: str
+    visit: Visit
+    was_known: bool
+
+
+def open_visit(
+    db: Session, clock: Clock, actor: Actor, rules: Rules, *, visit_id: str, event_id: str, person_id: str, bench: str,
+    is_practice: bool = False, speed: int = 1, origin: str = "bench", occurred_at: datetime | None = None,
+) -> Appended:
+    """Open a visit for a person at a bench; the rule set is pinned here. The same ids again change nothing.
+
+    Raises :class:`NotFound` for a person outside the actor's scope, :class:`Conflict` if the person has an open
+    visit, :class:`DomainError` for a speed without practice.
+    """
+    scope = actor.require("tester")
+    person = db.scalar(select(Person).where(Person.id == person_id).with_for_update())
+    if person is None or not scope.allows(person.employer_id):
+        raise NotFound("person")
+    if speed not in PRACTICE_SPEEDS or (speed != 1 and not is_practice):
+        raise DomainError("speed", "Only a practice visit runs faster, 1 to 60 times. Choose practice, or speed 1.")
+    known = db.get(VisitHead, visit_id)
+    if known is not None:
+        first = db.get(EventRow, (visit_id, 1))
+        if first is None or first.id != event_id:
+            raise Conflict("id_reused", "This visit id was used for something else. Reload the page and start again.")
+        return Appended(visit_id, load_visit(db, known), was_known=True)
+    open_one = db.scalar(select(VisitSummary.visit_id).where(VisitSummary.person_id == person_id, VisitSummary.closed == ""))
+    if open_one is not None:
+        raise Conflict("already_here", f"{person.name} has an open visit already. Go on with that one.", {"visit_id": open_one})
+    site = db.get(Site, person.site_id)
+    if site is None:
+        raise NotFound("site")
+    now = clock.now(db)
+    keep_rules(db, rules)
+    head = VisitHead(id=visit_id, employer_id=person.employer_id, site_id=site.id, rules_digest=rules.digest, origin=origin, seq=0, chain="")
+    db.add(head)
+    db.flush()
+    payload = ev.VisitOpened(person_id, person.employer_id, site.id, site.zone, bench, is_practice, speed, rules.digest)
+    event = write_event(db, head, event_id, payload, occurred_at or now, now, actor.id, digest(encode(payload)))
+    visit = carry_on(db, head, Visit(rules), event)
+    refresh(db, head, visit)
+    return Appended(visit_id, visit, was_known=False)
+
+
+def find_head(db: Session, scope: Scope, visit_id: str) -> VisitHead:
+    """Return the head of a visit within the scope. Raises :class:`NotFound`."""
+    head = db.get(VisitHead, visit_id)
+    if head is None or not scope.allows(head.employer_id):
+        raise NotFound("visit")
+    return head
+
+
+def view_visit(db: Session, clock: Clock, scope: Scope, visit_id: str) -> tuple[VisitHead, Visit, Picture]:
+    """Return a visit and its picture now. Raises :class:`NotFound`."""
+    head = find_head(db, scope, visit_id)
+    visit = load_visit(db, head)
+    keep_state(visit_id, visit)
+    return head, visit, picture(visit, clock.now(db))
+
+
+def append(
+    db: Session, clock: Clock, actor_id: str, head: VisitHead, before: Visit, event_id: str, payload: ev.Payload,
+    occurred_at: datetime, proposal_digest: str,
+) -> Visit:
+    """Write an admitted event to a locked head and bring the read models along. Returns the state after it."""
+    event = write_event(db, head, event_id, payload, occurred_at, clock.now(db), actor_id, proposal_digest)
+    visit = carry_on(db, head, before, event)
+    refresh(db, head, visit)
+    return visit
+
+
+def propose(
+    db: Session, clock: Clock, actor: Actor, visit_id: str, proposal: Proposal,
+    start_run: Callable[[Session, Clock, VisitHead, Visit, StartRun, datetime], ev.RunStarted],
+) -> Appended:
+    """Admit a proposal into a visit's log, or raise why not; the client's work is never half stored.
+
+    Raises :class:`NotFound`, :class:`Conflict` (``id_reused``, ``moved_on``) or :class:`DomainError` with the
+    refusal's code, its sentence and the remedy.
+    """
+    scope = actor.require("tester")
+    head = lock_head(db, visit_id)
+    if head is None or not scope.allows(head.employer_id):
+        raise NotFound("visit")
+    content = digest(encode(replace(proposal, occurred_at=None)) | {"occurred_at": instant(proposal.occurred_at)})  # type: ignore[arg-type]
+    known = db.scalar(select(EventRow).where(EventRow.id == proposal.id))
+    visit = load_visit(db, head)
+    if known is not None:
+        if known.visit_id != visit_id or known.proposal_digest != content:
+            raise Conflict("id_reused", "This id was used for another entry. Reload the page and press again.")
+        return Appended(visit_id, visit, was_known=True)
+    now = clock.now(db)
+    is_observation = proposal.body.kind in ev.OBSERVATIONS
+    if not is_observation:
+        _check_expected(db, visit_id, visit, proposal)
+        if now - proposal.occurred_at > LATE and proposal.body.kind in ("donned", "start_run"):
+            raise DomainError("too_late", "This was pressed some time ago; a clock cannot start in the past. Press it again now.")
+    if visit.last_at is not None and proposal.occurred_at < visit.last_at and not is_observation:
+        proposal = replace(proposal, occurred_at=min(visit.last_at, now))
+    payload = _fill_in(db, clock, head, visit, proposal, start_run)
+    refusal = admit(visit, payload, proposal.occurred_at, now)
+    if refusal is not None:
+        raise refused(refusal)
+    after = append(db, clock, actor.id, head, visit, proposal.id, payload, proposal.occurred_at, content)
+    return Appended(visit_id, after, was_known=False)
+
+
+def refused(refusal: Refusal) -> DomainError:
+    """Return the error for a refusal of the core."""
+    return DomainError(refusal.code, f"{refusal.sentence} {refusal.remedy}".strip(), {"remedy": refusal.remedy})
+
+
+def _check_expected(db: Session, visit_id: str, visit: Visit, proposal: Proposal) -> None:
+    if proposal.expects is None:
+        raise DomainError("expects_missing", "A decision must name the entry it was made on (expects). Reload the page.")
+    if proposal.expects == visit.seq:
+        return
+    since = db.scalars(
+        select(EventRow).where(EventRow.visit_id == visit_id, EventRow.seq > proposal.expects).order_by(EventRow.seq).limit(5)
+    )
+    happened = [event_of(row).payload.kind.replace("_", " ") for row in since]
+    raise Conflict(
+        "moved_on", "This visit has moved on meanwhile: " + (", ".join(happened) or "another state") + ". Look again, then press again.",
+        {"seq": visit.seq, "happened": happened},
+    )
+
+
+def _fill_in(
+    db: Session, clock: Clock, head: VisitHead, visit: Visit, proposal: Proposal,
+    start_run: Callable[[Session, Clock, VisitHead, Visit, StartRun, datetime], ev.RunStarted],
+) -> ev.Payload:
+    body = proposal.body
+    if isinstance(body, ChooseFacepiece):
+        return ev.FacepieceChosen(_facepiece(db, body))
+    if isinstance(body, FitProbe):
+        return ev.ProbeFitted(loops_needed(visit))
+    if isinstance(body, StartRun):
+        return start_run(db, clock, head, visit, body, proposal.occurred_at)
+    if isinstance(body, ev.Corrected) and body.person_id is not None:
+        person = db.get(Person, body.person_id)
+        if person is None or person.employer_id != head.employer_id:
+            raise NotFound("person")
+    return body
+
+
+def _facepiece(db: Session, choice: ChooseFacepiece) -> ev.Facepiece:
+    row = db.get(FacepieceVersion, choice.version_id)
+    if row is None:
+        raise NotFound("facepiece")
+    content: dict[str, Any] = row.content
+    for given, key, word in (
+        (choice.size, "sizes", "size"), (choice.suspension, "suspensions", "suspension"), (choice.clip, "clips", "clip"),
+        (choice.filter_class, "filter_classes", "filter class"),
+    ):
+        known = [one["name"] for one in content["sizes"]] if key == "sizes" else content[key]
+        if given not in known and not (given == "" and not known):
+            raise DomainError("not_offered", f"{row.model} has no {word} {given!r}; it has {', '.join(known) or 'none'}.")
+    return ev.Facepiece(
+        row.model_id, row.id, row.maker, row.model, row.kind, choice.size, content["valve"], content["filter_kind"],
+        choice.filter_class, content["cover"], choice.suspension, choice.clip, content["probe"], content["test_filters"],
+        choice.is_own, choice.ppe,
+    )

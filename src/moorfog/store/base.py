@@ -1,0 +1,106 @@
+"""Engine, transactions, ids and the moment as the database tells it."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable
+from datetime import UTC, datetime
+from typing import Any, Protocol, TypeVar
+
+from sqlalchemy import Engine, create_engine, text
+from sqlalchemy.dialects.mysql import DATETIME
+from sqlalchemy.engine import Dialect
+from sqlalchemy.exc import DBAPIError
+from sqlalchemy.orm import DeclarativeBase, Session
+from sqlalchemy.types import TypeDecorator
+from uuid6 import uuid7
+
+T = TypeVar("T")
+RETRY_CODES = frozenset({1205, 1213, 1047, 2006, 2013, 2003})
+"""Lock wait, deadlock, cluster not ready, server gone, connection lost, connection refused."""
+
+
+class Base(DeclarativeBase):
+    """Base of all tables. Names of keys are fixed so that migrations can name them."""
+
+
+class UtcDateTime(TypeDecorator[datetime]):
+    """A moment in UTC with milliseconds; naive moments are refused."""
+
+    impl = DATETIME(fsp=3)
+    cache_ok = True
+
+    def process_bind_param(self, value: datetime | None, dialect: Dialect) -> datetime | None:
+        """Write UTC without offset."""
+        if value is None:
+            return None
+        if value.tzinfo is None:
+            raise ValueError("a moment without time zone cannot be stored")
+        value = value.astimezone(UTC).replace(tzinfo=None)
+        return value.replace(microsecond=value.microsecond // 1000 * 1000)
+
+    def process_result_value(self, value: Any | None, dialect: Dialect) -> datetime | None:
+        """Read back as UTC."""
+        return value.replace(tzinfo=UTC) if value is not None else None
+
+
+class Clock(Protocol):
+    """Where operations take the moment from."""
+
+    def now(self, db: Session) -> datetime:
+        """Return the moment, with time zone."""
+
+
+class DatabaseClock:
+    """The database's own clock, one for all processes."""
+
+    def now(self, db: Session) -> datetime:
+        """Return the database's UTC time with milliseconds."""
+        moment: datetime = db.execute(text("SELECT UTC_TIMESTAMP(3)")).scalar_one()
+        return moment.replace(tzinfo=UTC)
+
+
+class FixedClock:
+    """A clock that stands where it was put; for demo history and tests."""
+
+    def __init__(self, at: datetime) -> None:
+        self.at = at
+
+    def now(self, db: Session) -> datetime:
+        """Return the moment it was put to."""
+        return self.at
+
+
+def new_id() -> str:
+    """Return a new UUIDv7 as text."""
+    return str(uuid7())
+
+
+def make_engine(url: str) -> Engine:
+    """Return an engine for ``url`` (mariadb+pymysql://…), reading committed rows, checking connections before use."""
+    return create_engine(
+        url, isolation_level="READ COMMITTED", pool_pre_ping=True, pool_size=20, max_overflow=40, pool_recycle=1800,
+        connect_args={"connect_timeout": 5, "charset": "utf8mb4"},
+    )
+
+
+def error_code(error: DBAPIError) -> int:
+    """Return the server's or driver's error number, 0 if there is none."""
+    args = getattr(error.orig, "args", ())
+    return args[0] if args and isinstance(args[0], int) else 0
+
+
+def run_in_transaction(engine: Engine, fn: Callable[[Session], T], attempts: int = 8) -> T:
+    """Run ``fn`` in a transaction, repeating it on deadlock or lost connection; ``fn`` must have no outside effects.
+
+    Raises what ``fn`` raises, and the database's error after the last attempt.
+    """
+    for attempt in range(attempts):
+        try:
+            with Session(engine, expire_on_commit=False) as db, db.begin():
+                return fn(db)
+        except DBAPIError as error:
+            if error_code(error) not in RETRY_CODES or attempt == attempts - 1:
+                raise
+            time.sleep(min(0.05 * 2**attempt, 1.0))
+    raise AssertionError("unreachable")

@@ -1,0 +1,118 @@
+"""The log of a visit in the database: load, append, and the read models that follow in the same transaction."""
+
+from __future__ import annotations
+
+import json
+from collections import OrderedDict
+from datetime import datetime
+from threading import Lock
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from moorfog.core.canonical import canonical_bytes
+from moorfog.core.codec import encode
+from moorfog.core.events import VERSIONS, Corrected, Event, Payload, link_of_chain, read_payload
+from moorfog.core.fold import fold, step
+from moorfog.core.rules import Rules, rules_from_json, rules_to_json
+from moorfog.core.visit import FOLD_VERSION, Visit
+from moorfog.store.models import EventRow, RuleSet, VisitHead
+
+_rules: dict[str, Rules] = {}
+_states: OrderedDict[tuple[str, int], Visit] = OrderedDict()
+_lock = Lock()
+STATES_KEPT = 400
+
+
+def forget_states() -> None:
+    """Drop the cache of folded states; it may be dropped at any time."""
+    with _lock:
+        _states.clear()
+
+
+def keep_rules(db: Session, rules: Rules) -> None:
+    """Store a rule set under its digest unless it is there already."""
+    if db.get(RuleSet, rules.digest) is None:
+        db.add(RuleSet(digest=rules.digest, content=rules_to_json(rules)))
+        db.flush()
+    _rules[rules.digest] = rules
+
+
+def load_rules(db: Session, digest: str) -> Rules:
+    """Return the rule set with this digest. Raises ``LookupError`` if it is not stored."""
+    if digest not in _rules:
+        row = db.get(RuleSet, digest)
+        if row is None:
+            raise LookupError(f"rule set {digest} is not stored; restore it from a backup")
+        _rules[digest] = rules_from_json(row.content)
+    return _rules[digest]
+
+
+def event_of(row: EventRow) -> Event:
+    """Return the event a row holds, its payload upcast to the present version."""
+    payload = read_payload(row.kind, row.version, json.loads(row.payload), f"event {row.seq}")
+    return Event(row.id, row.seq, row.version, row.occurred_at, row.recorded_at, row.actor, payload, row.chain)
+
+
+def load_events(db: Session, visit_id: str, after: int = 0) -> list[Event]:
+    """Return a visit's events after ``after``, in order."""
+    rows = db.scalars(select(EventRow).where(EventRow.visit_id == visit_id, EventRow.seq > after).order_by(EventRow.seq))
+    return [event_of(row) for row in rows]
+
+
+def load_visit(db: Session, head: VisitHead) -> Visit:
+    """Return the visit folded up to its head, from the cache where it can be carried on."""
+    with _lock:
+        kept = _states.get((head.id, FOLD_VERSION))
+    rules = load_rules(db, head.rules_digest)
+    if kept is not None and kept.seq == head.seq and kept.chain == head.chain:
+        return kept
+    if kept is not None and kept.seq < head.seq and kept.revision == 1:
+        new = load_events(db, head.id, kept.seq)
+        if new and not any(isinstance(one.payload, Corrected) for one in new):
+            visit = kept
+            for event in new:
+                visit = step(visit, event)
+            return visit
+    return fold(load_events(db, head.id), rules)
+
+
+def keep_state(visit_id: str, visit: Visit) -> None:
+    """Remember a state whose events are committed."""
+    with _lock:
+        old = _states.get((visit_id, FOLD_VERSION))
+        if old is None or old.seq <= visit.seq:
+            _states[(visit_id, FOLD_VERSION)] = visit
+            _states.move_to_end((visit_id, FOLD_VERSION))
+        while len(_states) > STATES_KEPT:
+            _states.popitem(last=False)
+
+
+def write_event(
+    db: Session, head: VisitHead, event_id: str, payload: Payload, occurred_at: datetime, recorded_at: datetime,
+    actor: str, proposal_digest: str,
+) -> Event:
+    """Insert the next event of a locked head and move the head on. The caller has asked ``admit`` before."""
+    occurred_at = occurred_at.replace(microsecond=occurred_at.microsecond // 1000 * 1000)
+    seq, version = head.seq + 1, VERSIONS[payload.kind]
+    chain = link_of_chain(head.chain, event_id, seq, version, occurred_at, actor, payload)
+    db.add(EventRow(
+        visit_id=head.id, seq=seq, id=event_id, kind=payload.kind, version=version, occurred_at=occurred_at,
+        recorded_at=recorded_at, actor=actor, payload=canonical_bytes(encode(payload)).decode(),
+        proposal_digest=proposal_digest, chain=chain,
+    ))
+    head.seq, head.chain = seq, chain
+    db.flush()
+    return Event(event_id, seq, version, occurred_at, recorded_at, actor, payload, chain)
+
+
+def carry_on(db: Session, head: VisitHead, before: Visit, event: Event) -> Visit:
+    """Return the state after ``event``: one step, or a whole fold when it is or follows a correction."""
+    if isinstance(event.payload, Corrected) or before.revision > 1:
+        return fold(load_events(db, head.id), before.rules)
+    return step(before, event)
+
+
+def lock_head(db: Session, visit_id: str) -> VisitHead | None:
+    """Lock and return the head of a visit, or None if there is no such visit."""
+    return db.scalar(select(VisitHead).where(VisitHead.id == visit_id).with_for_update())

@@ -1,0 +1,299 @@
+"""Tables. Persons' names stand in erasable tables; the log holds ids and digests only."""
+
+from __future__ import annotations
+
+from datetime import date, datetime
+from typing import Any
+
+from sqlalchemy import BigInteger, Date, ForeignKey, Index, Integer, LargeBinary, String, Text, UniqueConstraint, Uuid
+from sqlalchemy.dialects.mysql import LONGBLOB, MEDIUMTEXT
+from sqlalchemy.orm import Mapped, mapped_column
+from sqlalchemy.types import JSON
+
+from moorfog.store.base import Base, UtcDateTime
+
+Id = Uuid(as_uuid=False)
+
+
+class Account(Base):
+    """Someone who signs in."""
+
+    __tablename__ = "account"
+    id: Mapped[str] = mapped_column(Id, primary_key=True)
+    login: Mapped[str] = mapped_column(String(190), unique=True)
+    name: Mapped[str] = mapped_column(String(190))
+    password_hash: Mapped[str] = mapped_column(String(255))
+
+
+class Grant(Base):
+    """A role at one employer, or at all where ``employer_id`` is null."""
+
+    __tablename__ = "account_grant"
+    id: Mapped[str] = mapped_column(Id, primary_key=True)
+    account_id: Mapped[str] = mapped_column(Id, ForeignKey("account.id"), index=True)
+    role: Mapped[str] = mapped_column(String(20))
+    employer_id: Mapped[str | None] = mapped_column(Id, ForeignKey("employer.id"))
+
+
+class SignInSession(Base):
+    """A signed-in browser. Only the digest of its secret is stored."""
+
+    __tablename__ = "sign_in_session"
+    digest: Mapped[str] = mapped_column(String(64), primary_key=True)
+    account_id: Mapped[str] = mapped_column(Id, ForeignKey("account.id"), index=True)
+    csrf: Mapped[str] = mapped_column(String(64))
+    created_at: Mapped[datetime] = mapped_column(UtcDateTime)
+    expires_at: Mapped[datetime] = mapped_column(UtcDateTime, index=True)
+    password_at: Mapped[datetime] = mapped_column(UtcDateTime)
+
+
+class SignInAttempt(Base):
+    """A failed sign-in, counted per account and per address across processes and restarts."""
+
+    __tablename__ = "sign_in_attempt"
+    id: Mapped[int] = mapped_column(BigInteger, primary_key=True, autoincrement=True)
+    login: Mapped[str] = mapped_column(String(190))
+    address: Mapped[str] = mapped_column(String(64))
+    at: Mapped[datetime] = mapped_column(UtcDateTime)
+    __table_args__ = (Index("ix_attempt_login", "login", "at"), Index("ix_attempt_address", "address", "at"))
+
+
+class Employer(Base):
+    """An employer; the border of what an account may see."""
+
+    __tablename__ = "employer"
+    id: Mapped[str] = mapped_column(Id, primary_key=True)
+    name: Mapped[str] = mapped_column(String(190))
+
+
+class Site(Base):
+    """A site of an employer, with its IANA time zone: "valid until" is a date in it."""
+
+    __tablename__ = "site"
+    id: Mapped[str] = mapped_column(Id, primary_key=True)
+    employer_id: Mapped[str] = mapped_column(Id, ForeignKey("employer.id"), index=True)
+    name: Mapped[str] = mapped_column(String(190))
+    zone: Mapped[str] = mapped_column(String(64))
+    benches: Mapped[list[str]] = mapped_column(JSON)
+
+
+class Person(Base):
+    """A wearer. Face length and width in tenths of a millimetre, null where not measured."""
+
+    __tablename__ = "person"
+    id: Mapped[str] = mapped_column(Id, primary_key=True)
+    employer_id: Mapped[str] = mapped_column(Id, ForeignKey("employer.id"))
+    site_id: Mapped[str] = mapped_column(Id, ForeignKey("site.id"))
+    name: Mapped[str] = mapped_column(String(190))
+    number: Mapped[str] = mapped_column(String(40))
+    job: Mapped[str] = mapped_column(String(190))
+    task: Mapped[str] = mapped_column(String(190))
+    face_length: Mapped[int | None] = mapped_column(Integer)
+    face_width: Mapped[int | None] = mapped_column(Integer)
+    __table_args__ = (
+        UniqueConstraint("employer_id", "number", name="uq_person_number"),
+        Index("ix_person_name", "employer_id", "name"),
+    )
+
+
+class FacepieceVersion(Base):
+    """An immutable version of a facepiece model; results group by ``model_id`` and size."""
+
+    __tablename__ = "facepiece_version"
+    id: Mapped[str] = mapped_column(Id, primary_key=True)
+    model_id: Mapped[str] = mapped_column(Id, index=True)
+    version: Mapped[int] = mapped_column(Integer)
+    maker: Mapped[str] = mapped_column(String(120))
+    model: Mapped[str] = mapped_column(String(120))
+    kind: Mapped[str] = mapped_column(String(40))
+    content: Mapped[dict[str, Any]] = mapped_column(JSON)
+    __table_args__ = (UniqueConstraint("model_id", "version", name="uq_model_version"),)
+
+
+class InstrumentRow(Base):
+    """A counter. ``content`` holds its figures; ``live`` what its link said last."""
+
+    __tablename__ = "instrument"
+    id: Mapped[str] = mapped_column(Id, primary_key=True)
+    employer_id: Mapped[str | None] = mapped_column(Id, ForeignKey("employer.id"))
+    name: Mapped[str] = mapped_column(String(80))
+    content: Mapped[dict[str, Any]] = mapped_column(JSON)
+    is_simulated: Mapped[bool]
+    link_token_digest: Mapped[str] = mapped_column(String(64), index=True)
+    seen_at: Mapped[datetime | None] = mapped_column(UtcDateTime)
+    live: Mapped[dict[str, Any] | None] = mapped_column(JSON)
+
+
+class InstrumentCheckRow(Base):
+    """One daily check as a value against its limit; append-only."""
+
+    __tablename__ = "instrument_check"
+    id: Mapped[str] = mapped_column(Id, primary_key=True)
+    instrument_id: Mapped[str] = mapped_column(Id, ForeignKey("instrument.id"))
+    name: Mapped[str] = mapped_column(String(30))
+    value: Mapped[str] = mapped_column(String(30))
+    limit: Mapped[str] = mapped_column(String(30))
+    passed: Mapped[bool]
+    checked_at: Mapped[datetime] = mapped_column(UtcDateTime)
+    actor: Mapped[str] = mapped_column(String(80))
+    __table_args__ = (Index("ix_check_latest", "instrument_id", "checked_at"),)
+
+
+class RuleSet(Base):
+    """A pinned rule set, by digest."""
+
+    __tablename__ = "rule_set"
+    digest: Mapped[str] = mapped_column(String(64), primary_key=True)
+    content: Mapped[dict[str, Any]] = mapped_column(JSON)
+
+
+class VisitHead(Base):
+    """The head of a visit's log: the row that is locked to append."""
+
+    __tablename__ = "visit"
+    id: Mapped[str] = mapped_column(Id, primary_key=True)
+    employer_id: Mapped[str] = mapped_column(Id, ForeignKey("employer.id"), index=True)
+    site_id: Mapped[str] = mapped_column(Id, ForeignKey("site.id"))
+    rules_digest: Mapped[str] = mapped_column(String(64), ForeignKey("rule_set.digest"))
+    origin: Mapped[str] = mapped_column(String(10))
+    seq: Mapped[int] = mapped_column(Integer)
+    chain: Mapped[str] = mapped_column(String(64))
+
+
+class EventRow(Base):
+    """One event, clustered on (visit, seq). ``proposal_digest`` makes a repeated proposal harmless."""
+
+    __tablename__ = "event"
+    visit_id: Mapped[str] = mapped_column(Id, ForeignKey("visit.id"), primary_key=True)
+    seq: Mapped[int] = mapped_column(Integer, primary_key=True, autoincrement=False)
+    id: Mapped[str] = mapped_column(Id, unique=True)
+    kind: Mapped[str] = mapped_column(String(40))
+    version: Mapped[int] = mapped_column(Integer)
+    occurred_at: Mapped[datetime] = mapped_column(UtcDateTime)
+    recorded_at: Mapped[datetime] = mapped_column(UtcDateTime)
+    actor: Mapped[str] = mapped_column(String(80))
+    payload: Mapped[str] = mapped_column(MEDIUMTEXT)
+    proposal_digest: Mapped[str] = mapped_column(String(64))
+    chain: Mapped[str] = mapped_column(String(64))
+
+
+class Lease(Base):
+    """A run's hold on one counter; the primary key is what keeps two benches apart."""
+
+    __tablename__ = "instrument_lease"
+    instrument_id: Mapped[str] = mapped_column(Id, ForeignKey("instrument.id"), primary_key=True)
+    run_id: Mapped[str] = mapped_column(Id, unique=True)
+    visit_id: Mapped[str] = mapped_column(Id, ForeignKey("visit.id"))
+    plan: Mapped[dict[str, Any]] = mapped_column(JSON)
+    ends_at: Mapped[datetime] = mapped_column(UtcDateTime, index=True)
+
+
+class ReadingChunk(Base):
+    """About a second of readings, in columns; the instrument's own append-only stream."""
+
+    __tablename__ = "reading_chunk"
+    run_id: Mapped[str] = mapped_column(Id, primary_key=True)
+    first: Mapped[int] = mapped_column(Integer, primary_key=True, autoincrement=False)
+    instrument_id: Mapped[str] = mapped_column(Id)
+    columns: Mapped[str] = mapped_column(Text)
+    received_at: Mapped[datetime] = mapped_column(UtcDateTime)
+
+
+class SignatureRow(Base):
+    """What was signed, by whom: erasable name, canonical bytes, salted digest in the log."""
+
+    __tablename__ = "signature"
+    id: Mapped[str] = mapped_column(Id, primary_key=True)
+    visit_id: Mapped[str] = mapped_column(Id, ForeignKey("visit.id"), index=True)
+    revision: Mapped[int] = mapped_column(Integer)
+    role: Mapped[str] = mapped_column(String(10))
+    typed_name: Mapped[str] = mapped_column(String(190))
+    canonical: Mapped[str] = mapped_column(MEDIUMTEXT)
+    signed_at: Mapped[datetime] = mapped_column(UtcDateTime)
+
+
+class DocumentRow(Base):
+    """An issued document; a reprint is the same file."""
+
+    __tablename__ = "document"
+    id: Mapped[str] = mapped_column(Id, primary_key=True)
+    visit_id: Mapped[str] = mapped_column(Id, ForeignKey("visit.id"))
+    revision: Mapped[int] = mapped_column(Integer)
+    page_size: Mapped[str] = mapped_column(String(10))
+    sha256: Mapped[str] = mapped_column(String(64))
+    content: Mapped[bytes] = mapped_column(LargeBinary().with_variant(LONGBLOB(), "mariadb", "mysql"))
+    issued_at: Mapped[datetime] = mapped_column(UtcDateTime)
+    __table_args__ = (UniqueConstraint("visit_id", "revision", "page_size", name="uq_document"),)
+
+
+class ReadModel:
+    """Columns that every read model carries."""
+
+    source_seq: Mapped[int] = mapped_column(Integer)
+    fold_version: Mapped[int] = mapped_column(Integer)
+
+
+class VisitSummary(ReadModel, Base):
+    """A visit in a line."""
+
+    __tablename__ = "visit_summary"
+    visit_id: Mapped[str] = mapped_column(Id, primary_key=True)
+    employer_id: Mapped[str] = mapped_column(Id)
+    site_id: Mapped[str] = mapped_column(Id)
+    person_id: Mapped[str] = mapped_column(Id, index=True)
+    bench: Mapped[str] = mapped_column(String(80))
+    step: Mapped[str] = mapped_column(String(20))
+    doing: Mapped[str] = mapped_column(String(190))
+    verdict: Mapped[str] = mapped_column(String(12))
+    tries: Mapped[int] = mapped_column(Integer)
+    facepiece: Mapped[str] = mapped_column(String(190))
+    loops_open: Mapped[int] = mapped_column(Integer)
+    is_practice: Mapped[bool]
+    is_sealed: Mapped[bool]
+    closed: Mapped[str] = mapped_column(String(12))
+    opened_at: Mapped[datetime] = mapped_column(UtcDateTime)
+    last_at: Mapped[datetime] = mapped_column(UtcDateTime)
+    __table_args__ = (Index("ix_summary_today", "employer_id", "closed", "opened_at"),)
+
+
+class TryResult(ReadModel, Base):
+    """A try with its outcome."""
+
+    __tablename__ = "try_result"
+    visit_id: Mapped[str] = mapped_column(Id, primary_key=True)
+    no: Mapped[int] = mapped_column(Integer, primary_key=True, autoincrement=False)
+    run_id: Mapped[str] = mapped_column(Id)
+    employer_id: Mapped[str] = mapped_column(Id)
+    person_id: Mapped[str] = mapped_column(Id)
+    model_id: Mapped[str] = mapped_column(Id)
+    model: Mapped[str] = mapped_column(String(250))
+    size: Mapped[str] = mapped_column(String(40))
+    configuration: Mapped[str] = mapped_column(String(64))
+    outcome: Mapped[str] = mapped_column(String(12))
+    overall: Mapped[str] = mapped_column(String(30))
+    level: Mapped[str] = mapped_column(String(30))
+    is_practice: Mapped[bool]
+    is_sealed: Mapped[bool]
+    tested_at: Mapped[datetime] = mapped_column(UtcDateTime)
+    __table_args__ = (
+        Index("ix_try_results", "employer_id", "is_practice", "is_sealed", "model_id", "size"),
+        Index("ix_try_person", "person_id", "configuration", "tested_at"),
+    )
+
+
+class WearPermission(ReadModel, Base):
+    """What a person may wear: from and until as dates at the site. Today is never stored; it is compared."""
+
+    __tablename__ = "wear_permission"
+    visit_id: Mapped[str] = mapped_column(Id, primary_key=True)
+    configuration: Mapped[str] = mapped_column(String(64), primary_key=True)
+    employer_id: Mapped[str] = mapped_column(Id)
+    person_id: Mapped[str] = mapped_column(Id, index=True)
+    model_id: Mapped[str] = mapped_column(Id)
+    model: Mapped[str] = mapped_column(String(250))
+    size: Mapped[str] = mapped_column(String(40))
+    setup: Mapped[str] = mapped_column(String(250))
+    overall: Mapped[str] = mapped_column(String(30))
+    tested_at: Mapped[datetime] = mapped_column(UtcDateTime)
+    valid_from: Mapped[date] = mapped_column(Date)
+    valid_until: Mapped[date] = mapped_column(Date)

@@ -1,0 +1,41 @@
+"""The worker: voids runs whose readings never came, forgets sessions that are over. Any number may run."""
+
+from __future__ import annotations
+
+import logging
+import signal
+import threading
+
+from sqlalchemy import Engine
+from sqlalchemy.exc import DBAPIError
+
+from moorfog.operations.accounts import forget_expired
+from moorfog.operations.runs import void_stale_runs
+from moorfog.store.base import DatabaseClock, run_in_transaction
+
+PERIOD_S = 2.0
+log = logging.getLogger("moorfog.worker")
+
+
+def work(engine: Engine, stopping: threading.Event) -> None:
+    """Do the rounds until told to stop; a database that is away is waited for."""
+    clock = DatabaseClock()
+    rounds = 0
+    while not stopping.wait(PERIOD_S):
+        try:
+            voided = run_in_transaction(engine, lambda db: void_stale_runs(db, clock))
+            if voided:
+                log.info("%d runs voided: no readings came", voided)
+            if rounds % 300 == 0:
+                run_in_transaction(engine, lambda db: forget_expired(db, clock))
+            rounds += 1
+        except DBAPIError as error:
+            log.warning("the database does not answer: %s", error.orig)
+
+
+def main(engine: Engine) -> None:
+    """Run the worker until SIGTERM."""
+    stopping = threading.Event()
+    for one in (signal.SIGTERM, signal.SIGINT):
+        signal.signal(one, lambda *_: stopping.set())
+    work(engine, stopping)
