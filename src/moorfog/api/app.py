@@ -16,7 +16,7 @@ from werkzeug.exceptions import HTTPException
 from moorfog.api import bench, kit, link, people, session, system  # noqa: F401  (each registers its routes)
 from moorfog.api.live import Hub, stream_response
 from moorfog.api.openapi import document
-from moorfog.api.routing import ROUTES, RULE_ROLES, Context, Route
+from moorfog.api.routing import ROUTES, RULE_ROLES, Context, Follow, Route
 from moorfog.core.rules import Rules
 from moorfog.operations.accounts import find_session
 from moorfog.operations.errors import DomainError
@@ -64,8 +64,8 @@ def _view(one: Route, engine: Engine, clock: Clock, rules: Rules, hub: Hub) -> A
         result = run_in_transaction(engine, work)
         for hook in hooks:
             hook()
-        if callable(result):
-            return stream_response(hub, result)
+        if isinstance(result, Follow):
+            return stream_response(hub, result.visit_id)
         if isinstance(result, Response):
             return result
         if isinstance(result, DomainError):

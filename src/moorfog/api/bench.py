@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any, Literal
 
 from flask import Response
 from pydantic import ConfigDict
 
-from moorfog.api.routing import Context, plain, route
+from moorfog.api.routing import Context, Follow, plain, route
 from moorfog.core.events import event_to_json
 from moorfog.operations import lists, signing, visits
 from moorfog.operations.proposals import Proposal
@@ -150,8 +149,8 @@ def get_report(context: Context, visit_id: str, page_size: str, revision: str) -
 
 
 @route("GET", "/api/live", "read", query=LiveQuery, media="text/event-stream")
-def live(context: Context, query: LiveQuery) -> Callable[[], str]:
+def live(context: Context, query: LiveQuery) -> Follow:
     """Follow a visit: `state` (whole) and `live` (numbers) as server-sent events."""
     visits.find_head(context.db, context.actor.scope("tester", "administrator", "supervisor"), query.visit)
-    return lambda: query.visit
+    return Follow(query.visit)
 

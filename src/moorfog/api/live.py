@@ -6,7 +6,7 @@ import json
 import logging
 import threading
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from dataclasses import dataclass, field
 from datetime import datetime
 from fractions import Fraction
@@ -198,9 +198,8 @@ def live_message(run: RunWatch, fresh: list[Reading]) -> dict[str, Any]:
     }
 
 
-def stream_response(hub: Hub, which: Callable[[], str]) -> Response:
+def stream_response(hub: Hub, visit_id: str) -> Response:
     """Return the event stream of one visit; the request's database session is released by now."""
-    visit_id = which()
 
     def events() -> Iterator[str]:
         queue = hub.subscribe(visit_id)

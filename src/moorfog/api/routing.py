@@ -73,6 +73,13 @@ class Route:
     handler: Callable[..., Any]
 
 
+@dataclass(frozen=True)
+class Follow:
+    """The answer of a route that streams a visit."""
+
+    visit_id: str
+
+
 ROUTES: list[Route] = []
 Handler = Callable[..., Any]
 

@@ -9,6 +9,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from datetime import UTC, datetime
+from functools import cached_property
 from typing import Any, ClassVar, Literal, TypeAlias
 
 from moorfog.core.canonical import canonical_bytes, digest
@@ -44,7 +45,7 @@ class Facepiece:
         """Return disposable, half, full or powered."""
         return family_of(self.kind)
 
-    @property
+    @cached_property
     def configuration(self) -> str:
         """Digest of what a result binds to: model, size, suspension, clip, filters' kind and class, PPE."""
         return digest([self.model_id, self.size, self.suspension, self.clip, self.filter_kind, self.filter_class, sorted(self.ppe)])

@@ -149,7 +149,7 @@ def _block(visit: Visit, one: Standing) -> Block:
         if item.act == "don" and visit.worn_since is not None and not visit.unaided:
             return Block(item.id, "The wearer had help putting it on", "take it off; the wearer dons it alone", "put_right")
         return Block(item.id, ACT_WORDS[item.act], "", "unanswered")
-    if one.status == "waiting":
+    if one.status == "waiting" and not item.after_wear:
         return Block(item.id, item.title, "the clock runs", "waiting", one.until)
     if one.status == "not_fine":
         return Block(item.id, item.title, item.remedy, item.gravity)

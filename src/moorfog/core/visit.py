@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
+from functools import lru_cache
 from typing import Literal
 
 from moorfog.core.canonical import digest
@@ -183,13 +184,13 @@ class Visit:
         return self.after(one.t0, protocol.total_s if protocol else 0)
 
 
-def fact(visit: Visit, name: str) -> str | int | list[str | int]:
+def fact(visit: Visit, name: str) -> str | int | tuple[str | int, ...]:
     """Return one fact an answer may depend on. Raises ``KeyError`` for a name the fold does not know."""
     facepiece = visit.facepiece
     if name == "kind":
         return facepiece.kind if facepiece else ""
     if name == "configuration":
-        return [visit.chosen, facepiece.configuration if facepiece else ""]
+        return (visit.chosen, facepiece.configuration if facepiece else "")
     if name == "donning":
         return visit.donning
     if name == "adjustment":
@@ -201,7 +202,12 @@ def fact(visit: Visit, name: str) -> str | int | list[str | int]:
 
 def facts_digest(visit: Visit, item: Item) -> str:
     """Return the digest of the facts an answer to ``item`` would hold for now."""
-    return digest({name: fact(visit, name) for name in item.depends_on})
+    return _digest_of(tuple((name, fact(visit, name)) for name in item.depends_on))
+
+
+@lru_cache(maxsize=4096)
+def _digest_of(facts: tuple[tuple[str, str | int | tuple[str | int, ...]], ...]) -> str:
+    return digest(dict(facts))
 
 
 def applies(visit: Visit, when: When) -> bool:

@@ -5,7 +5,9 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime
-from typing import Any, ClassVar, Literal, TypeAlias
+from typing import Annotated, Any, ClassVar, Literal, TypeAlias
+
+from pydantic import Field
 
 from moorfog.core import events as ev
 
@@ -46,11 +48,12 @@ class StartRun:
     kind: Literal["start_run"] = "start_run"
 
 
-Body: TypeAlias = (
+Body: TypeAlias = Annotated[
     ev.Answered | ChooseFacepiece | FitProbe | ev.LoopClosed | ev.Donned | ev.Doffed | ev.Adjusted | ev.SealChecked
     | StartRun | ev.NumbersTyped | ev.Touched | ev.Distress | ev.Stopped | ev.ProofGiven | ev.Decided | ev.Withheld
-    | ev.TurnedAway | ev.Released | ev.Corrected
-)
+    | ev.TurnedAway | ev.Released | ev.Corrected,
+    Field(discriminator="kind"),
+]
 
 
 @dataclass(frozen=True)

@@ -1,0 +1,100 @@
+"""Installs what is missing on a Debian machine and builds the front end, saying what it does in a line a step."""
+
+from __future__ import annotations
+
+import ctypes.util
+import hashlib
+import os
+import shutil
+import subprocess
+import sys
+from collections.abc import Iterable
+from pathlib import Path
+
+DEBIAN_RUN = {"mariadbd": "mariadb-server", "mariadb-install-db": "mariadb-server"}
+DEBIAN_LIBRARIES = {"pango-1.0": "libpango-1.0-0", "pangoft2-1.0": "libpangoft2-1.0-0", "harfbuzz-subset": "libharfbuzz-subset0"}
+DEBIAN_TEST = {"chromium": "chromium"}
+
+
+class StepFailed(RuntimeError):
+    """A step failed. Says what, where its log is, and what to do."""
+
+
+def root() -> Path:
+    """Return the folder of the checkout."""
+    return Path(os.environ.get("MOORFOG_ROOT", Path(__file__).resolve().parents[2]))
+
+
+def say(text: str) -> None:
+    """Print a step."""
+    sys.stdout.write(f"· {text}\n")
+    sys.stdout.flush()
+
+
+def missing_packages(commands: dict[str, str], libraries: dict[str, str]) -> list[str]:
+    """Return the Debian packages whose commands or libraries are not here."""
+    lacking = [package for command, package in commands.items() if shutil.which(command) is None]
+    lacking += [package for library, package in libraries.items() if ctypes.util.find_library(library) is None]
+    return sorted(set(lacking))
+
+
+def ensure_packages(with_browser: bool = False) -> None:
+    """Install missing Debian packages, or say exactly which command does. Raises :class:`StepFailed`."""
+    commands = {**DEBIAN_RUN, **(DEBIAN_TEST if with_browser else {})}
+    packages = missing_packages(commands, DEBIAN_LIBRARIES)
+    if not packages:
+        return
+    command = "apt-get install -y --no-install-recommends " + " ".join(packages)
+    if os.geteuid() != 0 or shutil.which("apt-get") is None:
+        raise StepFailed(f"these packages are missing; as root run: {command}")
+    say(f"Debian packages: {', '.join(packages)}")
+    env = {**os.environ, "DEBIAN_FRONTEND": "noninteractive"}
+    for one in ("apt-get update -qq", command):
+        done = subprocess.run(one.split(), env=env, capture_output=True, text=True, check=False, stdin=subprocess.DEVNULL)
+        if done.returncode:
+            raise StepFailed(f"{one} failed: {(done.stdout + done.stderr)[-600:]}")
+    still = missing_packages(commands, DEBIAN_LIBRARIES)
+    if still:
+        raise StepFailed(f"{', '.join(still)} did not come with what was installed; install it by hand")
+
+
+def _digest(paths: Iterable[Path]) -> str:
+    sha = hashlib.sha256()
+    for path in sorted(paths):
+        sha.update(path.name.encode() + b"\0" + path.read_bytes())
+    return sha.hexdigest()
+
+
+def _npm(folder: Path, *words: str) -> None:
+    if shutil.which("npm") is None:
+        raise StepFailed("npm is missing; install Node 20 or newer with npm")
+    done = subprocess.run(["npm", *words], cwd=folder, capture_output=True, text=True, check=False, stdin=subprocess.DEVNULL)
+    if done.returncode:
+        raise StepFailed(f"npm {' '.join(words)} failed in {folder}: {(done.stdout + done.stderr)[-1200:]}")
+
+
+def ensure_node_modules() -> None:
+    """Install the front end's packages when the lock file has changed."""
+    web = root() / "web"
+    stamp, want = web / "node_modules" / ".moorfog", _digest([web / "package-lock.json"])
+    if not stamp.exists() or stamp.read_text() != want:
+        say("front-end packages")
+        _npm(web, "ci", "--no-audit", "--no-fund", "--ignore-scripts")
+        stamp.write_text(want)
+
+
+def ensure_web() -> Path:
+    """Build the front end when its sources have changed; return its folder."""
+    web = root() / "web"
+    given = os.environ.get("MOORFOG_WEB")
+    if given:
+        return Path(given)
+    sources = [one for one in (web / "src").rglob("*") if one.is_file()]
+    sources += [web / name for name in ("package-lock.json", "vite.config.ts", "index.html", "docs.html")]
+    dist, want = web / "dist", _digest(sources)
+    if not (dist / ".moorfog").exists() or (dist / ".moorfog").read_text() != want:
+        ensure_node_modules()
+        say("front end is built")
+        _npm(web, "run", "build")
+        (dist / ".moorfog").write_text(want)
+    return dist

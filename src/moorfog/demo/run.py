@@ -1,0 +1,192 @@
+"""Starts the whole demo on loopback and stops all of it again; data stays in MOORFOG_HOME."""
+
+from __future__ import annotations
+
+import os
+import secrets
+import shutil
+import signal
+import socket
+import subprocess
+import sys
+import time
+import urllib.request
+from pathlib import Path
+
+from moorfog.bootstrap import StepFailed, ensure_packages, ensure_web, say
+from moorfog.data import shipped_rules
+from moorfog.demo import scenario, seed
+from moorfog.demo.database import PrivateServer, free_port
+from moorfog.store.base import make_engine, run_in_transaction
+from moorfog.store.migrate import migrate
+
+PASSWORD = "moor-and-fog"
+USUAL_PORT = 8400
+
+
+class Stopped(Exception):
+    """A signal asked us to stop."""
+
+
+def _stop(*_: object) -> None:
+    raise Stopped
+
+
+def is_free(port: int) -> bool:
+    """Tell whether a port can be listened on."""
+    with socket.socket() as probe:
+        probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        try:
+            probe.bind(("127.0.0.1", port))
+        except OSError:
+            return False
+    return True
+
+
+def gunicorn_command(port: int, workers: int, host: str = "127.0.0.1") -> list[str]:
+    """Return the command of the web server; each event stream holds a thread."""
+    return [
+        sys.executable, "-m", "gunicorn", "-w", str(workers), "-k", "gthread", "--threads", "100", "--worker-connections", "120",
+        "--preload", "--no-control-socket", "--graceful-timeout", "3", "--bind", f"{host}:{port}", "moorfog.wsgi:application()",
+    ]
+
+
+class Demo:
+    """The demo's processes under one home."""
+
+    def __init__(self, home: Path, port: int | None) -> None:
+        self.home, self.wanted_port = home.resolve(), port
+        self.logs = self.home / "log"
+        self.server = PrivateServer(self.home / "db")
+        self.children: list[tuple[str, subprocess.Popen[bytes]]] = []
+
+    def spawn(self, name: str, command: list[str], **env: str) -> subprocess.Popen[bytes]:
+        """Start a child with its own log."""
+        with (self.logs / f"{name}.log").open("ab") as log:
+            child = subprocess.Popen(command, stdout=log, stderr=log, stdin=subprocess.DEVNULL, env={**os.environ, **env}, start_new_session=True)
+        self.children.append((name, child))
+        return child
+
+    def start(self) -> str:
+        """Bring everything up and return the address. Raises :class:`StepFailed`."""
+        self.logs.mkdir(parents=True, exist_ok=True)
+        port = self._port()
+        ensure_packages()
+        web = ensure_web()
+        if self.server.install():
+            say("database: data directory made")
+        self.server.start()
+        if not (self.server.home / "password").exists():
+            self.server.create_account(secrets.token_urlsafe(18))
+        say(f"database: running on loopback, port {self.server.port}")
+        url = self.server.url
+        migrate(url)
+        token = self._token()
+        self._seed(url, token)
+        rules = {"MOORFOG_DATABASE_URL": url, "MOORFOG_WEB": str(web)}
+        self.spawn("web", gunicorn_command(port, 2), **rules)
+        counter = free_port()
+        self.spawn("counter", [sys.executable, "-m", "moorfog.instruments.simulated", "--port", str(counter)])
+        self.spawn("worker", [sys.executable, "-m", "moorfog.cli", "worker"], **rules)
+        address = f"http://127.0.0.1:{port}"
+        self._wait(address)
+        self.spawn(
+            "link", [sys.executable, "-m", "moorfog.instruments.link", "--server", address, "--counter", f"socket://127.0.0.1:{counter}",
+                     "--spool", str(self.home / "spool")], MOORFOG_LINK_TOKEN=token,
+        )
+        say("web, worker, simulated counter and its link: running")
+        return address
+
+    def _port(self) -> int:
+        if self.wanted_port is not None:
+            if not is_free(self.wanted_port):
+                raise StepFailed(f"port {self.wanted_port} is taken; choose another with --port, or leave --port away")
+            return self.wanted_port
+        return USUAL_PORT if is_free(USUAL_PORT) else free_port()
+
+    def _token(self) -> str:
+        path = self.home / "link-token"
+        if not path.exists():
+            path.touch(mode=0o600)
+            path.write_text(secrets.token_urlsafe(24))
+        return path.read_text().strip()
+
+    def _seed(self, url: str, token: str) -> None:
+        engine = make_engine(url)
+        rules = shipped_rules()
+        if not seed.is_seeded(engine):
+            run_in_transaction(engine, lambda db: seed.seed_places(db, rules, PASSWORD, token))
+
+            def progress(done: int, total: int) -> None:
+                sys.stdout.write(f"\r· demo data: {done} of {total} past visits ")
+                sys.stdout.flush()
+
+            seed.seed_history(engine, rules, progress)
+            seed.seed_open_visits(engine, rules)
+            sys.stdout.write("\n")
+        engine.dispose()
+
+    def _wait(self, address: str) -> None:
+        deadline = time.monotonic() + 30
+        while time.monotonic() < deadline:
+            if self.children[0][1].poll() is not None:
+                break
+            try:
+                with urllib.request.urlopen(f"{address}/api/health", timeout=1):
+                    return
+            except OSError:
+                time.sleep(0.05)
+        raise StepFailed(f"the web server did not answer; see {self.logs / 'web.log'}")
+
+    def watch(self) -> None:
+        """Wait until a signal comes or a child ends. Raises :class:`StepFailed` naming the child and its log."""
+        while True:
+            for name, child in self.children:
+                if child.poll() is not None:
+                    raise StepFailed(f"{name} ended unexpectedly; see {self.logs / (name + '.log')}, then start again")
+            time.sleep(0.3)
+
+    def stop(self) -> None:
+        """Stop everything we started, last first."""
+        for _, child in reversed(self.children):
+            if child.poll() is None:
+                child.terminate()
+        for _, child in reversed(self.children):
+            try:
+                child.wait(8)
+            except subprocess.TimeoutExpired:
+                child.kill()
+                child.wait(3)
+        self.server.stop()
+
+
+def run(home: Path, port: int | None, fresh: bool) -> int:
+    """Run the demo until Ctrl-C or SIGTERM. Returns the exit code."""
+    began = time.monotonic()
+    if fresh and home.exists():
+        sys.stdout.write(f"Everything in {home.resolve()} will be deleted. Type yes to go on: ")
+        sys.stdout.flush()
+        if sys.stdin.readline().strip() != "yes":
+            sys.stdout.write("Nothing was deleted.\n")
+            return 1
+        shutil.rmtree(home)
+    home.mkdir(parents=True, exist_ok=True)
+    signal.signal(signal.SIGTERM, _stop)
+    demo = Demo(home, port)
+    try:
+        address = demo.start()
+        people = "".join(f"    {login:8} {role:14} {name}{' · ' + place if place else ''}\n" for login, name, role, place in scenario.ACCOUNTS)
+        sys.stdout.write(f"\nMoorfog is at {address}   (up in {time.monotonic() - began:.1f} s)\n  sign in as, password {PASSWORD}:\n{people}  Ctrl-C stops it; the data stays.\n")
+        sys.stdout.flush()
+        demo.watch()
+    except (Stopped, KeyboardInterrupt):
+        say("stopping")
+        return 0
+    except Exception as error:
+        sys.stderr.write(f"moorfog demo: {error}\n  logs: {demo.logs}; database log: {demo.server.log}\n")
+        return 1
+    finally:
+        signal.signal(signal.SIGTERM, signal.SIG_IGN)
+        signal.signal(signal.SIGINT, signal.SIG_IGN)
+        demo.stop()
+    return 0

@@ -1,0 +1,57 @@
+import createClient, { type Middleware } from "openapi-fetch";
+import type { components, paths } from "@/api/schema";
+
+export type Schemas = components["schemas"];
+export type VisitView = Schemas["VisitView"];
+export type Picture = Schemas["Picture"];
+export type Card = Schemas["Card"];
+export type Body = Schemas["Proposal"]["body"];
+
+/** An error of the API in its one shape; status 0 means that the server was not reached. */
+export class ApiError extends Error {
+  constructor(readonly status: number, readonly code: string, message: string, readonly detail: Record<string, unknown> = {}) {
+    super(message);
+  }
+}
+
+let token = "";
+export function setToken(value: string): void {
+  token = value;
+}
+
+const carryToken: Middleware = {
+  onRequest({ request }) {
+    if (request.method !== "GET") request.headers.set("X-Moorfog-Token", token);
+    return request;
+  },
+};
+
+export const api = createClient<paths>({ baseUrl: "" });
+api.use(carryToken);
+
+interface Answer<T> { data?: T; error?: unknown; response: Response }
+
+/** Unwrap an answer: its data, or an ApiError; also when the server was not reached at all. */
+export async function unwrap<T>(call: Promise<Answer<T>>): Promise<T> {
+  let answer: Answer<T>;
+  try {
+    answer = await call;
+  } catch {
+    throw new ApiError(0, "away", "The server does not answer. What you pressed is kept and sent again.");
+  }
+  if (answer.response.ok) return answer.data as T;
+  const body = answer.error as Partial<Schemas["ErrorBody"]> | undefined;
+  throw new ApiError(answer.response.status, body?.code ?? "unexpected", body?.message ?? `The server answered ${answer.response.status}.`, body?.detail ?? {});
+}
+
+export const keys = {
+  session: ["session"] as const,
+  today: ["today"] as const,
+  visit: (id: string) => ["visit", id] as const,
+  person: (id: string, page: number) => ["person", id, page] as const,
+  people: (q: string, page: number) => ["people", q, page] as const,
+  results: (page: number, site: string) => ["results", page, site] as const,
+  counters: ["counters"] as const,
+  facepieces: ["facepieces"] as const,
+  sites: ["sites"] as const,
+};

@@ -1,0 +1,24 @@
+import { createBrowserRouter, Navigate } from "react-router";
+import { Shell } from "@/app/Shell";
+import { BenchPage } from "@/features/bench/BenchPage";
+import { KitPage } from "@/features/kit/KitPage";
+import { PeoplePage } from "@/features/person/PeoplePage";
+import { PersonPage } from "@/features/person/PersonPage";
+import { ResultsPage } from "@/features/results/ResultsPage";
+import { TodayPage } from "@/features/today/TodayPage";
+
+export const router = createBrowserRouter([
+  {
+    path: "/",
+    element: <Shell />,
+    children: [
+      { index: true, element: <TodayPage /> },
+      { path: "visit/:visitId", element: <BenchPage /> },
+      { path: "people", element: <PeoplePage /> },
+      { path: "people/:personId", element: <PersonPage /> },
+      { path: "results", element: <ResultsPage /> },
+      { path: "kit", element: <KitPage /> },
+      { path: "*", element: <Navigate to="/" replace /> },
+    ],
+  },
+]);

@@ -1,0 +1,89 @@
+import type { Schemas } from "@/api/client";
+
+export type Point = [number, number, string];
+const W = 860;
+const H = 300;
+const LEFT = 76;
+const DECADES = 6;
+
+function y(value: number): number {
+  const share = (Math.log10(Math.max(value, 0.1)) + 1) / DECADES;
+  return (H - 6) * (1 - Math.min(1, Math.max(0, share))) + 3;
+}
+
+interface Props {
+  points: Point[];
+  exercises: Schemas["ExerciseView"][];
+  factors: (string | null)[];
+  t: number;
+  outside: string | null;
+  outsideIsLive: boolean;
+  wall: number | null;
+  wallWords: string | null;
+  level: string;
+}
+
+/** Fog outside as a bank at the top, fog inside rising from the ground, the level as a dashed wall between. */
+export function FogLadder({ points, exercises, factors, t, outside, outsideIsLive, wall, wallWords, level }: Props) {
+  const total = exercises.at(-1)?.end_ms ?? 1;
+  const x = (ms: number) => LEFT + ((W - LEFT) * Math.min(Math.max(ms, 0), total)) / total;
+  const shown = points.filter((one) => one[0] >= 0 && one[0] <= total);
+  const stretches: Point[][] = [];
+  let before: Point | undefined;
+  for (const one of shown) {
+    if (one[2] === "I") {
+      if (before?.[2] !== "I" || one[0] - before[0] > 1500) stretches.push([]);
+      stretches.at(-1)?.push(one);
+    }
+    before = one;
+  }
+  const line = (run: Point[]) => smooth(run).map(([ms, value]) => `${x(ms).toFixed(1)},${y(value).toFixed(1)}`).join(" ");
+  const bank = outside ? y(Number(outside.replace(/\D/g, "")) || 5000) : 34;
+  return (
+    <svg className="ladder" viewBox={`0 0 ${W} ${H}`} role="img" aria-label={`Outside ${outside ?? "not read yet"} per cubic centimetre, ${outsideIsLive ? "read now" : "held"}. ${wallWords ? `Inside must stay under ${wallWords} on average for ${level}.` : ""}`}>
+      <defs><linearGradient id="bank" x1="0" y1="0" x2="0" y2="1"><stop offset="0" stopColor="var(--fog3)" /><stop offset="1" stopColor="var(--fog2)" stopOpacity="0.25" /></linearGradient></defs>
+      <rect x={LEFT} y="0" width={W - LEFT} height={H} className="field" />
+      <rect x={LEFT} y="0" width={W - LEFT} height={bank} fill="url(#bank)" />
+      {[0, 1, 2, 3, 4].map((decade) => (
+        <g key={decade}>
+          <line x1={LEFT} x2={W} y1={y(10 ** decade)} y2={y(10 ** decade)} className="rung" />
+          <text x={LEFT - 10} y={y(10 ** decade) + 5} textAnchor="end" className="mono">{(10 ** decade).toLocaleString("en").replace(",", " ")}</text>
+        </g>
+      ))}
+      {stretches.map((run, i) => (
+        <g key={i}>
+          <polygon points={`${x(run[0]?.[0] ?? 0)},${H} ${line(run)} ${x(run.at(-1)?.[0] ?? 0)},${H}`} className="inside-fill" />
+          <polyline points={line(run)} className="inside-line" />
+        </g>
+      ))}
+      {exercises.map((one, i) => (
+        <g key={one.id}>
+          {i > 0 && <line x1={x(one.start_ms)} x2={x(one.start_ms)} y1="0" y2={H} className="between" />}
+          <text x={x(one.start_ms) + 10} y={H - 12} className="exercise">{shortName(one.name)}{factors[i] ? ` · ${t < one.end_ms ? "so far " : ""}${factors[i]}` : ""}</text>
+        </g>
+      ))}
+      {wall !== null && wallWords !== null && (
+        <>
+          <line x1={LEFT} x2={W} y1={y(wall)} y2={y(wall)} className="wall-line" />
+          <text x={W - 8} y={y(wall) - 8} textAnchor="end" className="wall-words">inside must stay under {wallWords} on average for {level}</text>
+        </>
+      )}
+      {outside && <text x={LEFT + 12} y="25" className="outside">outside {outside} {outsideIsLive ? "· read now" : "· held"}</text>}
+      {t > 0 && t < total && <line x1={x(t)} x2={x(t)} y1="0" y2={H} className="now" />}
+    </svg>
+  );
+}
+
+function shortName(name: string): string {
+  return name.replace("Head s", "S").replace("Head u", "U").replace("Bend over", "Bend").replace("Jog on the spot", "Jog");
+}
+
+/** Means over a second, drawn where the second ends: the eye wants the level, not each puff. */
+function smooth(run: Point[]): Point[] {
+  const cells = new Map<number, [number, number]>();
+  for (const [ms, value] of run) {
+    const cell = cells.get(Math.ceil(ms / 1000)) ?? [0, 0];
+    cells.set(Math.ceil(ms / 1000), [cell[0] + value, cell[1] + 1]);
+  }
+  return [...cells].map(([second, [sum, n]]) => [second * 1000, sum / n, "I"]);
+}

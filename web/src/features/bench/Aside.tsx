@@ -1,0 +1,86 @@
+import type { Body, Schemas, VisitView } from "@/api/client";
+import { clockTime, minutes, serverNow, useNow } from "@/app/clock";
+import { useKeys } from "@/app/keys";
+import { Key } from "@/design/Key";
+import { Mark, type MarkName, OutcomeMark } from "@/design/Marks";
+
+const MARK: Record<string, MarkName> = { stop: "wall", put_right: "gate", waiting: "clock", unanswered: "gate-unknown", note: "gate-unknown" };
+const WORD: Record<string, string> = { stop: "stop", put_right: "put right first", waiting: "the clock runs", unanswered: "", note: "" };
+
+/** Always there: who this is, what stands between them and a pass, what must be put back before they go. */
+export function Aside({ view, propose }: { view: VisitView; propose: (body: Body) => void }) {
+  const { picture } = view;
+  const worn = picture.worn_since !== null && !picture.run && !picture.closed;
+  const adjust = () => propose({ kind: "adjusted", what: "strap" });
+  const off = () => propose({ kind: "doffed", why: "refit" });
+  useKeys({ x: worn ? adjust : undefined, r: worn ? off : undefined });
+  return (
+    <aside className="aside" aria-label={`About ${view.first_name}`}>
+      <h2 className="who">{view.person}</h2>
+      <p className="dim">{view.number} · {view.task}{picture.facepiece ? <> · <b>{picture.facepiece.label}</b></> : ""}</p>
+      {!picture.facepiece && <p className="dim">{view.last_result}</p>}
+      {picture.worn_since && <WearClock ready={picture.wear_ready_at ?? null} />}
+      {picture.closed ? null : <Between view={view} />}
+      <Loops loops={picture.loops} name={view.first_name} />
+      {picture.tries.length > 0 && (
+        <section aria-label="Tries">
+          <h3>Tries</h3>
+          <ul className="lines">
+            {picture.tries.map((one) => (
+              <li key={one.no}><div><b>{one.no}</b> · {one.size} · <OutcomeMark outcome={one.outcome} /></div><small>{one.overall ? `overall ${one.overall}, level ${one.level}` : one.reasons[0]?.sentence}</small></li>
+            ))}
+          </ul>
+        </section>
+      )}
+      {worn && <div className="aside-keys"><Key cap="X" label="adjusted" onPress={adjust} /><Key cap="R" label="taken off" onPress={off} /></div>}
+      {view.late_entries > 0 && <p className="dim">{view.late_entries} entries were recorded late.</p>}
+    </aside>
+  );
+}
+
+function Between({ view }: { view: VisitView }) {
+  const { between, not_asked } = view.picture;
+  const firm = between.filter((one) => one.gravity !== "unanswered");
+  const soft = between.filter((one) => one.gravity === "unanswered");
+  return (
+    <section aria-label={`Between ${view.first_name} and a pass`}>
+      <h3>Between {view.first_name} and a pass</h3>
+      <ul className="lines">
+        {[...firm, ...soft].slice(0, 6).map((one) => <Line key={`${one.code}${one.sentence}`} one={one} />)}
+        {between.length > 6 && <li><small>and {between.length - 6} more</small></li>}
+        {not_asked > 0 && <li><Mark name="gate-unknown" /><div>Not asked yet: {not_asked}</div></li>}
+        {between.length === 0 && not_asked === 0 && <li><Mark name="cairn" /><div>Nothing</div></li>}
+      </ul>
+    </section>
+  );
+}
+
+function Line({ one }: { one: Schemas["Between"] }) {
+  const now = useNow(1000);
+  const left = one.until ? (Date.parse(one.until) - now) / 1000 : 0;
+  const detail = one.until ? (left > 0 ? `${minutes(left)} more, until ${clockTime(one.until)}` : "over") : WORD[one.gravity] || one.detail;
+  return <li className={one.gravity}><Mark name={MARK[one.gravity] ?? "gate-unknown"} /><div><b>{one.sentence}</b>{detail && <small>{detail}</small>}</div></li>;
+}
+
+function Loops({ loops, name }: { loops: Schemas["LoopView"][]; name: string }) {
+  if (!loops.length) return null;
+  return (
+    <section aria-label={`To be put back before ${name} goes`}>
+      <h3>To be put back before {name} goes</h3>
+      <ul className="lines">
+        {loops.map((one) => <li key={one.id}><Mark name="ring" /><div>{one.opened}<small>since {clockTime(one.since)}</small></div></li>)}
+      </ul>
+    </section>
+  );
+}
+
+function WearClock({ ready }: { ready: string | null }) {
+  useNow(500);
+  const left = ready ? (Date.parse(ready) - serverNow()) / 1000 : 0;
+  return (
+    <p className="wear" role="timer">
+      <Mark name="clock" size={28} />
+      {left > 0 ? <><b className="mono">{minutes(left)}</b> of wear to go</> : <><b>Worn long enough</b></>}
+    </p>
+  );
+}

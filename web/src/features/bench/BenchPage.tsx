@@ -1,0 +1,88 @@
+import { useState } from "react";
+import { Link, useParams } from "react-router";
+import type { Card, VisitView } from "@/api/client";
+import { clockTime, useNow } from "@/app/clock";
+import { KEY, useKeys } from "@/app/keys";
+import { useSession } from "@/app/session";
+import { Failed, Loading } from "@/design/States";
+import { Walk } from "@/design/Walk";
+import { ActCard } from "@/features/bench/ActCard";
+import { Aside } from "@/features/bench/Aside";
+import { ClosedView } from "@/features/bench/ClosedView";
+import { CounterLine } from "@/features/bench/CounterLine";
+import { DecideCard } from "@/features/bench/DecideCard";
+import { QuestionCard } from "@/features/bench/QuestionCard";
+import { RunView } from "@/features/bench/RunView";
+import { WaitCard } from "@/features/bench/WaitCard";
+import { type Bench, useVisit } from "@/features/bench/useVisit";
+
+/** The bench: one large thing at a time, what stands between this person and a pass always beside it. */
+export function BenchPage() {
+  const { visitId = "" } = useParams();
+  const bench = useVisit(visitId);
+  if (bench.visit.isPending) return <Loading what="This visit" />;
+  if (bench.visit.isError && !bench.visit.data) return <Failed error={bench.visit.error} again={() => void bench.visit.refetch()} />;
+  const view = bench.visit.data;
+  if (!view) return null;
+  const picture = view.picture;
+  return (
+    <div className="bench" data-seq={picture.seq} data-step={picture.step}>
+      {picture.is_practice && <div className="practice-band">PRACTICE{picture.speed > 1 ? ` · TIME RUNS ${picture.speed} TIMES AS FAST` : ""} · NOT A RESULT</div>}
+      <header className="top">
+        <Link to="/" className="brand">Moorfog</Link>
+        <span>{view.employer} · {view.site} · {view.bench}</span>
+        <div className="right"><CounterLine /><NowClock /></div>
+      </header>
+      {bench.connection === "away" && (
+        <div className="away-band" role="status">The server is away. {bench.unsent ? `${bench.unsent} entr${bench.unsent === 1 ? "y is" : "ies are"} kept here and sent when it is back.` : "Nothing is lost; this page goes on trying."}</div>
+      )}
+      <Walk steps={picture.steps} detail={stepDetail(view)} />
+      <div className="bench-body">
+        <main className="stage"><Stage view={view} bench={bench} /></main>
+        <Aside view={view} propose={bench.propose} />
+      </div>
+    </div>
+  );
+}
+
+function stepDetail(view: VisitView): string {
+  const picture = view.picture;
+  if (picture.run) return `try ${picture.run.try_no}`;
+  const here = picture.queue.filter((one) => one.step === picture.step).length;
+  return here > 1 ? `${here} to go` : "";
+}
+
+function NowClock() {
+  return <span className="mono">{clockTime(new Date(useNow(5000)).toISOString())}</span>;
+}
+
+function Stage({ view, bench }: { view: VisitView; bench: Bench }) {
+  const session = useSession();
+  const [skipped, setSkipped] = useState<string[]>([]);
+  const [goneBack, setGoneBack] = useState<number | null>(null);
+  const picture = view.picture;
+  const canTest = session.data?.roles.includes("tester") ?? false;
+  const behind = picture.behind.filter((one) => one.status === "done");
+  const ahead = picture.queue.filter((one) => !skipped.includes(one.id));
+  const first = ahead[0] ?? picture.queue[0];
+  const back = goneBack !== null ? behind[goneBack] : undefined;
+  const card = back ?? first;
+  const next = back ? first : ahead[1] ?? picture.queue.find((one) => one.id !== card?.id);
+  const goBack = () => setGoneBack((old) => Math.min((old ?? -1) + 1, behind.length - 1));
+  const propose: Bench["propose"] = (body) => { setGoneBack(null); bench.propose(body); };
+  useKeys({ [KEY.back]: behind.length && !picture.run ? goBack : undefined });
+  if (picture.closed) return <ClosedView view={view} put={bench.put} propose={bench.propose} />;
+  if (!canTest) return <p className="reading">You may look on; only a tester answers and tests here.</p>;
+  if (picture.run) return <RunView view={view} run={picture.run} live={bench.live} propose={propose} />;
+  if (picture.offers.length > 0 && !back) return <DecideCard view={view} propose={propose} />;
+  if (!card) return <WaitCard view={view} propose={propose} />;
+  const later = !back && ahead.length > 1 ? () => setSkipped((all) => [...all, card.id]) : undefined;
+  const shared = { view, card, propose, ...(next ? { next: next.title } : {}) };
+  const key = `${card.id}:${card.facts}:${picture.seq}`;
+  if (isAct(card)) return <ActCard key={`${card.id}:${picture.tries.length}`} {...shared} put={bench.put} back={behind.length ? goBack : undefined} />;
+  return <QuestionCard key={key} {...shared} later={later} back={behind.length ? goBack : undefined} />;
+}
+
+function isAct(card: Card): boolean {
+  return card.act !== "";
+}

@@ -1,0 +1,115 @@
+import { notifications } from "@mantine/notifications";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useCallback, useEffect, useRef, useState } from "react";
+import { v7 as uuid } from "uuid";
+import { api, ApiError, type Body, keys, type Schemas, unwrap, type VisitView } from "@/api/client";
+import { serverNow } from "@/app/clock";
+import type { Point } from "@/design/FogLadder";
+
+export type Connection = "live" | "polling" | "away";
+
+export interface LiveNumbers {
+  run_id: string; t: number | null; outside: string | null; inside: string | null; inside_live: boolean;
+  wall: number | null; wall_words: string | null; shares: number[]; factors: (string | null)[];
+  unlikely: boolean; lost: boolean; points: Point[];
+}
+
+const OBSERVATIONS = new Set(["touched", "distress", "stopped", "doffed"]);
+type Proposal = Schemas["Proposal"];
+
+function stored(visitId: string): Proposal[] {
+  try {
+    return JSON.parse(sessionStorage.getItem(`outbox:${visitId}`) ?? "[]") as Proposal[];
+  } catch {
+    return [];
+  }
+}
+
+/** Whether a newer view may replace an older one: never back to an earlier entry of the log. */
+function newer(old: VisitView | undefined, fresh: VisitView): VisitView {
+  return old && old.picture.seq > fresh.picture.seq ? old : fresh;
+}
+
+/** One visit, kept live: its view, its numbers, and a way to propose that loses nothing when the server is away. */
+export function useVisit(visitId: string) {
+  const queries = useQueryClient();
+  const [connection, setConnection] = useState<Connection>("polling");
+  const [live, setLive] = useState<LiveNumbers | null>(null);
+  const [outbox, setOutbox] = useState<Proposal[]>(() => stored(visitId));
+  const sending = useRef(false);
+
+  const visit = useQuery({
+    queryKey: keys.visit(visitId),
+    queryFn: () => unwrap(api.GET("/api/visits/{visit_id}", { params: { path: { visit_id: visitId } } })),
+    refetchInterval: connection === "live" ? 30_000 : 2000,
+    structuralSharing: (old, fresh) => newer(old as VisitView | undefined, fresh as VisitView),
+  });
+
+  const put = useCallback((view: VisitView) => {
+    queries.setQueryData<VisitView>(keys.visit(visitId), (old) => newer(old, view));
+  }, [queries, visitId]);
+
+  useEffect(() => {
+    let source: EventSource | null = null;
+    const open = () => {
+      if (source || document.hidden) return;
+      source = new EventSource(`/api/live?visit=${visitId}`);
+      source.onopen = () => setConnection("live");
+      source.onerror = () => setConnection("polling");
+      source.addEventListener("state", (event) => { setConnection("live"); put(JSON.parse(event.data as string) as VisitView); });
+      source.addEventListener("away", () => setConnection("away"));
+      source.addEventListener("resync", () => void queries.invalidateQueries({ queryKey: keys.visit(visitId) }));
+      source.addEventListener("live", (event) => {
+        const fresh = JSON.parse(event.data as string) as LiveNumbers;
+        setLive((old) => {
+          if (old?.run_id !== fresh.run_id) return fresh;
+          const after = old.points.at(-1)?.[0] ?? Number.NEGATIVE_INFINITY;
+          return { ...fresh, points: [...old.points, ...fresh.points.filter((one) => one[0] > after)] };
+        });
+      });
+    };
+    const close = () => { source?.close(); source = null; };
+    const onVisibility = () => { if (document.hidden) close(); else open(); };
+    open();
+    document.addEventListener("visibilitychange", onVisibility);
+    return () => { close(); document.removeEventListener("visibilitychange", onVisibility); };
+  }, [visitId, put, queries]);
+
+  useEffect(() => {
+    sessionStorage.setItem(`outbox:${visitId}`, JSON.stringify(outbox));
+    const first = outbox[0];
+    if (!first || sending.current) return;
+    sending.current = true;
+    let timer = 0;
+    const drop = () => setOutbox((all) => all.filter((one) => one.id !== first.id));
+    unwrap(api.POST("/api/visits/{visit_id}/events", { params: { path: { visit_id: visitId } }, body: first }))
+      .then((view) => { put(view); drop(); })
+      .catch((error: unknown) => {
+        if (error instanceof ApiError && (error.status === 0 || error.status === 503)) {
+          setConnection("away");
+          timer = window.setTimeout(() => setOutbox((all) => [...all]), 1000);
+          return;
+        }
+        drop();
+        const words = error instanceof Error ? error.message : "This was not accepted.";
+        notifications.show({ id: `refused-${first.id}`, title: "Not accepted", message: words, color: "orange" });
+        void queries.invalidateQueries({ queryKey: keys.visit(visitId) });
+      })
+      .finally(() => { sending.current = false; });
+    return () => { if (timer) window.clearTimeout(timer); };
+  }, [outbox, visitId, put, queries]);
+
+  const seq = visit.data?.picture.seq ?? 0;
+  const busy = outbox.length > 0;
+  const propose = useCallback((body: Body) => {
+    const isObservation = OBSERVATIONS.has(body.kind ?? "");
+    if (busy && !isObservation) return;
+    const proposal: Proposal = { id: uuid(), expects: isObservation ? null : seq, occurred_at: new Date(serverNow()).toISOString(), body };
+    setOutbox((all) => [...all, proposal]);
+  }, [busy, seq]);
+
+  return { visit, connection, live, propose, put, unsent: outbox.length };
+}
+
+export type Bench = ReturnType<typeof useVisit>;
+export interface CardProps { view: VisitView; card: Schemas["Card"]; propose: (body: Body) => void }

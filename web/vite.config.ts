@@ -1,0 +1,13 @@
+import { resolve } from "node:path";
+import react from "@vitejs/plugin-react";
+import { defineConfig } from "vite";
+
+export default defineConfig({
+  plugins: [react()],
+  resolve: { alias: { "@": resolve(import.meta.dirname, "src") } },
+  build: {
+    target: "es2022",
+    rollupOptions: { input: { main: resolve(import.meta.dirname, "index.html"), docs: resolve(import.meta.dirname, "docs.html") } },
+    chunkSizeWarningLimit: 900,
+  },
+});
