@@ -60,8 +60,8 @@ def _admit_after(visit: Visit, payload: ev.Signed | ev.Corrected, at: datetime) 
     if isinstance(payload, ev.Corrected):
         if not payload.reason.strip():
             return Refusal("reason_missing", "A correction needs a reason.", "Write why, in a few words.")
-        if visit.running is not None:
-            return Refusal("running", "A run is going on.", "Stop it or let it end first.")
+        if not visit.closed:
+            return Refusal("not_closed", "This visit is still open.", "Answer again, or finish it first; corrections are for finished records.")
         if payload.target < 1 or payload.target > visit.seq:
             return Refusal("no_target", f"There is no entry {payload.target} in this visit.", "Choose the entry to correct.")
         return None
@@ -142,6 +142,14 @@ def _seal(visit: Visit, payload: ev.SealChecked, at: datetime) -> Refusal | None
         return Refusal("no_such_check", f"A {payload.check} check cannot be done on this facepiece.", "Do the check that is shown.")
     if visit.current_try is not None:
         return Refusal("run_over", "The seal is checked before the run.", "Decide what comes next first.")
+    return None
+
+
+def _adjusted(visit: Visit, payload: ev.Adjusted, at: datetime) -> Refusal | None:
+    if visit.worn_since is None:
+        return Refusal("not_worn", "No facepiece is on.", "Don it first.")
+    if visit.current_try is not None and visit.running is None:
+        return Refusal("run_over", "The run is over; nothing is adjusted any more.", "Answer the questions, or decide what comes next.")
     return None
 
 
@@ -248,7 +256,7 @@ def _released(visit: Visit, payload: ev.Released, at: datetime) -> Refusal | Non
 
 _CHECKS: dict[type, Callable[[Visit, Any, datetime], Refusal | None]] = {
     ev.Answered: _answered, ev.FacepieceChosen: _chosen, ev.ProbeFitted: _probe, ev.LoopClosed: _loop_closed,
-    ev.Donned: _donned, ev.SealChecked: _seal, ev.RunStarted: _run_started, ev.NumbersTyped: _numbers_typed,
+    ev.Donned: _donned, ev.SealChecked: _seal, ev.Adjusted: _adjusted, ev.RunStarted: _run_started, ev.NumbersTyped: _numbers_typed,
     ev.ProofGiven: _proof, ev.Decided: _decided, ev.Withheld: _withheld, ev.TurnedAway: _turned_away,
     ev.Released: _released,
 }

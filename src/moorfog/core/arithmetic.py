@@ -12,7 +12,7 @@ from dataclasses import dataclass
 from fractions import Fraction
 
 NL_PER_CM3 = 1_000_000
-_DECIMAL = re.compile(r"-?\d{1,12}(\.\d{1,12})?\Z")
+_DECIMAL = re.compile(r"-?[0-9]{1,12}(\.[0-9]{1,12})?\Z")
 
 
 class NotANumber(ValueError):
@@ -88,6 +88,11 @@ def cut(value: Fraction, decimals: int = 1) -> str:
     if decimals == 0:
         return f"{sign}{whole}"
     return f"{sign}{whole // scale}.{whole % scale:0{decimals}d}"
+
+
+def whole_or_cut(value: Fraction) -> str:
+    """Write a level or limit: without places where it is whole, else cut as :func:`cut` does."""
+    return str(value.numerator) if value.denominator == 1 else cut(value)
 
 
 @dataclass(frozen=True)

@@ -9,12 +9,12 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from scipy.special import chdtri
-
 ONE_SIDED = 0.95
 
 
 def _chi2_quantile(p: float, df: float) -> float:
+    from scipy.special import chdtri  # a second of start-up, needed only when a run is judged
+
     return float(chdtri(df, 1.0 - p))
 
 

@@ -9,7 +9,7 @@ from fractions import Fraction
 from typing import Any
 
 from moorfog.core import events as ev
-from moorfog.core.arithmetic import cut, decimal_or_none, leak_budget, parse_decimal
+from moorfog.core.arithmetic import cut, decimal_or_none, leak_budget, parse_decimal, whole_or_cut
 from moorfog.core.judge import outcome, run_blocks
 from moorfog.core.measure import Reason, RunNumbers, ambient_samples, measure_typed, measure_windows
 from moorfog.core.rules import Protocol, Rules
@@ -22,51 +22,11 @@ VERDICT_KINDS = (
 
 
 def fold(log: Iterable[ev.Event], rules: Rules) -> Visit:
-    """Fold a whole log, corrections applied, into the visit it describes.
-
-    A correction replaces the fact it targets; the log before it stays readable. Tries that were no pass before a
-    correction are no pass after it.
-    """
-    return _fold_corrected(list(log), rules)
-
-
-def _fold_corrected(events: Sequence[ev.Event], rules: Rules) -> Visit:
-    corrections = [one for one in events if isinstance(one.payload, ev.Corrected)]
+    """Fold a whole log into the visit it describes: one step after the other."""
     visit = Visit(rules)
-    if not corrections:
-        for event in events:
-            visit = step(visit, event)
-        return visit
-    cut_at = corrections[-1].seq
-    before = _fold_corrected([one for one in events if one.seq < cut_at], rules)
-    passed_before = {one.no for one in before.tries if outcome(before, one)[0] == "pass"}
-    judged_before = {one.no for one in before.tries if not one.is_running}
-    for event in _substituted(events):
+    for event in log:
         visit = step(visit, event)
-    tries = []
-    for one in visit.tries:
-        result, _ = outcome(visit, one)
-        if result == "pass" and one.no in judged_before and one.no not in passed_before:
-            one = replace(one, final=("void", (Reason(
-                "correction_cannot_pass", "A correction cannot make a pass of what was none.", "", "stop", "Test again."),)))
-        tries.append(one)
-    return replace(visit, tries=tuple(tries))
-
-
-def _substituted(events: Sequence[ev.Event]) -> list[ev.Event]:
-    out = list(events)
-    index_of = {one.seq: index for index, one in enumerate(out)}
-    for event in events:
-        change = event.payload
-        if not isinstance(change, ev.Corrected):
-            continue
-        index = index_of.get(change.target)
-        if index is None or change.target >= event.seq:
-            continue
-        target = out[index]
-        if change.size is not None and isinstance(target.payload, ev.FacepieceChosen):
-            out[index] = replace(target, payload=replace(target.payload, facepiece=replace(target.payload.facepiece, size=change.size)))
-    return out
+    return visit
 
 
 def step(visit: Visit, event: ev.Event) -> Visit:
@@ -175,7 +135,7 @@ def _run_started(visit: Visit, event: ev.Event, payload: ev.RunStarted) -> Visit
     t0 = event.occurred_at + timedelta(milliseconds=payload.count_in_ms)
     one = Try(
         len(visit.tries) + 1, visit.attempt, event.seq, payload, event.occurred_at, t0, visit.facepiece,
-        visit.donning, visit.chosen_seq, tuple(against),
+        visit.donning, visit.adjustment, visit.chosen_seq, tuple(against),
     )
     return replace(visit, tries=(*visit.tries, one))
 
@@ -268,7 +228,7 @@ def _stopped_numbers(visit: Visit, protocol: Protocol, level: Fraction, payload:
     if not budget.is_lost:
         return RunNumbers("unfinished")
     return RunNumbers("below", reasons=(Reason(
-        "cannot_pass", f"Stopped: {cut(budget.spent * 100)} % of the leak budget was spent; it could not reach {cut(level)} any more.",
+        "cannot_pass", f"Stopped: {cut(budget.spent * 100)} % of the leak budget was spent; it could not reach {whole_or_cut(level)} any more.",
         "N ÷ level, with the most the drift rule allows", "stop", "Refit, another size or another facepiece."),))
 
 
@@ -376,14 +336,18 @@ def _released(visit: Visit, event: ev.Event, payload: ev.Released) -> Visit:
 
 
 def _corrected(visit: Visit, event: ev.Event, payload: ev.Corrected) -> Visit:
-    visit = replace(visit, revision=visit.revision + 1, corrections=(*visit.corrections, payload.reason))
-    if payload.person_id is not None:
-        visit = replace(visit, person_id=payload.person_id)
-    if payload.void_run is not None:
-        one = _find(visit, payload.void_run)
-        if one is not None:
-            visit = _put(visit, replace(one, voided=payload.reason or "Voided by correction."))
-    return visit
+    """Open a new revision. Every outcome is frozen first, so that no correction makes a pass of what was none."""
+    frozen = tuple(one if one.final or one.is_running else replace(one, final=outcome(visit, one)) for one in visit.tries)
+    if payload.size is not None:
+        frozen = tuple(
+            replace(one, facepiece=replace(one.facepiece, size=payload.size)) if one.chosen_seq == payload.target else one for one in frozen
+        )
+    visit = replace(
+        visit, tries=frozen, revision=visit.revision + 1, corrections=(*visit.corrections, payload.reason),
+        person_id=visit.person_id if payload.person_id is None else payload.person_id,
+    )
+    one = _find(visit, payload.void_run) if payload.void_run is not None else None
+    return _put(visit, replace(one, voided=payload.reason or "Voided by correction.")) if one is not None else visit
 
 
 _HANDLERS: dict[type, Callable[[Visit, ev.Event, Any], Visit]] = {

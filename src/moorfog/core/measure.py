@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from fractions import Fraction
 from typing import Literal
 
-from moorfog.core.arithmetic import concentration, cut, drift, mean_outside, overall, parse_decimal
+from moorfog.core.arithmetic import concentration, cut, drift, mean_outside, overall, parse_decimal, whole_or_cut
 from moorfog.core.counting import Sample, exercise_bound, overall_bound
 from moorfog.core.events import MeasuredWindow, TypedExercise
 from moorfog.core.rules import Book, Protocol
@@ -84,7 +84,7 @@ def measure_windows(
         return _void("no_last_ambient", "An ambient sample is missing: without it there is no verdict.",
                      "protocol: outside is the mean of the first and the last sample", "Repeat the run from the start.")
     if min(first, last) < ambient_minimum or min(first, last) <= 0:
-        return _void("ambient_low", f"Outside fell to {cut(min(first, last))} per cm³; the instrument needs {cut(ambient_minimum)}.",
+        return _void("ambient_low", f"Outside fell to {cut(min(first, last))} per cm³; the instrument needs {whole_or_cut(ambient_minimum)}.",
                      "instrument limit", "Raise the ambient count (generator, open door), wait until steady, repeat.")
     results: list[ExerciseResult] = []
     outside = mean_outside(first, last)
@@ -107,7 +107,7 @@ def measure_windows(
     over = drift(first, last)
     if over > book.number("drift.maximum"):
         return _void("drift", f"Outside went from {cut(first)} to {cut(last)} per cm³: too unsteady to compare with.",
-                     f"drift at most {cut(book.number('drift.maximum') * 100)} % of the mean, common practice",
+                     f"drift at most {whole_or_cut(book.number('drift.maximum') * 100)} % of the mean, common practice",
                      "Close doors, stop what makes dust, wait until steady, repeat.", results)
     total = sum(one.counts or 0 for one in results)
     is_near_zero = total <= book.number("near_zero.counts")
@@ -141,7 +141,7 @@ def measure_typed(
         outside = parse_decimal(row.outside or "", f"{name}, outside")
         inside = parse_decimal(row.inside or "", f"{name}, inside")
         if outside <= 0 or outside < ambient_minimum:
-            return _void("ambient_low", f"{name}: outside {row.outside} per cm³ is below the instrument's minimum of {cut(ambient_minimum)}.",
+            return _void("ambient_low", f"{name}: outside {row.outside} per cm³ is below the instrument's minimum of {whole_or_cut(ambient_minimum)}.",
                          "instrument limit", "Raise the ambient count, wait until steady, repeat.", results)
         at_least = inside <= 0
         zeros += at_least
@@ -170,11 +170,11 @@ def _conclude(
         reached = all(one >= level for one in factors)
     else:
         reached = total >= level
-    rule = f"{book.title}: level {cut(level)}, " + ("every exercise" if per_exercise else "overall")
+    rule = f"{book.title}: level {whole_or_cut(level)}, " + ("every exercise" if per_exercise else "overall")
     if not reached:
         worst = min(results, key=lambda one: one.factor)
         return RunNumbers("below", tuple(results), total, at_least, bound, False, (Reason(
-            "below_level", f"Overall {cut(total)} is below {cut(level)}. It leaked most in: {protocol.exercise[worst.exercise].name.lower()}.",
+            "below_level", f"Overall {cut(total)} is below {whole_or_cut(level)}. It leaked most in: {protocol.exercise[worst.exercise].name.lower()}.",
             rule, "stop", f"Look at {protocol.exercise[worst.exercise].look_at}. Reseat and try again, or another size."),))
     marginal = bound is not None and bound < level
     notes: list[Reason] = []
@@ -186,5 +186,5 @@ def _conclude(
                             "held until a deliberate seal break makes the inside rise, common practice", "put_right",
                             "Break the seal on purpose and watch the number rise."))
         return RunNumbers("held", tuple(results), total, at_least, bound, marginal, tuple(notes))
-    notes.append(Reason("level_reached", f"Overall {'≥ ' if at_least else ''}{cut(total)}, level {cut(level)} reached.", rule, "note"))
+    notes.append(Reason("level_reached", f"Overall {'≥ ' if at_least else ''}{cut(total)}, level {whole_or_cut(level)} reached.", rule, "note"))
     return RunNumbers("reached", tuple(results), total, at_least, bound, marginal, tuple(notes))

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from datetime import date, datetime
 from fractions import Fraction
 
-from moorfog.core.arithmetic import cut
+from moorfog.core.arithmetic import cut, whole_or_cut
 from moorfog.core.events import instant, level_key
 from moorfog.core.judge import (
     Block,
@@ -290,7 +290,7 @@ def try_view(visit: Visit, one: Try) -> TryView:
     )
     total = ("≥ " if numbers.at_least else "") + cut(numbers.overall) if numbers.overall is not None else ""
     return TryView(
-        one.no, one.started.run_id, result, total, cut(Fraction(one.started.level)),
+        one.no, one.started.run_id, result, total, whole_or_cut(Fraction(one.started.level)),
         cut(Fraction(numbers.bound)) if numbers.bound is not None else "unknown", numbers.is_marginal,
         one.started.source, protocol.title if protocol else one.started.protocol_id,
         f"{one.facepiece.maker} {one.facepiece.model}", one.facepiece.size, instant(one.started_at), one.chosen_seq,
@@ -311,7 +311,7 @@ def _run_view(visit: Visit, one: Try, now: datetime) -> RunView | None:
     level = Fraction(one.started.level)
     ends = visit.run_ends_at(one)
     return RunView(
-        one.started.run_id, one.no, one.started.source, instant(one.t0), instant(ends), now >= ends, cut(level),
+        one.started.run_id, one.no, one.started.source, instant(one.t0), instant(ends), now >= ends, whole_or_cut(level),
         cut(protocol.n / level * 100, 2), protocol.title, one.started.instrument.name, tuple(exercises),
     )
 

@@ -77,6 +77,7 @@ class Try:
     t0: datetime
     facepiece: Facepiece
     donning: int
+    adjustment: int
     chosen_seq: int
     against: tuple[str, ...]
     broken: tuple[Reason, ...] = ()
@@ -185,16 +186,23 @@ class Visit:
 
 
 def fact(visit: Visit, name: str) -> str | int | tuple[str | int, ...]:
-    """Return one fact an answer may depend on. Raises ``KeyError`` for a name the fold does not know."""
+    """Return one fact an answer may depend on. Raises ``KeyError`` for a name the fold does not know.
+
+    Before donning, "donning" is the one to come, so that what is settled for it stays settled; once the run of an
+    attempt has started, donning and adjustment are those it started with.
+    """
     facepiece = visit.facepiece
     if name == "kind":
         return facepiece.kind if facepiece else ""
     if name == "configuration":
         return (visit.chosen, facepiece.configuration if facepiece else "")
+    current = visit.current_try
     if name == "donning":
-        return visit.donning
+        if current is not None:
+            return current.donning
+        return visit.donning if visit.worn_since is not None else visit.donning + 1
     if name == "adjustment":
-        return visit.adjustment
+        return current.adjustment if current is not None else visit.adjustment
     if name == "try":
         return visit.attempt
     raise KeyError(f"no fact is called {name!r}; kind, configuration, donning, adjustment, try are")

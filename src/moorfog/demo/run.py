@@ -14,13 +14,13 @@ import urllib.request
 from pathlib import Path
 
 from moorfog.bootstrap import StepFailed, ensure_packages, ensure_web, say
-from moorfog.data import shipped_rules
-from moorfog.demo import scenario, seed
 from moorfog.demo.database import PrivateServer, free_port
-from moorfog.store.base import make_engine, run_in_transaction
-from moorfog.store.migrate import migrate
 
 PASSWORD = "moor-and-fog"
+SIGN_INS = (
+    ("maren", "tester", "Maren Oake, both employers"), ("hollis", "administrator", "Hollis Grey, both employers"),
+    ("ines", "supervisor", "Ines Carrow, Cold Haven Boatyard"),
+)
 USUAL_PORT = 8400
 
 
@@ -80,21 +80,20 @@ class Demo:
             self.server.create_account(secrets.token_urlsafe(18))
         say(f"database: running on loopback, port {self.server.port}")
         url = self.server.url
-        migrate(url)
         token = self._token()
-        self._seed(url, token)
+        self._prepare(url, token)
         rules = {"MOORFOG_DATABASE_URL": url, "MOORFOG_WEB": str(web)}
         self.spawn("web", gunicorn_command(port, 2), **rules)
+        address = f"http://127.0.0.1:{port}"
+        self._wait(address)
         counter = free_port()
         self.spawn("counter", [sys.executable, "-m", "moorfog.instruments.simulated", "--port", str(counter)])
         self.spawn("worker", [sys.executable, "-m", "moorfog.cli", "worker"], **rules)
-        address = f"http://127.0.0.1:{port}"
-        self._wait(address)
         self.spawn(
             "link", [sys.executable, "-m", "moorfog.instruments.link", "--server", address, "--counter", f"socket://127.0.0.1:{counter}",
                      "--spool", str(self.home / "spool")], MOORFOG_LINK_TOKEN=token,
         )
-        say("web, worker, simulated counter and its link: running")
+        say("web server answers; worker, simulated counter and its link are starting")
         return address
 
     def _port(self) -> int:
@@ -111,7 +110,17 @@ class Demo:
             path.write_text(secrets.token_urlsafe(24))
         return path.read_text().strip()
 
-    def _seed(self, url: str, token: str) -> None:
+    def _prepare(self, url: str, token: str) -> None:
+        """Migrate and seed, unless this very program has done so: then not even its modules are loaded here."""
+        done = self.home / "prepared"
+        if done.exists() and done.read_text() == self._schema():
+            return
+        from moorfog.data import shipped_rules
+        from moorfog.demo import seed
+        from moorfog.store.base import make_engine, run_in_transaction
+        from moorfog.store.migrate import migrate
+
+        migrate(url)
         engine = make_engine(url)
         rules = shipped_rules()
         if not seed.is_seeded(engine):
@@ -125,6 +134,12 @@ class Demo:
             seed.seed_open_visits(engine, rules)
             sys.stdout.write("\n")
         engine.dispose()
+        done.write_text(self._schema())
+
+    def _schema(self) -> str:
+        """Return what migrations this program has; another list means that there is something to do."""
+        folder = Path(__file__).parents[1] / "store" / "migrations" / "versions"
+        return "\n".join(sorted(one.name for one in folder.glob("*.py")))
 
     def _wait(self, address: str) -> None:
         deadline = time.monotonic() + 30
@@ -175,7 +190,7 @@ def run(home: Path, port: int | None, fresh: bool) -> int:
     demo = Demo(home, port)
     try:
         address = demo.start()
-        people = "".join(f"    {login:8} {role:14} {name}{' · ' + place if place else ''}\n" for login, name, role, place in scenario.ACCOUNTS)
+        people = "".join(f"    {login:8} {role:14} {who}\n" for login, role, who in SIGN_INS)
         sys.stdout.write(f"\nMoorfog is at {address}   (up in {time.monotonic() - began:.1f} s)\n  sign in as, password {PASSWORD}:\n{people}  Ctrl-C stops it; the data stays.\n")
         sys.stdout.flush()
         demo.watch()

@@ -15,6 +15,7 @@ from moorfog.core.admit import Refusal, admit
 from moorfog.core.canonical import digest
 from moorfog.core.codec import encode
 from moorfog.core.events import instant
+from moorfog.core.fold import step
 from moorfog.core.picture import Picture, picture
 from moorfog.core.rules import Rules
 from moorfog.core.visit import Visit, loops_needed
@@ -22,7 +23,7 @@ from moorfog.operations.accounts import Actor
 from moorfog.operations.errors import Conflict, DomainError, NotFound
 from moorfog.operations.proposals import ChooseFacepiece, FitProbe, Proposal, StartRun
 from moorfog.store.base import Clock
-from moorfog.store.log import carry_on, event_of, keep_rules, keep_state, load_visit, lock_head, write_event
+from moorfog.store.log import event_of, keep_rules, keep_state, load_visit, lock_head, write_event
 from moorfog.store.models import EventRow, FacepieceVersion, Person, Site, VisitHead, VisitSummary
 from moorfog.store.readmodels import refresh
 from moorfog.store.scope import Scope
@@ -74,7 +75,7 @@ def open_visit(
     db.flush()
     payload = ev.VisitOpened(person_id, person.employer_id, site.id, site.zone, bench, is_practice, speed, rules.digest)
     event = write_event(db, head, event_id, payload, occurred_at or now, now, actor.id, digest(encode(payload)))
-    visit = carry_on(db, head, Visit(rules), event)
+    visit = step(Visit(rules), event)
     refresh(db, head, visit)
     return Appended(visit_id, visit, was_known=False)
 
@@ -101,7 +102,7 @@ def append(
 ) -> Visit:
     """Write an admitted event to a locked head and bring the read models along. Returns the state after it."""
     event = write_event(db, head, event_id, payload, occurred_at, clock.now(db), actor_id, proposal_digest)
-    visit = carry_on(db, head, before, event)
+    visit = step(before, event)
     refresh(db, head, visit)
     return visit
 

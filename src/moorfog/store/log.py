@@ -12,8 +12,8 @@ from sqlalchemy.orm import Session
 
 from moorfog.core.canonical import canonical_bytes
 from moorfog.core.codec import encode
-from moorfog.core.events import VERSIONS, Corrected, Event, Payload, link_of_chain, read_payload
-from moorfog.core.fold import fold, step
+from moorfog.core.events import VERSIONS, Event, Payload, link_of_chain, read_payload
+from moorfog.core.fold import step
 from moorfog.core.rules import Rules, rules_from_json, rules_to_json
 from moorfog.core.visit import FOLD_VERSION, Visit
 from moorfog.store.models import EventRow, RuleSet, VisitHead
@@ -67,14 +67,10 @@ def load_visit(db: Session, head: VisitHead) -> Visit:
     rules = load_rules(db, head.rules_digest)
     if kept is not None and kept.seq == head.seq and kept.chain == head.chain:
         return kept
-    if kept is not None and kept.seq < head.seq and kept.revision == 1:
-        new = load_events(db, head.id, kept.seq)
-        if new and not any(isinstance(one.payload, Corrected) for one in new):
-            visit = kept
-            for event in new:
-                visit = step(visit, event)
-            return visit
-    return fold(load_events(db, head.id), rules)
+    visit = kept if kept is not None and kept.seq < head.seq else Visit(rules)
+    for event in load_events(db, head.id, visit.seq):
+        visit = step(visit, event)
+    return visit
 
 
 def keep_state(visit_id: str, visit: Visit) -> None:
@@ -104,13 +100,6 @@ def write_event(
     head.seq, head.chain = seq, chain
     db.flush()
     return Event(event_id, seq, version, occurred_at, recorded_at, actor, payload, chain)
-
-
-def carry_on(db: Session, head: VisitHead, before: Visit, event: Event) -> Visit:
-    """Return the state after ``event``: one step, or a whole fold when it is or follows a correction."""
-    if isinstance(event.payload, Corrected) or before.revision > 1:
-        return fold(load_events(db, head.id), before.rules)
-    return step(before, event)
 
 
 def lock_head(db: Session, visit_id: str) -> VisitHead | None:

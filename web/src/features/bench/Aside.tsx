@@ -10,7 +10,7 @@ const WORD: Record<string, string> = { stop: "stop", put_right: "put right first
 /** Always there: who this is, what stands between them and a pass, what must be put back before they go. */
 export function Aside({ view, propose }: { view: VisitView; propose: (body: Body) => void }) {
   const { picture } = view;
-  const worn = picture.worn_since !== null && !picture.run && !picture.closed;
+  const worn = picture.worn_since !== null && !picture.run && !picture.closed && !picture.verdict;
   const adjust = () => propose({ kind: "adjusted", what: "strap" });
   const off = () => propose({ kind: "doffed", why: "refit" });
   useKeys({ x: worn ? adjust : undefined, r: worn ? off : undefined });

@@ -1,0 +1,48 @@
+"""Shared fixtures: one private MariaDB for the whole run, fast and thrown away afterwards."""
+
+from __future__ import annotations
+
+import shutil
+import tempfile
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from sqlalchemy import Engine
+
+from moorfog.core.rules import Rules
+from moorfog.data import shipped_rules
+from moorfog.demo.database import FAST_FLAGS, PrivateServer
+from moorfog.store.base import make_engine
+from moorfog.store.migrate import migrate
+
+
+@pytest.fixture(scope="session")
+def rules() -> Rules:
+    """The shipped rule set."""
+    return shipped_rules()
+
+
+@pytest.fixture(scope="session")
+def server() -> Iterator[PrivateServer]:
+    """A running, migrated MariaDB of our own on a free port."""
+    home = Path(tempfile.mkdtemp(prefix="mf"))
+    home.chmod(0o755)
+    one = PrivateServer(home / "db", flags=FAST_FLAGS)
+    try:
+        one.install()
+        one.start()
+        one.create_account("only-for-tests")
+        migrate(one.url)
+        yield one
+    finally:
+        one.stop()
+        shutil.rmtree(home, ignore_errors=True)
+
+
+@pytest.fixture(scope="session")
+def engine(server: PrivateServer) -> Iterator[Engine]:
+    """An engine on the test database."""
+    made = make_engine(server.url)
+    yield made
+    made.dispose()

@@ -1,0 +1,95 @@
+"""The strict loader, the shipped data, and that the procedure asks everything it must."""
+
+from __future__ import annotations
+
+import copy
+import tomllib
+from importlib.resources import files
+
+import pytest
+
+from moorfog.core.codec import DataError
+from moorfog.core.rules import Rules, read_book, read_procedure, read_protocol, rules_from_json, rules_to_json
+
+
+def raw(path: str) -> dict:
+    return tomllib.loads(files("moorfog.data").joinpath(path).read_text("utf-8"))
+
+
+@pytest.mark.parametrize(("change", "where"), [
+    (lambda d: d.update(colour="red"), "us.toml.colour: unknown key"),
+    (lambda d: d.pop("edition"), "us.toml.edition: this key is missing"),
+    (lambda d: d["values"]["level.half"].update(value=1.5), "level.half"),
+    (lambda d: d["values"]["level.half"].update(source=" "), "us.toml.values.level.half.source: every value needs a source"),
+    (lambda d: d["values"]["level.half"].update(standing="sure"), "'sure' is not one of"),
+    (lambda d: d["values"]["level.half"].update(in_force="soon"), "is not a date"),
+    (lambda d: d["values"]["interval"].pop("unit"), "us.toml.values.interval.unit: this key is missing"),
+])
+def test_a_rule_book_with_a_mistake_is_refused_naming_file_and_key(change, where: str) -> None:
+    data = raw("rulebooks/us-29cfr1910-134.toml")
+    change(data)
+    with pytest.raises(DataError) as error:
+        read_book(data, "us.toml")
+    assert where in str(error.value)
+
+
+def test_a_protocol_whose_seconds_do_not_add_up_is_refused() -> None:
+    data = raw("protocols/fast-count-elastomeric.toml")
+    data["exercise"][1]["seconds"] = 31
+    with pytest.raises(DataError, match=r"exercise\[1\].*30 s, the exercise 31 s"):
+        read_protocol(data, "p.toml")
+
+
+def test_a_question_used_twice_or_at_no_step_is_refused() -> None:
+    data = raw("procedures/bench-2026.toml")
+    twice = copy.deepcopy(data)
+    twice["item"].append(copy.deepcopy(twice["item"][0]))
+    with pytest.raises(DataError, match="used twice"):
+        read_procedure(twice, "p.toml")
+    data["item"][0]["step"] = "nowhere"
+    with pytest.raises(DataError, match="not a step"):
+        read_procedure(data, "p.toml")
+
+
+def test_the_fast_protocols_are_the_published_ones(rules: Rules) -> None:
+    """29 CFR 1910.134 App. A, Tables A-1 and A-2: 50, 30, 30, 39 s, together 149 s; recalled."""
+    for one in rules.protocols:
+        assert [exercise.seconds for exercise in one.exercise] == [50, 30, 30, 39]
+        assert (one.total_s, one.n) == (149, 4)
+        inside = [w.end_ms - w.start_ms for w in one.windows() if w.use == "inside"]
+        assert inside == [30_000] * 4
+    names = {one.id: one.exercise[1].id for one in rules.protocols}
+    assert names == {"fast-count-elastomeric": "jog", "fast-count-disposable": "talk"}
+
+
+@pytest.mark.parametrize(("key", "value"), [
+    ("level.half", 100), ("level.full", 500), ("interval", 12), ("wear.minimum", 300), ("apf.half", 10), ("apf.full", 50), ("apf.quarter", 5), ("apf.powered_full", 1000),
+])
+def test_values_of_the_us_book(rules: Rules, key: str, value: int) -> None:
+    """29 CFR 1910.134 (d)(3)(i)(A), (f)(2), (f)(7) and App. A; recalled."""
+    assert rules.book.ratio(key) == value
+
+
+def test_the_procedure_names_every_gate(rules: Rules) -> None:
+    """Gates of 29 CFR 1910.134 App. A Part I.A (recalled) and of common practice at the bench."""
+    asked = {one.id for one in rules.procedure.item}
+    assert asked >= {
+        "medical", "medical_limits", "fit_today", "neck_back", "shave", "hair", "jewellery", "face_marks", "face_change", "spectacles", "smoking", "eating",
+        "training", "ppe_here", "ppe_on", "tried_before", "inspected", "approval", "filters_fitted", "own_or_wiped", "hands_clean", "don", "chin", "tension",
+        "bridge", "span", "slips", "mirror", "comfort_nose", "comfort_eyes", "comfort_talk", "comfort_face", "brief_means", "brief_exercises", "brief_hands",
+        "settle", "seal_check", "tape_off", "read_back", "hoses", "zero_filter", "alcohol", "probe_in", "standing", "comfort_start", "after_comfort",
+        "after_adjusted", "disconnect", "doff", "put_back", "line_dry", "wiped", "limits_told", "sign_wearer", "sign_tester", "card", "release",
+    }
+    stops = {one.id for one in rules.procedure.item if one.gravity == "stop"}
+    assert stops >= {"medical", "shave", "fit_today", "neck_back", "zero_filter"}
+    observed = {one.id for one in rules.procedure.item if one.mode == "observe"}
+    assert "shave" in observed and "medical" not in observed
+    for one in rules.procedure.item:
+        assert one.act or one.gravity == "note" or one.remedy, f"{one.id} has no remedy"
+
+
+def test_a_pinned_set_survives_storage_and_another_value_is_another_digest(rules: Rules) -> None:
+    data = rules_to_json(rules)
+    assert rules_from_json(data).digest == rules.digest
+    data["book"]["values"]["level.half"]["value"] = "99"
+    assert rules_from_json(data).digest != rules.digest
