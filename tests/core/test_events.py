@@ -1,0 +1,79 @@
+"""The log: samples of every shipped kind, the chain, strict reading, valid-until dates."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import replace
+from datetime import UTC, date, datetime
+from pathlib import Path
+
+import pytest
+from dateutil.relativedelta import relativedelta
+from hypothesis import given
+from hypothesis import strategies as st
+
+from moorfog.core import events as ev
+from moorfog.core.codec import DataError, encode
+from moorfog.core.picture import valid_until
+from moorfog.core.rules import Rules
+from tests.core.bench import Bench
+
+SAMPLES = Path(__file__).parents[1] / "data" / "events"
+
+
+def test_every_kind_and_version_has_a_sample_that_can_still_be_read() -> None:
+    """Samples stay for good: a payload once shipped must be readable by every later program."""
+    seen = set()
+    for path in sorted(SAMPLES.glob("*.json")):
+        kind, version = path.stem.rsplit("-v", 1)
+        data = json.loads(path.read_text())
+        payload = ev.read_payload(kind, int(version), data, path.name)
+        assert encode(payload) == data, path.name
+        seen.add((kind, int(version)))
+    assert {(kind, version) for kind, version in ev.VERSIONS.items()} <= seen
+
+
+@pytest.mark.parametrize(("data", "words"), [
+    ({"kind": "donned"}, "donned.unaided: this key is missing"), ({"kind": "donned", "unaided": 1}, "bool is expected"),
+    ({"kind": "donned", "unaided": True, "x": 1}, "unknown key"), ({"kind": "donned", "unaided": "yes"}, "bool is expected"),
+])
+def test_a_stored_payload_is_read_strictly(data: dict, words: str) -> None:
+    with pytest.raises(DataError, match=words):
+        ev.read_payload("donned", 1, data, "donned")
+
+
+def test_a_newer_or_unknown_kind_is_said_so() -> None:
+    with pytest.raises(DataError, match="newer program"):
+        ev.read_payload("donned", 9, {"unaided": True})
+    with pytest.raises(DataError, match="no kind of event"):
+        ev.read_payload("teleported", 1, {})
+
+
+def test_editing_anything_in_a_log_breaks_the_chain_there(rules: Rules) -> None:
+    bench = Bench(rules)
+    bench.until("choose_facepiece")
+    assert ev.check_chain(bench.log) is None
+    for index in (0, 3, len(bench.log) - 1):
+        event = bench.log[index]
+        for changed in (replace(event, actor="someone"), replace(event, occurred_at=datetime(2020, 1, 1, tzinfo=UTC)), replace(event, payload=ev.Distress())):
+            edited = [*bench.log[:index], changed, *bench.log[index + 1 :]]
+            assert ev.check_chain(edited) == event.seq
+    assert ev.check_chain([*bench.log[:2], *bench.log[3:]]) == bench.log[3].seq
+    assert [ev.event_from_json(ev.event_to_json(one)) for one in bench.log] == bench.log
+
+
+def test_moments_need_a_zone_and_are_kept_in_utc() -> None:
+    assert ev.instant(datetime.fromisoformat("2026-01-01T00:30:00.1234+02:00")) == "2025-12-31T22:30:00.123Z"
+    with pytest.raises(ValueError, match="time zone"):
+        ev.instant(datetime(2026, 1, 1))  # noqa: DTZ001
+    with pytest.raises(DataError, match="offset"):
+        ev.parse_instant("2026-01-01T00:00:00", "x")
+
+
+@given(st.dates(date(1990, 1, 1), date(2100, 1, 1)), st.integers(1, 60))
+def test_valid_until_is_the_anniversary_as_dateutil_has_it(tested: date, months: int) -> None:
+    assert valid_until(tested, months) == tested + relativedelta(months=months)
+
+
+def test_a_leap_day_runs_out_on_the_28th() -> None:
+    assert valid_until(date(2028, 2, 29), 12) == date(2029, 2, 28)
