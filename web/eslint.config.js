@@ -2,13 +2,12 @@ import js from "@eslint/js";
 import hooks from "eslint-plugin-react-hooks";
 import ts from "typescript-eslint";
 
-export default ts.config(
-  { ignores: ["dist", "src/api/schema.ts"] },
-  js.configs.recommended,
-  ...ts.configs.strict,
-  {
-    files: ["src/**/*.{ts,tsx}"],
-    plugins: { "react-hooks": hooks },
-    rules: { ...hooks.configs.recommended.rules, "@typescript-eslint/no-explicit-any": "error", "react-hooks/set-state-in-effect": "off" },
+export default ts.config({ ignores: ["dist", "src/api/schema.ts"] }, js.configs.recommended, ...ts.configs.strict, {
+  files: ["src/**/*.{ts,tsx}"],
+  plugins: { "react-hooks": hooks },
+  rules: {
+    ...hooks.configs.recommended.rules,
+    "@typescript-eslint/no-explicit-any": "error",
+    "react-hooks/set-state-in-effect": "off",
   },
-);
+});

@@ -7,7 +7,9 @@ export default defineConfig({
   resolve: { alias: { "@": resolve(import.meta.dirname, "src") } },
   build: {
     target: "es2022",
-    rollupOptions: { input: { main: resolve(import.meta.dirname, "index.html"), docs: resolve(import.meta.dirname, "docs.html") } },
+    rollupOptions: {
+      input: { main: resolve(import.meta.dirname, "index.html"), docs: resolve(import.meta.dirname, "docs.html") },
+    },
     chunkSizeWarningLimit: 900,
   },
 });

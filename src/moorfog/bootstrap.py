@@ -3,16 +3,22 @@
 from __future__ import annotations
 
 import ctypes.util
+import fcntl
 import hashlib
 import os
 import shutil
 import subprocess
 import sys
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 DEBIAN_RUN = {"mariadbd": "mariadb-server", "mariadb-install-db": "mariadb-server"}
-DEBIAN_LIBRARIES = {"pango-1.0": "libpango-1.0-0", "pangoft2-1.0": "libpangoft2-1.0-0", "harfbuzz-subset": "libharfbuzz-subset0"}
+DEBIAN_LIBRARIES = {
+    "pango-1.0": "libpango-1.0-0",
+    "pangoft2-1.0": "libpangoft2-1.0-0",
+    "harfbuzz-subset": "libharfbuzz-subset0",
+}
 DEBIAN_TEST = {"chromium": "chromium"}
 
 
@@ -50,7 +56,9 @@ def ensure_packages(with_browser: bool = False) -> None:
     say(f"Debian packages: {', '.join(packages)}")
     env = {**os.environ, "DEBIAN_FRONTEND": "noninteractive"}
     for one in ("apt-get update -qq", command):
-        done = subprocess.run(one.split(), env=env, capture_output=True, text=True, check=False, stdin=subprocess.DEVNULL)
+        done = subprocess.run(
+            one.split(), env=env, capture_output=True, text=True, check=False, stdin=subprocess.DEVNULL
+        )
         if done.returncode:
             raise StepFailed(f"{one} failed: {(done.stdout + done.stderr)[-600:]}")
     still = missing_packages(commands, DEBIAN_LIBRARIES)
@@ -68,13 +76,28 @@ def _digest(paths: Iterable[Path]) -> str:
 def _npm(folder: Path, *words: str) -> None:
     if shutil.which("npm") is None:
         raise StepFailed("npm is missing; install Node 20 or newer with npm")
-    done = subprocess.run(["npm", *words], cwd=folder, capture_output=True, text=True, check=False, stdin=subprocess.DEVNULL)
+    done = subprocess.run(
+        ["npm", *words], cwd=folder, capture_output=True, text=True, check=False, stdin=subprocess.DEVNULL
+    )
     if done.returncode:
         raise StepFailed(f"npm {' '.join(words)} failed in {folder}: {(done.stdout + done.stderr)[-1200:]}")
 
 
+@contextmanager
+def _alone() -> Iterator[None]:
+    """Let one command at a time install or build in this checkout."""
+    with (root() / ".lock").open("w") as file:
+        fcntl.flock(file, fcntl.LOCK_EX)
+        yield
+
+
 def ensure_node_modules() -> None:
     """Install the front end's packages when the lock file has changed."""
+    with _alone():
+        _install_node_modules()
+
+
+def _install_node_modules() -> None:
     web = root() / "web"
     stamp, want = web / "node_modules" / ".moorfog", _digest([web / "package-lock.json"])
     if not stamp.exists() or stamp.read_text() != want:
@@ -85,15 +108,20 @@ def ensure_node_modules() -> None:
 
 def ensure_web() -> Path:
     """Build the front end when its sources have changed; return its folder."""
-    web = root() / "web"
     given = os.environ.get("MOORFOG_WEB")
     if given:
         return Path(given)
+    with _alone():
+        return _build_web()
+
+
+def _build_web() -> Path:
+    web = root() / "web"
     sources = [one for one in (web / "src").rglob("*") if one.is_file()]
     sources += [web / name for name in ("package-lock.json", "vite.config.ts", "index.html", "docs.html")]
     dist, want = web / "dist", _digest(sources)
     if not (dist / ".moorfog").exists() or (dist / ".moorfog").read_text() != want:
-        ensure_node_modules()
+        _install_node_modules()
         say("front end is built")
         _npm(web, "run", "build")
         (dist / ".moorfog").write_text(want)

@@ -60,7 +60,9 @@ def cmd_rebuild(given: argparse.Namespace) -> int:
     from moorfog.store.base import make_engine
     from moorfog.store.readmodels import rebuild
 
-    done = rebuild(make_engine(database_url()), lambda at, total: print(f"\r{at} of {total} visits", end="", flush=True))
+    done = rebuild(
+        make_engine(database_url()), lambda at, total: print(f"\r{at} of {total} visits", end="", flush=True)
+    )
     print(f"\nRead models refilled from {done} visits.")
     return 0
 
@@ -97,8 +99,12 @@ def cmd_counter(given: argparse.Namespace) -> int:
 
     figures = json.loads(Path(given.figures).read_text())
     token = secrets.token_urlsafe(24)
-    run_in_transaction(make_engine(database_url()), lambda db: create_instrument(
-        db, name=given.name, employer_id=None, content=figures, is_simulated=False, token=token))
+    run_in_transaction(
+        make_engine(database_url()),
+        lambda db: create_instrument(
+            db, name=given.name, employer_id=None, content=figures, is_simulated=False, token=token
+        ),
+    )
     print(f"{given.name} is entered. Its link's token, shown only now:\n{token}")
     return 0
 
@@ -152,8 +158,10 @@ def parser() -> argparse.ArgumentParser:
     serve.add_argument("--workers", type=int, default=2)
     serve.set_defaults(run=cmd_serve)
     for name, run, text in (
-        ("worker", cmd_worker, "the worker of MOORFOG_DATABASE_URL"), ("migrate", cmd_migrate, "bring the schema up to date"),
-        ("rebuild", cmd_rebuild, "refill the read models from the logs"), ("bench", cmd_bench, "print measurements as ratios"),
+        ("worker", cmd_worker, "the worker of MOORFOG_DATABASE_URL"),
+        ("migrate", cmd_migrate, "bring the schema up to date"),
+        ("rebuild", cmd_rebuild, "refill the read models from the logs"),
+        ("bench", cmd_bench, "print measurements as ratios"),
         ("check", cmd_check, "make the developers' environment"),
     ):
         sub.add_parser(name, help=text).set_defaults(run=run)

@@ -30,7 +30,10 @@ def application() -> Flask:
     with Session(engine) as db:
         found = foreign_fold_version(db)
     if found is not None:
-        sys.exit(f"the read models were made by fold version {found}, this program has {FOLD_VERSION}; run: ./moorfog rebuild")
+        sys.exit(
+            f"the read models were made by fold version {found}, this program has {FOLD_VERSION}; "
+            "run: ./moorfog rebuild"
+        )
     engine.dispose()
     web = os.environ.get("MOORFOG_WEB")
     return create_app(engine, shipped_rules(), Path(web) if web else None)

@@ -22,9 +22,22 @@ BAD_FACTORS = (40, 30, 20, 35)
 def facepiece(**changes: Any) -> ev.Facepiece:
     """A half facepiece with thumbs-closed particulate filters."""
     plain: dict[str, Any] = {
-        "model_id": "m-half", "version_id": "v-half", "maker": "Tindle & Wray", "model": "Sedge", "kind": "half", "size": "M", "valve": True,
-        "filter_kind": "particulate", "filter_class": "100-type", "cover": "thumbs", "suspension": "fixed", "clip": "", "probe": "valve_seat",
-        "test_filters": False, "is_own": False, "ppe": (),
+        "model_id": "m-half",
+        "version_id": "v-half",
+        "maker": "Tindle & Wray",
+        "model": "Sedge",
+        "kind": "half",
+        "size": "M",
+        "valve": True,
+        "filter_kind": "particulate",
+        "filter_class": "100-type",
+        "cover": "thumbs",
+        "suspension": "fixed",
+        "clip": "",
+        "probe": "valve_seat",
+        "test_filters": False,
+        "is_own": False,
+        "ppe": (),
     }
     return ev.Facepiece(**{**plain, **changes})
 
@@ -34,8 +47,16 @@ def counter(**changes: Any) -> ev.Instrument:
     day = changes.pop("day", "2026-03-02")
     checks = tuple(ev.DailyCheck(name, "1", "1", True, day) for name in ("particle", "zero", "max_fit_factor"))  # type: ignore[arg-type]
     plain: dict[str, Any] = {
-        "id": "c", "name": "Counter 04", "serial_number": "1", "counted_flow": "100", "resolution": "1", "ambient_minimum": "1000",
-        "ambient_maximum": "20000", "calibrated_until": "2026-12-31", "used_on": day, "checks": checks,
+        "id": "c",
+        "name": "Counter 04",
+        "serial_number": "1",
+        "counted_flow": "100",
+        "resolution": "1",
+        "ambient_minimum": "1000",
+        "ambient_maximum": "20000",
+        "calibrated_until": "2026-12-31",
+        "used_on": day,
+        "checks": checks,
     }
     return ev.Instrument(**{**plain, **changes})
 
@@ -55,7 +76,16 @@ class Bench:
         self.rules, self.at, self.log = rules, START, []
         self.log: list[ev.Event] = []
         self.visit = Visit(rules)
-        plain = {"person_id": "p", "employer_id": "e", "site_id": "s", "zone": "America/New_York", "bench": "A", "is_practice": False, "speed": 1, "rules_digest": rules.digest}
+        plain = {
+            "person_id": "p",
+            "employer_id": "e",
+            "site_id": "s",
+            "zone": "America/New_York",
+            "bench": "A",
+            "is_practice": False,
+            "speed": 1,
+            "rules_digest": rules.digest,
+        }
         self.say(ev.VisitOpened(**{**plain, **opening}), 0)
         self.runs = 0
 
@@ -111,9 +141,13 @@ class Bench:
     def do(self, act: str, piece: ev.Facepiece | None = None) -> None:
         """Do an act of the procedure the plain way."""
         simple: dict[str, ev.Payload] = {
-            "choose_facepiece": ev.FacepieceChosen(piece or facepiece()), "fit_probe": ev.ProbeFitted(loops_needed(self.visit)),
-            "don": ev.Donned(True), "doff": ev.Doffed("done"), "release": ev.Released(),
-            "sign_wearer": ev.Signed("wearer", "0" * 64, self.visit.seq), "sign_tester": ev.Signed("tester", "0" * 64, self.visit.seq),
+            "choose_facepiece": ev.FacepieceChosen(piece or facepiece()),
+            "fit_probe": ev.ProbeFitted(loops_needed(self.visit)),
+            "don": ev.Donned(True),
+            "doff": ev.Doffed("done"),
+            "release": ev.Released(),
+            "sign_wearer": ev.Signed("wearer", "0" * 64, self.visit.seq),
+            "sign_tester": ev.Signed("tester", "0" * 64, self.visit.seq),
         }
         if act == "seal_check":
             for one in self.picture.seal_checks:
@@ -134,13 +168,26 @@ class Bench:
         protocol = next(one for one in self.rules.protocols if piece.kind in one.kinds)
         level = self.rules.book.ratio(ev.level_key(piece.kind))
         plain: dict[str, Any] = {
-            "run_id": f"run-{self.runs}", "source": source, "method": "fast_count", "protocol_id": protocol.id, "mode": "ordinary",
-            "level": str(level), "count_in_ms": 5000, "instrument": counter(day=self.at.date().isoformat()),
+            "run_id": f"run-{self.runs}",
+            "source": source,
+            "method": "fast_count",
+            "protocol_id": protocol.id,
+            "mode": "ordinary",
+            "level": str(level),
+            "count_in_ms": 5000,
+            "instrument": counter(day=self.at.date().isoformat()),
         }
         self.say(ev.RunStarted(**{**plain, **changes}))
         return f"run-{self.runs}"
 
-    def run(self, factors: tuple[int, ...] = GOOD, end: str = "complete", readings: list[Reading] | None = None, seed: int = 1, ambient: float = 5300.0) -> None:
+    def run(
+        self,
+        factors: tuple[int, ...] = GOOD,
+        end: str = "complete",
+        readings: list[Reading] | None = None,
+        seed: int = 1,
+        ambient: float = 5300.0,
+    ) -> None:
         """Start a counter run and seal it with simulated readings."""
         run_id = self.start()
         protocol = self.rules.protocol(self.visit.tries[-1].started.protocol_id)
@@ -151,10 +198,14 @@ class Bench:
             reduction.feed(one)
         windows, deviations = reduction.sealed(end)
         self.at = self.visit.tries[-1].t0 + timedelta(milliseconds=given[-1].t if given else 0)
-        self.say(ev.RunClosed(run_id, end, 0, max(len(given) - 1, 0), len(given), seal_digest(given), windows, deviations), 0)  # type: ignore[arg-type]
+        self.say(
+            ev.RunClosed(run_id, end, 0, max(len(given) - 1, 0), len(given), seal_digest(given), windows, deviations), 0
+        )  # type: ignore[arg-type]
 
 
-def simulate(protocol: Any, factors: tuple[int, ...], seed: int = 1, ambient: float = 5300.0, step_ms: int = 250) -> list[Reading]:
+def simulate(
+    protocol: Any, factors: tuple[int, ...], seed: int = 1, ambient: float = 5300.0, step_ms: int = 250
+) -> list[Reading]:
     """Readings of a whole run of a seeded wearer, from t0 on."""
     wearer, air = SimulatedWearer(seed, factors, protocol.starts_ms()), SimulatedAir(seed, ambient, 1667)
     windows, out = protocol.windows(), []

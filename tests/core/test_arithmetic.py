@@ -12,7 +12,17 @@ from hypothesis import given
 from hypothesis import strategies as st
 from scipy import stats
 
-from moorfog.core.arithmetic import NotANumber, concentration, cut, drift, leak_budget, mean_outside, overall, parse_decimal, worst_drift_factor
+from moorfog.core.arithmetic import (
+    NotANumber,
+    concentration,
+    cut,
+    drift,
+    leak_budget,
+    mean_outside,
+    overall,
+    parse_decimal,
+    worst_drift_factor,
+)
 
 CASES = tomllib.loads((Path(__file__).parents[1] / "data" / "fit-factors.toml").read_text())["case"]
 factors = st.lists(st.fractions(min_value=1, max_value=100_000, max_denominator=1000), min_size=1, max_size=9)
@@ -50,10 +60,18 @@ def test_a_missing_exercise_is_no_smaller_n() -> None:
         overall([Fraction(100)] * 3, 4)
 
 
-@pytest.mark.parametrize(("value", "text"), [
-    (Fraction(99856, 1000), "99.8"), (Fraction(99999, 1000), "99.9"), (Fraction(500), "500.0"), (Fraction(40650), "40650"),
-    (Fraction(19999, 10), "1999"), (Fraction(-3, 100), "0.0"), (Fraction(-25, 10), "-2.5"),
-])
+@pytest.mark.parametrize(
+    ("value", "text"),
+    [
+        (Fraction(99856, 1000), "99.8"),
+        (Fraction(99999, 1000), "99.9"),
+        (Fraction(500), "500.0"),
+        (Fraction(40650), "40650"),
+        (Fraction(19999, 10), "1999"),
+        (Fraction(-3, 100), "0.0"),
+        (Fraction(-25, 10), "-2.5"),
+    ],
+)
 def test_display_cuts_and_never_rounds_up(value: Fraction, text: str) -> None:
     assert cut(value) == text
 
@@ -63,7 +81,9 @@ def test_what_is_shown_is_never_more_than_what_was_measured(value: Fraction) -> 
     assert Fraction(cut(value)) <= value
 
 
-@pytest.mark.parametrize("text", ["nan", "NaN", "inf", "-inf", "1e5", "", " ", "12,5", "0x10", "١٢", "1.2.3", "+5", "9" * 20])
+@pytest.mark.parametrize(
+    "text", ["nan", "NaN", "inf", "-inf", "1e5", "", " ", "12,5", "0x10", "١٢", "1.2.3", "+5", "9" * 20]
+)
 def test_what_is_no_plain_decimal_is_refused_by_name(text: str) -> None:
     with pytest.raises(NotANumber, match="Bend over, outside"):
         parse_decimal(text, "Bend over, outside")
@@ -88,7 +108,10 @@ def test_the_budget_is_lost_only_beyond_what_the_drift_rule_still_allows() -> No
     assert leak_budget([Fraction(45, 1000)], n, level, allowed, outside_is_final=False).is_lost
 
 
-@given(st.lists(st.fractions(min_value=0, max_value=1, max_denominator=10_000), min_size=4, max_size=4), st.fractions(min_value=Fraction(9, 10), max_value=Fraction(10, 9)))
+@given(
+    st.lists(st.fractions(min_value=0, max_value=1, max_denominator=10_000), min_size=4, max_size=4),
+    st.fractions(min_value=Fraction(9, 10), max_value=Fraction(10, 9)),
+)
 def test_a_run_called_lost_can_indeed_not_pass_any_more(shares: list[Fraction], growth: Fraction) -> None:
     budget = leak_budget(shares, 4, Fraction(100), Fraction(1, 5), outside_is_final=False)
     if budget.is_lost:

@@ -12,7 +12,8 @@ from moorfog.core.canonical import MAX_SAFE_INTEGER, canonical_bytes, digest
 text = st.text(st.characters(exclude_categories=("Cs",)), max_size=12)
 values = st.recursive(
     st.none() | st.booleans() | st.integers(-MAX_SAFE_INTEGER, MAX_SAFE_INTEGER) | text,
-    lambda inner: st.lists(inner, max_size=4) | st.dictionaries(text, inner, max_size=4), max_leaves=12,
+    lambda inner: st.lists(inner, max_size=4) | st.dictionaries(text, inner, max_size=4),
+    max_leaves=12,
 )
 
 

@@ -39,7 +39,9 @@ def test_how_far_above_the_level_a_safe_pass_lies(counts: int, margin: float) ->
 
 def test_equal_exercises_are_pooled_and_nearly_equal_ones_come_close() -> None:
     pooled = overall_bound([Sample(3, 2000, 50)] * 4)
-    assert overall_bound([Sample(3, 2000, 50), Sample(3, 2000, 50), Sample(3, 2000, 50), Sample(3, 2000, 50.001)]) == pytest.approx(pooled, rel=1e-3)
+    assert overall_bound(
+        [Sample(3, 2000, 50), Sample(3, 2000, 50), Sample(3, 2000, 50), Sample(3, 2000, 50.001)]
+    ) == pytest.approx(pooled, rel=1e-3)
 
 
 @pytest.mark.parametrize("volumes", [(50.0,) * 4, (50.0, 20.0, 35.0, 50.0)])

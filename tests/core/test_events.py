@@ -33,10 +33,15 @@ def test_every_kind_and_version_has_a_sample_that_can_still_be_read() -> None:
     assert {(kind, version) for kind, version in ev.VERSIONS.items()} <= seen
 
 
-@pytest.mark.parametrize(("data", "words"), [
-    ({"kind": "donned"}, "donned.unaided: this key is missing"), ({"kind": "donned", "unaided": 1}, "bool is expected"),
-    ({"kind": "donned", "unaided": True, "x": 1}, "unknown key"), ({"kind": "donned", "unaided": "yes"}, "bool is expected"),
-])
+@pytest.mark.parametrize(
+    ("data", "words"),
+    [
+        ({"kind": "donned"}, "donned.unaided: this key is missing"),
+        ({"kind": "donned", "unaided": 1}, "bool is expected"),
+        ({"kind": "donned", "unaided": True, "x": 1}, "unknown key"),
+        ({"kind": "donned", "unaided": "yes"}, "bool is expected"),
+    ],
+)
 def test_a_stored_payload_is_read_strictly(data: dict, words: str) -> None:
     with pytest.raises(DataError, match=words):
         ev.read_payload("donned", 1, data, "donned")
@@ -55,7 +60,11 @@ def test_editing_anything_in_a_log_breaks_the_chain_there(rules: Rules) -> None:
     assert ev.check_chain(bench.log) is None
     for index in (0, 3, len(bench.log) - 1):
         event = bench.log[index]
-        for changed in (replace(event, actor="someone"), replace(event, occurred_at=datetime(2020, 1, 1, tzinfo=UTC)), replace(event, payload=ev.Distress())):
+        for changed in (
+            replace(event, actor="someone"),
+            replace(event, occurred_at=datetime(2020, 1, 1, tzinfo=UTC)),
+            replace(event, payload=ev.Distress()),
+        ):
             edited = [*bench.log[:index], changed, *bench.log[index + 1 :]]
             assert ev.check_chain(edited) == event.seq
     assert ev.check_chain([*bench.log[:2], *bench.log[3:]]) == bench.log[3].seq

@@ -22,7 +22,11 @@ from tests.core.bench import BAD_FACTORS, GOOD, Bench, Refused, counter, facepie
 
 RULES = shipped_rules()
 QUESTIONS = [one.id for one in RULES.procedure.item if not one.act]
-GATES = [one for one in RULES.procedure.item if not one.act and one.before != "release" and one.gravity != "note" and not one.when.methods]
+GATES = [
+    one
+    for one in RULES.procedure.item
+    if not one.act and one.before != "release" and one.gravity != "note" and not one.when.methods
+]
 
 
 class BenchMachine(RuleBasedStateMachine):
@@ -73,11 +77,28 @@ class BenchMachine(RuleBasedStateMachine):
         except Refused:
             return
 
-    @rule(payload=st.sampled_from([
-        ev.Adjusted("strap"), ev.Doffed("refit"), ev.Doffed("done"), ev.Donned(True), ev.Donned(False), ev.Touched(True), ev.Touched(False), ev.Stopped(),
-        ev.Decided("same_again"), ev.Decided("other_size"), ev.Decided("end"), ev.SealChecked("negative", "leaks", "holds", "chin"), ev.Released(),
-        ev.FacepieceChosen(facepiece(size="L")), ev.FacepieceChosen(facepiece()), ev.LoopClosed("valve_cover:1"),
-    ]))
+    @rule(
+        payload=st.sampled_from(
+            [
+                ev.Adjusted("strap"),
+                ev.Doffed("refit"),
+                ev.Doffed("done"),
+                ev.Donned(True),
+                ev.Donned(False),
+                ev.Touched(True),
+                ev.Touched(False),
+                ev.Stopped(),
+                ev.Decided("same_again"),
+                ev.Decided("other_size"),
+                ev.Decided("end"),
+                ev.SealChecked("negative", "leaks", "holds", "chin"),
+                ev.Released(),
+                ev.FacepieceChosen(facepiece(size="L")),
+                ev.FacepieceChosen(facepiece()),
+                ev.LoopClosed("valve_cover:1"),
+            ]
+        )
+    )
     def press_any(self, payload: ev.Payload) -> None:
         self.press(payload)
 
@@ -113,29 +134,84 @@ class BenchMachine(RuleBasedStateMachine):
 
 PASSING: tuple[NumbersState, ...] = ("reached", "held")
 TestBenchMachine = BenchMachine.TestCase
-TestBenchMachine.settings = settings(max_examples=25, stateful_step_count=25, deadline=None, suppress_health_check=list(HealthCheck))
+TestBenchMachine.settings = settings(
+    max_examples=25, stateful_step_count=25, deadline=None, suppress_health_check=list(HealthCheck)
+)
 
 text = st.text(max_size=5)
-piece = st.builds(facepiece, size=st.sampled_from(["M", "L"]), kind=st.sampled_from(["half", "full", "disposable_cup", "nonsense"]))
+piece = st.builds(
+    facepiece, size=st.sampled_from(["M", "L"]), kind=st.sampled_from(["half", "full", "disposable_cup", "nonsense"])
+)
 number = st.sampled_from(["1", "5300", "0", "-3", "nan", "", "1e9", "0.00001"])
 payloads = st.one_of(
-    st.builds(ev.Answered, question=st.sampled_from(QUESTIONS), answer=st.sampled_from(["fine", "not_fine"]), facts=text),
-    st.builds(ev.FacepieceChosen, facepiece=piece), st.builds(ev.ProbeFitted, loops=st.lists(st.sampled_from(["valve_cover", "x"]), max_size=2).map(tuple)),
-    st.builds(ev.LoopClosed, loop=st.sampled_from(["valve_cover:1", "x"])), st.builds(ev.Donned, unaided=st.booleans()),
-    st.builds(ev.Doffed, why=st.just("done")), st.builds(ev.SealChecked, check=st.sampled_from(["positive", "negative"]), wearer=st.just("holds"), tester=st.just("holds")),
-    st.builds(ev.RunStarted, run_id=st.sampled_from(["a", "b"]), source=st.sampled_from(["counter", "typed"]), method=st.just("fast_count"),
-              protocol_id=st.sampled_from(["fast-count-elastomeric", "none"]), mode=st.just("ordinary"), level=st.sampled_from(["100", "1", "x", "500"]),
-              count_in_ms=st.integers(0, 5000), instrument=st.builds(counter, ambient_minimum=number)),
-    st.builds(ev.RunClosed, run_id=st.sampled_from(["a", "b"]), end=st.sampled_from(["complete", "stopped", "lost"]), first=st.just(0), last=st.just(0), count=st.just(0),
-              sha256=st.just(""), deviations=st.just(()), windows=st.lists(st.builds(
-                  ev.MeasuredWindow, exercise=st.integers(0, 4), use=st.sampled_from(["outside", "inside"]), counts=st.integers(-2, 10**6),
-                  volume_nl=st.integers(0, 10**8), ms=st.integers(0, 30_000)), max_size=8).map(tuple)),
-    st.builds(ev.NumbersTyped, run_id=st.sampled_from(["a", "b"]), resolution=number, exercises=st.lists(
-        st.builds(ev.TypedExercise, outside=number, inside=number), max_size=5).map(tuple)),
-    st.builds(ev.ProofGiven, run_id=st.sampled_from(["a", "b"]), rose=st.booleans()), st.builds(ev.Decided, next=st.sampled_from(["same_again", "end"])),
-    st.builds(ev.Signed, role=st.sampled_from(["wearer", "tester"]), digest=text, covers_seq=st.integers(0, 5)), st.just(ev.Released()), st.just(ev.Distress()),
-    st.just(ev.Stopped()), st.builds(ev.Corrected, target=st.integers(-1, 30), reason=text, size=st.none() | st.just("S"), void_run=st.none() | st.just("a")),
-    st.builds(ev.Withheld, run_id=st.just("a"), reason=text), st.builds(ev.TurnedAway, reason=text), st.builds(ev.RunVoided, run_id=st.just("a"), reason=text),
+    st.builds(
+        ev.Answered, question=st.sampled_from(QUESTIONS), answer=st.sampled_from(["fine", "not_fine"]), facts=text
+    ),
+    st.builds(ev.FacepieceChosen, facepiece=piece),
+    st.builds(ev.ProbeFitted, loops=st.lists(st.sampled_from(["valve_cover", "x"]), max_size=2).map(tuple)),
+    st.builds(ev.LoopClosed, loop=st.sampled_from(["valve_cover:1", "x"])),
+    st.builds(ev.Donned, unaided=st.booleans()),
+    st.builds(ev.Doffed, why=st.just("done")),
+    st.builds(
+        ev.SealChecked,
+        check=st.sampled_from(["positive", "negative"]),
+        wearer=st.just("holds"),
+        tester=st.just("holds"),
+    ),
+    st.builds(
+        ev.RunStarted,
+        run_id=st.sampled_from(["a", "b"]),
+        source=st.sampled_from(["counter", "typed"]),
+        method=st.just("fast_count"),
+        protocol_id=st.sampled_from(["fast-count-elastomeric", "none"]),
+        mode=st.just("ordinary"),
+        level=st.sampled_from(["100", "1", "x", "500"]),
+        count_in_ms=st.integers(0, 5000),
+        instrument=st.builds(counter, ambient_minimum=number),
+    ),
+    st.builds(
+        ev.RunClosed,
+        run_id=st.sampled_from(["a", "b"]),
+        end=st.sampled_from(["complete", "stopped", "lost"]),
+        first=st.just(0),
+        last=st.just(0),
+        count=st.just(0),
+        sha256=st.just(""),
+        deviations=st.just(()),
+        windows=st.lists(
+            st.builds(
+                ev.MeasuredWindow,
+                exercise=st.integers(0, 4),
+                use=st.sampled_from(["outside", "inside"]),
+                counts=st.integers(-2, 10**6),
+                volume_nl=st.integers(0, 10**8),
+                ms=st.integers(0, 30_000),
+            ),
+            max_size=8,
+        ).map(tuple),
+    ),
+    st.builds(
+        ev.NumbersTyped,
+        run_id=st.sampled_from(["a", "b"]),
+        resolution=number,
+        exercises=st.lists(st.builds(ev.TypedExercise, outside=number, inside=number), max_size=5).map(tuple),
+    ),
+    st.builds(ev.ProofGiven, run_id=st.sampled_from(["a", "b"]), rose=st.booleans()),
+    st.builds(ev.Decided, next=st.sampled_from(["same_again", "end"])),
+    st.builds(ev.Signed, role=st.sampled_from(["wearer", "tester"]), digest=text, covers_seq=st.integers(0, 5)),
+    st.just(ev.Released()),
+    st.just(ev.Distress()),
+    st.just(ev.Stopped()),
+    st.builds(
+        ev.Corrected,
+        target=st.integers(-1, 30),
+        reason=text,
+        size=st.none() | st.just("S"),
+        void_run=st.none() | st.just("a"),
+    ),
+    st.builds(ev.Withheld, run_id=st.just("a"), reason=text),
+    st.builds(ev.TurnedAway, reason=text),
+    st.builds(ev.RunVoided, run_id=st.just("a"), reason=text),
 )
 
 
@@ -158,8 +234,11 @@ def test_no_log_makes_the_fold_raise_nor_passes_without_the_gates(some: list[ev.
 def test_dropping_any_one_answer_or_act_from_a_passing_log_is_no_pass(data: st.DataObject) -> None:
     log = _passing_log()
     droppable = [
-        one for one in log
-        if isinstance(one.payload, (ev.Donned, ev.SealChecked, ev.RunClosed, ev.ProbeFitted, ev.FacepieceChosen, ev.VisitOpened))
+        one
+        for one in log
+        if isinstance(
+            one.payload, (ev.Donned, ev.SealChecked, ev.RunClosed, ev.ProbeFitted, ev.FacepieceChosen, ev.VisitOpened)
+        )
         or (isinstance(one.payload, ev.Answered) and RULES.procedure.find(one.payload.question) in GATES)
     ]
     gone = data.draw(st.sampled_from(droppable))

@@ -21,17 +21,22 @@ V = 50_000_000
 def windows(inside: tuple[int, ...], first: int = 265_000, last: int = 265_000) -> list[MeasuredWindow]:
     """Windows of a run with counts in 50 cm³; first and last ambient likewise."""
     return [
-        MeasuredWindow(0, "outside", first, V, 5000), *(MeasuredWindow(i, "inside", n, V, 30_000) for i, n in enumerate(inside)),
+        MeasuredWindow(0, "outside", first, V, 5000),
+        *(MeasuredWindow(i, "inside", n, V, 30_000) for i, n in enumerate(inside)),
         MeasuredWindow(3, "outside", last, V, 5000),
     ]
 
 
-def judge(inside: tuple[int, ...], level: int = 100, minimum: int = 1000, cap: Fraction | None = None, **more: int) -> RunNumbers:
+def judge(
+    inside: tuple[int, ...], level: int = 100, minimum: int = 1000, cap: Fraction | None = None, **more: int
+) -> RunNumbers:
     return measure_windows(HALF, RULES.book, Fraction(level), windows(inside, **more), Fraction(minimum), cap)
 
 
 def typed(*rows: tuple[str, str], level: int = 100, resolution: str = "1") -> RunNumbers:
-    return measure_typed(HALF, RULES.book, Fraction(level), [TypedExercise(o, i) for o, i in rows], resolution, Fraction(1000), None)
+    return measure_typed(
+        HALF, RULES.book, Fraction(level), [TypedExercise(o, i) for o, i in rows], resolution, Fraction(1000), None
+    )
 
 
 def test_exactly_the_level_is_reached() -> None:
@@ -51,13 +56,21 @@ def test_no_last_ambient_is_no_verdict() -> None:
 
 
 def test_a_missing_exercise_is_no_verdict() -> None:
-    found = measure_windows(HALF, RULES.book, Fraction(100), [w for w in windows((10,) * 4) if w.exercise != 2], Fraction(1000), None)
+    found = measure_windows(
+        HALF, RULES.book, Fraction(100), [w for w in windows((10,) * 4) if w.exercise != 2], Fraction(1000), None
+    )
     assert (found.state, found.reasons[0].code) == ("void", "exercise_missing")
 
 
-@pytest.mark.parametrize(("first", "last", "state", "code"), [
-    (265_000, 325_000, "void", "drift"), (265_000, 320_000, "reached", "level_reached"), (40_000, 40_000, "void", "ambient_low"), (0, 0, "void", "ambient_low"),
-])
+@pytest.mark.parametrize(
+    ("first", "last", "state", "code"),
+    [
+        (265_000, 325_000, "void", "drift"),
+        (265_000, 320_000, "reached", "level_reached"),
+        (40_000, 40_000, "void", "ambient_low"),
+        (0, 0, "void", "ambient_low"),
+    ],
+)
 def test_the_outside_must_be_high_and_steady(first: int, last: int, state: str, code: str) -> None:
     found = judge((20,) * 4, first=first, last=last)
     assert (found.state, found.reasons[-1].code) == (state, code)
@@ -108,14 +121,24 @@ def test_more_inside_never_raises_the_overall_nor_makes_a_pass(inside: tuple[int
 @given(st.lists(st.integers(-5, 300_000), min_size=0, max_size=8), st.integers(0, 10**6), st.integers(0, 10**6))
 def test_whatever_was_counted_it_never_raises_and_n_never_shrinks(inside: list[int], first: int, last: int) -> None:
     some = [MeasuredWindow(i % 5, "inside", n, V, 30_000) for i, n in enumerate(inside)]
-    found = measure_windows(HALF, RULES.book, Fraction(100), [MeasuredWindow(0, "outside", first, V, 5000), *some, MeasuredWindow(3, "outside", last, V, 5000)], Fraction(0), None)
+    found = measure_windows(
+        HALF,
+        RULES.book,
+        Fraction(100),
+        [MeasuredWindow(0, "outside", first, V, 5000), *some, MeasuredWindow(3, "outside", last, V, 5000)],
+        Fraction(0),
+        None,
+    )
     assert found.overall is None or len(found.exercises) == HALF.n
 
 
 def test_every_exercise_books_let_one_exercise_end_it(rules: Rules) -> None:
     from dataclasses import replace
 
-    strict = replace(rules.book, values={**rules.book.values, "judged_by": replace(rules.book.values["judged_by"], value="every_exercise")})
+    strict = replace(
+        rules.book,
+        values={**rules.book.values, "judged_by": replace(rules.book.values["judged_by"], value="every_exercise")},
+    )
     one_low = windows((100, 100, 100, 2700))
     assert measure_windows(HALF, rules.book, Fraction(100), one_low, Fraction(1000), None).state == "reached"
     assert measure_windows(HALF, strict, Fraction(100), one_low, Fraction(1000), None).state == "below"

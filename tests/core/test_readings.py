@@ -31,9 +31,17 @@ def test_only_sampled_seconds_count_and_purge_never_does() -> None:
     windows, deviations = reduce(RUN)
     assert deviations == []
     assert [(one.exercise, one.use, one.ms) for one in windows] == [
-        (0, "outside", 5000), (0, "inside", 30_000), (1, "inside", 30_000), (2, "inside", 30_000), (3, "inside", 30_000), (3, "outside", 5000),
+        (0, "outside", 5000),
+        (0, "inside", 30_000),
+        (1, "inside", 30_000),
+        (2, "inside", 30_000),
+        (3, "inside", 30_000),
+        (3, "outside", 5000),
     ]
-    noisy = [replace(one, counts=10**6) if one.t <= 4000 or 9000 < one.t <= 20_000 or 140_000 < one.t <= 144_000 else one for one in RUN]
+    noisy = [
+        replace(one, counts=10**6) if one.t <= 4000 or 9000 < one.t <= 20_000 or 140_000 < one.t <= 144_000 else one
+        for one in RUN
+    ]
     assert reduce(noisy)[0] == windows
 
 
@@ -41,14 +49,22 @@ def without(start: int, end: int) -> list[Reading]:
     return [one for one in RUN if not start < one.t <= end]
 
 
-@pytest.mark.parametrize(("readings", "code"), [
-    (without(60_000, 61_000), None), (without(60_000, 61_250), "gap"), (without(147_000, 150_000), "gap"), (without(0, 2000), "gap"), ([], "gap"),
-    ([*RUN[:200], RUN[199], *RUN[200:]], "duplicate"), ([*RUN[:200], *RUN[100:]], "clock_jump"),
-    ([replace(one, valve="O") if one.t == 70_000 else one for one in RUN], "wrong_valve"),
-    ([replace(one, flags="F") if one.t == 70_000 else one for one in RUN], "flow_alarm"),
-    ([replace(one, flags="A") if one.t == 70_000 else one for one in RUN], "alcohol_alarm"),
-    ([replace(one, flags="X") if one.t == 70_000 else one for one in RUN], "not_finite"),
-])
+@pytest.mark.parametrize(
+    ("readings", "code"),
+    [
+        (without(60_000, 61_000), None),
+        (without(60_000, 61_250), "gap"),
+        (without(147_000, 150_000), "gap"),
+        (without(0, 2000), "gap"),
+        ([], "gap"),
+        ([*RUN[:200], RUN[199], *RUN[200:]], "duplicate"),
+        ([*RUN[:200], *RUN[100:]], "clock_jump"),
+        ([replace(one, valve="O") if one.t == 70_000 else one for one in RUN], "wrong_valve"),
+        ([replace(one, flags="F") if one.t == 70_000 else one for one in RUN], "flow_alarm"),
+        ([replace(one, flags="A") if one.t == 70_000 else one for one in RUN], "alcohol_alarm"),
+        ([replace(one, flags="X") if one.t == 70_000 else one for one in RUN], "not_finite"),
+    ],
+)
 def test_what_breaks_the_protocol_is_found(readings: list[Reading], code: str | None) -> None:
     found = reduce(readings)[1]
     assert found == [] if code is None else code in found
@@ -68,7 +84,14 @@ def test_how_readings_are_cut_into_chunks_is_no_difference(cuts: list[int]) -> N
         part = RUN[at : at + size]
         if not part:
             break
-        chunks.append(Chunk(at, *(tuple(getattr(one, name) for one in part) for name in ("t", "dt", "counts", "volume_nl")), "".join(one.valve for one in part), tuple(one.flags for one in part)))
+        chunks.append(
+            Chunk(
+                at,
+                *(tuple(getattr(one, name) for one in part) for name in ("t", "dt", "counts", "volume_nl")),
+                "".join(one.valve for one in part),
+                tuple(one.flags for one in part),
+            )
+        )
         at += size
     again = [one for chunk in chunks for one in chunk.readings()]
     assert again == RUN and seal_digest(again) == seal_digest(RUN) and all(chunk.problem() is None for chunk in chunks)
@@ -79,9 +102,16 @@ def test_any_edited_reading_is_another_digest() -> None:
         assert seal_digest([replace(RUN[300], **change), *RUN[301:]]) != seal_digest(RUN[300:])
 
 
-@pytest.mark.parametrize(("change", "words"), [
-    ({"t": ()}, "at least one"), ({"dt": (250,)}, "all columns"), ({"counts": (-1, 2)}, "0 or more"), ({"valve": "OX"}, "O or I"), ({"volume_nl": (0, 5)}, "above 0"),
-])
+@pytest.mark.parametrize(
+    ("change", "words"),
+    [
+        ({"t": ()}, "at least one"),
+        ({"dt": (250,)}, "all columns"),
+        ({"counts": (-1, 2)}, "0 or more"),
+        ({"valve": "OX"}, "O or I"),
+        ({"volume_nl": (0, 5)}, "above 0"),
+    ],
+)
 def test_a_chunk_that_makes_no_sense_says_what_is_wrong(change: dict, words: str) -> None:
     chunk = replace(Chunk(0, (250, 500), (250, 250), (1, 2), (5, 5), "OI", ("", "")), **change)
     assert words in (chunk.problem() or "")
@@ -104,5 +134,5 @@ def test_a_simulated_wearer_is_the_same_for_the_same_seed() -> None:
 
 
 def test_a_simulated_leak_shows_most_in_its_exercise() -> None:
-    worst = [min(range(4), key=lambda i: wearer_factors(seed, 2000, 2, 4)[i]) for seed in range(200)]  # noqa: B023
+    worst = [min(range(4), key=lambda i: wearer_factors(seed, 2000, 2, 4)[i]) for seed in range(200)]
     assert worst.count(2) >= 180

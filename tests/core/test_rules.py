@@ -16,15 +16,21 @@ def raw(path: str) -> dict:
     return tomllib.loads(files("moorfog.data").joinpath(path).read_text("utf-8"))
 
 
-@pytest.mark.parametrize(("change", "where"), [
-    (lambda d: d.update(colour="red"), "us.toml.colour: unknown key"),
-    (lambda d: d.pop("edition"), "us.toml.edition: this key is missing"),
-    (lambda d: d["values"]["level.half"].update(value=1.5), "level.half"),
-    (lambda d: d["values"]["level.half"].update(source=" "), "us.toml.values.level.half.source: every value needs a source"),
-    (lambda d: d["values"]["level.half"].update(standing="sure"), "'sure' is not one of"),
-    (lambda d: d["values"]["level.half"].update(in_force="soon"), "is not a date"),
-    (lambda d: d["values"]["interval"].pop("unit"), "us.toml.values.interval.unit: this key is missing"),
-])
+@pytest.mark.parametrize(
+    ("change", "where"),
+    [
+        (lambda d: d.update(colour="red"), "us.toml.colour: unknown key"),
+        (lambda d: d.pop("edition"), "us.toml.edition: this key is missing"),
+        (lambda d: d["values"]["level.half"].update(value=1.5), "level.half"),
+        (
+            lambda d: d["values"]["level.half"].update(source=" "),
+            "us.toml.values.level.half.source: every value needs a source",
+        ),
+        (lambda d: d["values"]["level.half"].update(standing="sure"), "'sure' is not one of"),
+        (lambda d: d["values"]["level.half"].update(in_force="soon"), "is not a date"),
+        (lambda d: d["values"]["interval"].pop("unit"), "us.toml.values.interval.unit: this key is missing"),
+    ],
+)
 def test_a_rule_book_with_a_mistake_is_refused_naming_file_and_key(change, where: str) -> None:
     data = raw("rulebooks/us-29cfr1910-134.toml")
     change(data)
@@ -62,9 +68,19 @@ def test_the_fast_protocols_are_the_published_ones(rules: Rules) -> None:
     assert names == {"fast-count-elastomeric": "jog", "fast-count-disposable": "talk"}
 
 
-@pytest.mark.parametrize(("key", "value"), [
-    ("level.half", 100), ("level.full", 500), ("interval", 12), ("wear.minimum", 300), ("apf.half", 10), ("apf.full", 50), ("apf.quarter", 5), ("apf.powered_full", 1000),
-])
+@pytest.mark.parametrize(
+    ("key", "value"),
+    [
+        ("level.half", 100),
+        ("level.full", 500),
+        ("interval", 12),
+        ("wear.minimum", 300),
+        ("apf.half", 10),
+        ("apf.full", 50),
+        ("apf.quarter", 5),
+        ("apf.powered_full", 1000),
+    ],
+)
 def test_values_of_the_us_book(rules: Rules, key: str, value: int) -> None:
     """29 CFR 1910.134 (d)(3)(i)(A), (f)(2), (f)(7) and App. A; recalled."""
     assert rules.book.ratio(key) == value
@@ -74,11 +90,63 @@ def test_the_procedure_names_every_gate(rules: Rules) -> None:
     """Gates of 29 CFR 1910.134 App. A Part I.A (recalled) and of common practice at the bench."""
     asked = {one.id for one in rules.procedure.item}
     assert asked >= {
-        "medical", "medical_limits", "fit_today", "neck_back", "shave", "hair", "jewellery", "face_marks", "face_change", "spectacles", "smoking", "eating",
-        "training", "ppe_here", "ppe_on", "tried_before", "inspected", "approval", "filters_fitted", "own_or_wiped", "hands_clean", "don", "chin", "tension",
-        "bridge", "span", "slips", "mirror", "comfort_nose", "comfort_eyes", "comfort_talk", "comfort_face", "brief_means", "brief_exercises", "brief_hands",
-        "settle", "seal_check", "tape_off", "read_back", "hoses", "zero_filter", "alcohol", "probe_in", "standing", "comfort_start", "after_comfort",
-        "after_adjusted", "disconnect", "doff", "put_back", "line_dry", "wiped", "limits_told", "sign_wearer", "sign_tester", "card", "release",
+        "medical",
+        "medical_limits",
+        "fit_today",
+        "neck_back",
+        "shave",
+        "hair",
+        "jewellery",
+        "face_marks",
+        "face_change",
+        "spectacles",
+        "smoking",
+        "eating",
+        "training",
+        "ppe_here",
+        "ppe_on",
+        "tried_before",
+        "inspected",
+        "approval",
+        "filters_fitted",
+        "own_or_wiped",
+        "hands_clean",
+        "don",
+        "chin",
+        "tension",
+        "bridge",
+        "span",
+        "slips",
+        "mirror",
+        "comfort_nose",
+        "comfort_eyes",
+        "comfort_talk",
+        "comfort_face",
+        "brief_means",
+        "brief_exercises",
+        "brief_hands",
+        "settle",
+        "seal_check",
+        "tape_off",
+        "read_back",
+        "hoses",
+        "zero_filter",
+        "alcohol",
+        "probe_in",
+        "standing",
+        "comfort_start",
+        "after_comfort",
+        "after_adjusted",
+        "disconnect",
+        "doff",
+        "put_back",
+        "line_dry",
+        "wiped",
+        "limits_told",
+        "sign_wearer",
+        "sign_tester",
+        "card",
+        "release",
     }
     stops = {one.id for one in rules.procedure.item if one.gravity == "stop"}
     assert stops >= {"medical", "shave", "fit_today", "neck_back", "zero_filter"}

@@ -111,14 +111,17 @@ def test_another_facepiece_makes_only_what_depended_on_it_stale(rules: Rules) ->
     assert len(bench.visit.loops) == 1, "the first facepiece's probe is still to be put back"
 
 
-@pytest.mark.parametrize(("piece", "checks"), [
-    ({"kind": "disposable_cup", "valve": False, "cover": "front"}, ["positive"]),
-    ({"kind": "disposable_fold", "valve": True, "cover": "front"}, ["negative"]),
-    ({"kind": "half", "cover": "palms"}, ["positive", "negative"]),
-    ({"kind": "half", "cover": "none"}, ["positive"]),
-    ({"kind": "full", "cover": "thumbs"}, ["negative", "positive"]),
-    ({"kind": "powered_full", "cover": "none"}, ["negative"]),
-])
+@pytest.mark.parametrize(
+    ("piece", "checks"),
+    [
+        ({"kind": "disposable_cup", "valve": False, "cover": "front"}, ["positive"]),
+        ({"kind": "disposable_fold", "valve": True, "cover": "front"}, ["negative"]),
+        ({"kind": "half", "cover": "palms"}, ["positive", "negative"]),
+        ({"kind": "half", "cover": "none"}, ["positive"]),
+        ({"kind": "full", "cover": "thumbs"}, ["negative", "positive"]),
+        ({"kind": "powered_full", "cover": "none"}, ["negative"]),
+    ],
+)
 def test_the_seal_checks_a_facepiece_allows(rules: Rules, piece: dict, checks: list[str]) -> None:
     """29 CFR 1910.134 App. B-1 (recalled); by kind, common practice."""
     bench = Bench(rules)
@@ -171,7 +174,10 @@ def test_comfort_afterwards_counts(rules: Rules) -> None:
     assert last(bench) == "void"
 
 
-@pytest.mark.parametrize("payload", [ev.Adjusted("strap"), ev.Doffed("lifted"), ev.Touched(moved=True), ev.FacepieceChosen(facepiece(size="L"))])
+@pytest.mark.parametrize(
+    "payload",
+    [ev.Adjusted("strap"), ev.Doffed("lifted"), ev.Touched(moved=True), ev.FacepieceChosen(facepiece(size="L"))],
+)
 def test_a_change_during_the_run_voids_it(rules: Rules, payload: ev.Payload) -> None:
     bench = at_the_run(rules)
     run_id = bench.start()
@@ -247,11 +253,18 @@ def test_typed_numbers_wait_for_the_protocol_and_say_that_they_were_typed(rules:
     assert last(bench) == "pass" and bench.picture.tries[-1].bound == "unknown"
 
 
-@pytest.mark.parametrize(("change", "code"), [
-    ({"calibrated_until": "2026-03-01"}, "calibration"), ({"checks": ()}, "check_particle"),
-    ({"checks": (*counter().checks[:1], replace(counter().checks[1], passed=False), counter().checks[2])}, "check_zero"),
-    ({"checks": tuple(replace(one, checked_on="2026-03-01") for one in counter().checks)}, "check_particle"),
-])
+@pytest.mark.parametrize(
+    ("change", "code"),
+    [
+        ({"calibrated_until": "2026-03-01"}, "calibration"),
+        ({"checks": ()}, "check_particle"),
+        (
+            {"checks": (*counter().checks[:1], replace(counter().checks[1], passed=False), counter().checks[2])},
+            "check_zero",
+        ),
+        ({"checks": tuple(replace(one, checked_on="2026-03-01") for one in counter().checks)}, "check_particle"),
+    ],
+)
 def test_no_run_without_the_kit_of_the_day(rules: Rules, change: dict, code: str) -> None:
     bench = at_the_run(rules)
     with pytest.raises(Refused, match=code):
@@ -259,7 +272,17 @@ def test_no_run_without_the_kit_of_the_day(rules: Rules, change: dict, code: str
 
 
 def test_a_95_class_filter_is_refused_in_ordinary_mode(rules: Rules) -> None:
-    bench = at_the_run(rules, facepiece(kind="disposable_cup", valve=False, cover="front", filter_kind="media", filter_class="95-type", probe="through"))
+    bench = at_the_run(
+        rules,
+        facepiece(
+            kind="disposable_cup",
+            valve=False,
+            cover="front",
+            filter_kind="media",
+            filter_class="95-type",
+            probe="through",
+        ),
+    )
     with pytest.raises(Refused, match="mode"):
         bench.start()
     bench.start(mode="classified")
@@ -269,7 +292,9 @@ def test_a_run_started_against_a_gate_is_void_even_if_somebody_wrote_it_into_the
     bench = at_the_run(rules)
     bench.answer("hair", "not_fine")
     bench.runs += 1
-    started = ev.RunStarted("run-x", "typed", "fast_count", "fast-count-elastomeric", "ordinary", "100", 5000, counter())
+    started = ev.RunStarted(
+        "run-x", "typed", "fast_count", "fast-count-elastomeric", "ordinary", "100", 5000, counter()
+    )
     rows = tuple(ev.TypedExercise("5300", "1") for _ in range(4))
     bench.event(started)
     bench.event(ev.NumbersTyped("run-x", "1", rows), bench.at + timedelta(seconds=200))

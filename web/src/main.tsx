@@ -15,7 +15,9 @@ import { RouterProvider } from "react-router";
 import { router } from "@/app/routes";
 import { theme, variables } from "@/app/theme";
 
-const queries = new QueryClient({ defaultOptions: { queries: { retry: 1, refetchOnWindowFocus: true, staleTime: 1000 } } });
+const queries = new QueryClient({
+  defaultOptions: { queries: { retry: 1, refetchOnWindowFocus: true, staleTime: 1000 } },
+});
 const root = document.getElementById("root");
 if (root) {
   createRoot(root).render(

@@ -72,7 +72,9 @@ def _view(one: Route, engine: Engine, clock: Clock, rules: Rules, hub: Hub) -> A
             raise result
         if one.returns is None:
             return Response(status=204)
-        return Response(one.returns.dump_json(result), mimetype="application/json", headers={"Cache-Control": "no-store"})
+        return Response(
+            one.returns.dump_json(result), mimetype="application/json", headers={"Cache-Control": "no-store"}
+        )
 
     return view
 
@@ -81,7 +83,9 @@ def _read_body(one: Route) -> Any:
     if one.body is None:
         return None
     if request.mimetype != "application/json":
-        raise DomainError("not_json", f"The body is {request.mimetype or 'of no type'}; application/json is expected.", status=415)
+        raise DomainError(
+            "not_json", f"The body is {request.mimetype or 'of no type'}; application/json is expected.", status=415
+        )
     return one.body.validate_json(request.get_data())
 
 
@@ -98,9 +102,13 @@ def _context(one: Route, db: Session, engine: Engine, clock: Clock, rules: Rules
     if one.rule == "public":
         return context
     if found is None:
-        raise DomainError("sign_in_needed", "You are not signed in, or the sign-in has run out. Sign in again.", status=401)
+        raise DomainError(
+            "sign_in_needed", "You are not signed in, or the sign-in has run out. Sign in again.", status=401
+        )
     if request.method not in ("GET", "HEAD") and request.headers.get("X-Moorfog-Token") != context.csrf:
-        raise DomainError("token_missing", "The page's token is missing or old. Reload the page and try again.", status=403)
+        raise DomainError(
+            "token_missing", "The page's token is missing or old. Reload the page and try again.", status=403
+        )
     if one.rule in RULE_ROLES:
         context.actor.require(*RULE_ROLES[one.rule])
     return context
@@ -112,21 +120,41 @@ def _answer_error(error: Exception) -> tuple[Response, int]:
     if isinstance(error, ValidationError):
         return _answer_validation(error)
     if isinstance(error, HTTPException):
-        words = {404: "There is nothing at this address. Check it, or go back to Today.", 405: "This address cannot be used that way.",
-                 413: "The body is larger than 2 MB. Send less at once."}
-        return jsonify(code=(error.name or "error").lower().replace(" ", "_"), message=words.get(error.code or 0, error.description or ""), detail={}), error.code or 500
+        words = {
+            404: "There is nothing at this address. Check it, or go back to Today.",
+            405: "This address cannot be used that way.",
+            413: "The body is larger than 2 MB. Send less at once.",
+        }
+        return jsonify(
+            code=(error.name or "error").lower().replace(" ", "_"),
+            message=words.get(error.code or 0, error.description or ""),
+            detail={},
+        ), error.code or 500
     if isinstance(error, DBAPIError):
         log.exception("database")
-        return jsonify(code="database_away", message="The database does not answer. What you pressed is kept in this page and sent again.", detail={}), 503
+        return jsonify(
+            code="database_away",
+            message="The database does not answer. What you pressed is kept in this page and sent again.",
+            detail={},
+        ), 503
     log.exception("unexpected")
-    return jsonify(code="unexpected", message="Something went wrong here; nothing was stored. Try again; if it stays, look into the server's log.", detail={}), 500
+    return jsonify(
+        code="unexpected",
+        message="Something went wrong here; nothing was stored. Try again; if it stays, look into the server's log.",
+        detail={},
+    ), 500
 
 
 def _answer_validation(error: ValidationError) -> tuple[Response, int]:
     first = error.errors(include_url=False, include_context=False)[0]
     if first["type"] == "json_invalid":
-        return jsonify(code="not_json", message=f"The body is not JSON: {first['msg']}. Send one JSON object.", detail={}), 400
-    spots = [{"where": ".".join(map(str, one["loc"])), "problem": one["msg"]} for one in error.errors(include_url=False, include_context=False, include_input=False)[:10]]
+        return jsonify(
+            code="not_json", message=f"The body is not JSON: {first['msg']}. Send one JSON object.", detail={}
+        ), 400
+    spots = [
+        {"where": ".".join(map(str, one["loc"])), "problem": one["msg"]}
+        for one in error.errors(include_url=False, include_context=False, include_input=False)[:10]
+    ]
     message = f"{spots[0]['where'] or 'body'}: {spots[0]['problem']}. Nothing was stored; correct it and send again."
     return jsonify(code="bad_body", message=message, detail={"errors": spots}), 422
 
@@ -142,7 +170,11 @@ def _serve_pages(app: Flask, web: Path | None) -> None:
     @app.get("/<path:path>")
     def pages(path: str) -> Any:
         if path.startswith("api/"):
-            return jsonify(code="not_found", message="There is nothing at this address. See /docs/ for the addresses there are.", detail={}), 404
+            return jsonify(
+                code="not_found",
+                message="There is nothing at this address. See /docs/ for the addresses there are.",
+                detail={},
+            ), 404
         if web is None:
             return Response("The front end is not built.", status=404, mimetype="text/plain")
         if path in ("docs", "docs/"):
@@ -164,6 +196,7 @@ def _secure(app: Flask) -> None:
         response.headers.setdefault("Referrer-Policy", "same-origin")
         response.headers.setdefault("X-Frame-Options", "DENY")
         response.headers.setdefault(
-            "Content-Security-Policy", "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data: blob:; frame-ancestors 'none'",
+            "Content-Security-Policy",
+            "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data: blob:; frame-ancestors 'none'",
         )
         return response

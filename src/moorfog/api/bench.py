@@ -78,7 +78,9 @@ class LiveQuery:
 
 
 def _view(context: Context, visit_id: str) -> VisitView:
-    return view_for_screen(context.db, context.clock, context.actor.scope("tester", "administrator", "supervisor"), visit_id)
+    return view_for_screen(
+        context.db, context.clock, context.actor.scope("tester", "administrator", "supervisor"), visit_id
+    )
 
 
 def _keep(context: Context, done: visits.Appended) -> None:
@@ -95,8 +97,16 @@ def today(context: Context) -> lists.Today:
 def open_visit(context: Context, body: OpenVisit) -> VisitView:
     """Open a visit for a person at a bench."""
     done = visits.open_visit(
-        context.db, context.clock, context.actor, context.rules, visit_id=body.visit_id, event_id=body.event_id,
-        person_id=body.person_id, bench=body.bench, is_practice=body.is_practice, speed=body.speed,
+        context.db,
+        context.clock,
+        context.actor,
+        context.rules,
+        visit_id=body.visit_id,
+        event_id=body.event_id,
+        person_id=body.person_id,
+        bench=body.bench,
+        is_practice=body.is_practice,
+        speed=body.speed,
     )
     _keep(context, done)
     return _view(context, done.visit_id)
@@ -127,8 +137,15 @@ def get_log(context: Context, visit_id: str) -> LogView:
 def sign(context: Context, visit_id: str, body: SignVisit) -> VisitView:
     """Sign the present revision."""
     done = signing.sign(
-        context.db, context.clock, context.actor, visit_id, event_id=body.id, expects=body.expects, role=body.role,
-        typed_name=body.typed_name, password=body.password,
+        context.db,
+        context.clock,
+        context.actor,
+        visit_id,
+        event_id=body.id,
+        expects=body.expects,
+        role=body.role,
+        typed_name=body.typed_name,
+        password=body.password,
     )
     _keep(context, done)
     return _view(context, visit_id)
@@ -145,7 +162,9 @@ def issue(context: Context, visit_id: str, body: IssueReport) -> Issued:
 def get_report(context: Context, visit_id: str, page_size: str, revision: str) -> Response:
     """The stored PDF."""
     row = find_report(context.db, context.actor, visit_id, page_size, int(revision) if revision.isdigit() else 0)
-    return plain(row.content, "application/pdf", **{"Content-Disposition": f'inline; filename="moorfog-{visit_id[-12:]}.pdf"'})
+    return plain(
+        row.content, "application/pdf", **{"Content-Disposition": f'inline; filename="moorfog-{visit_id[-12:]}.pdf"'}
+    )
 
 
 @route("GET", "/api/live", "read", query=LiveQuery, media="text/event-stream")
@@ -153,4 +172,3 @@ def live(context: Context, query: LiveQuery) -> Follow:
     """Follow a visit: `state` (whole) and `live` (numbers) as server-sent events."""
     visits.find_head(context.db, context.actor.scope("tester", "administrator", "supervisor"), query.visit)
     return Follow(query.visit)
-

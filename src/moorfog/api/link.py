@@ -77,7 +77,14 @@ def close_run(context: Context, run_id: str, body: CloseRun) -> Stored:
     """Seal a run."""
     visit_id = runs.visit_of_run(context.db, run_id)
     visit = runs.close_run(
-        context.db, context.clock, context.counter, run_id, end=body.end, count=body.count, sha256=body.sha256, occurred_at=body.occurred_at,
+        context.db,
+        context.clock,
+        context.counter,
+        run_id,
+        end=body.end,
+        count=body.count,
+        sha256=body.sha256,
+        occurred_at=body.occurred_at,
     )
     if visit_id:
         context.after_commit.append(lambda: keep_state(visit_id, visit))

@@ -166,10 +166,17 @@ class Hub:
         if protocol is not None:
             book = visit.rules.book
             reduction = Reduction(protocol, int(book.number("missing.maximum")))
-            watch.run = RunWatch(running.started.run_id, reduction, Fraction(running.started.level), book.number("drift.maximum"))
+            watch.run = RunWatch(
+                running.started.run_id, reduction, Fraction(running.started.level), book.number("drift.maximum")
+            )
 
     def _read(self, db: Session, watch: Watch, run: RunWatch) -> None:
-        newest = db.scalar(select(ReadingChunk.first).where(ReadingChunk.run_id == run.run_id).order_by(ReadingChunk.first.desc()).limit(1))
+        newest = db.scalar(
+            select(ReadingChunk.first)
+            .where(ReadingChunk.run_id == run.run_id)
+            .order_by(ReadingChunk.first.desc())
+            .limit(1)
+        )
         if newest is None or newest <= run.last_first:
             return
         fresh: list[Reading] = []
@@ -187,13 +194,17 @@ def live_message(run: RunWatch, fresh: list[Reading]) -> dict[str, Any]:
     numbers = live_numbers(run.reduction, run.level, run.drift)
     outside = numbers.outside
     return {
-        "run_id": run.run_id, "t": fresh[-1].t if fresh else None,
+        "run_id": run.run_id,
+        "t": fresh[-1].t if fresh else None,
         "outside": cut(outside, 0) if outside is not None else None,
         "inside": cut(numbers.inside, 1) if numbers.inside is not None else None,
-        "inside_live": numbers.is_inside_live, "wall": float(outside / run.level) if outside else None,
+        "inside_live": numbers.is_inside_live,
+        "wall": float(outside / run.level) if outside else None,
         "wall_words": cut(outside / run.level, 1) if outside else None,
-        "shares": [float(one) for one in numbers.shares], "factors": [cut(one, 0) if one is not None else None for one in numbers.factors],
-        "unlikely": numbers.is_unlikely, "lost": numbers.is_lost,
+        "shares": [float(one) for one in numbers.shares],
+        "factors": [cut(one, 0) if one is not None else None for one in numbers.factors],
+        "unlikely": numbers.is_unlikely,
+        "lost": numbers.is_lost,
         "points": [[one.t, one.counts * 1e6 / one.volume_nl, one.valve] for one in fresh],
     }
 

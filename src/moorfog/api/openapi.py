@@ -13,8 +13,12 @@ from moorfog.api.routing import ROUTES
 
 REF = "#/components/schemas/{model}"
 RULE_WORDS = {
-    "public": "open to everybody", "signed_in": "any signed-in account", "read": "tester, administrator or supervisor",
-    "test": "tester", "kit": "tester or administrator", "link": "a counter's link, by bearer token",
+    "public": "open to everybody",
+    "signed_in": "any signed-in account",
+    "read": "tester, administrator or supervisor",
+    "test": "tester",
+    "kit": "tester or administrator",
+    "link": "a counter's link, by bearer token",
 }
 
 
@@ -40,27 +44,44 @@ def document() -> dict[str, Any]:
     error = {"description": "error", "content": {"application/json": {"schema": schemas[("error", "serialization")]}}}
     for one in sorted(ROUTES, key=lambda r: (r.path, r.method)):
         operation: dict[str, Any] = {
-            "operationId": one.name, "tags": [one.group], "summary": one.summary,
+            "operationId": one.name,
+            "tags": [one.group],
+            "summary": one.summary,
             "description": f"{(one.handler.__doc__ or '').strip()}\n\nFor: {RULE_WORDS[one.rule]}.",
             "parameters": [
-                {"name": name, "in": "path", "required": True, "schema": {"type": "string"}} for name in re.findall(r"\{(?:\w+:)?(\w+)\}", one.path)
+                {"name": name, "in": "path", "required": True, "schema": {"type": "string"}}
+                for name in re.findall(r"\{(?:\w+:)?(\w+)\}", one.path)
             ],
-            "responses": {"200" if one.returns or one.media != "application/json" else "204": {"description": "done"}, "default": error},
+            "responses": {
+                "200" if one.returns or one.media != "application/json" else "204": {"description": "done"},
+                "default": error,
+            },
         }
         if one.query:
             schema = one.query.json_schema()
             for name, inner in schema["properties"].items():
-                operation["parameters"].append({"name": name, "in": "query", "required": name in schema.get("required", []), "schema": inner})
+                operation["parameters"].append(
+                    {"name": name, "in": "query", "required": name in schema.get("required", []), "schema": inner}
+                )
         if one.body:
-            operation["requestBody"] = {"required": True, "content": {"application/json": {"schema": schemas[(f"{one.name}:in", "validation")]}}}
+            operation["requestBody"] = {
+                "required": True,
+                "content": {"application/json": {"schema": schemas[(f"{one.name}:in", "validation")]}},
+            }
         if one.returns:
-            operation["responses"]["200"]["content"] = {"application/json": {"schema": schemas[(f"{one.name}:out", "serialization")]}}
+            operation["responses"]["200"]["content"] = {
+                "application/json": {"schema": schemas[(f"{one.name}:out", "serialization")]}
+            }
         elif one.media != "application/json":
             operation["responses"]["200"]["content"] = {one.media: {"schema": {"type": "string"}}}
         paths.setdefault(one.path, {})[one.method.lower()] = operation
     return {
         "openapi": "3.1.0",
-        "info": {"title": "Moorfog", "version": __version__, "description": "Respiratory fit testing. Every error has the shape {code, message, detail}."},
+        "info": {
+            "title": "Moorfog",
+            "version": __version__,
+            "description": "Respiratory fit testing. Every error has the shape {code, message, detail}.",
+        },
         "paths": paths,
         "components": {"schemas": definitions.get("$defs", {})},
     }

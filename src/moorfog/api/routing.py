@@ -22,7 +22,9 @@ from moorfog.store.models import InstrumentRow
 
 Rule = Literal["public", "signed_in", "read", "test", "kit", "link"]
 RULE_ROLES: dict[str, tuple[str, ...]] = {
-    "read": ("tester", "administrator", "supervisor"), "test": ("tester",), "kit": ("tester", "administrator"),
+    "read": ("tester", "administrator", "supervisor"),
+    "test": ("tester",),
+    "kit": ("tester", "administrator"),
 }
 
 
@@ -85,7 +87,14 @@ Handler = Callable[..., Any]
 
 
 def route(
-    method: str, path: str, rule: Rule, *, body: Any = None, query: Any = None, returns: Any = None, media: str = "application/json",
+    method: str,
+    path: str,
+    rule: Rule,
+    *,
+    body: Any = None,
+    query: Any = None,
+    returns: Any = None,
+    media: str = "application/json",
 ) -> Callable[[Handler], Handler]:
     """Register a handler. Its docstring's first line is the summary; its module's name the group."""
 
@@ -93,7 +102,9 @@ def route(
         summary = (handler.__doc__ or "").strip().splitlines()[0]
         group = handler.__module__.rsplit(".", 1)[-1]
         adapt = [TypeAdapter(one) if one is not None else None for one in (body, query, returns)]
-        ROUTES.append(Route(method, path, handler.__name__, rule, group, summary, adapt[0], adapt[1], adapt[2], media, handler))
+        ROUTES.append(
+            Route(method, path, handler.__name__, rule, group, summary, adapt[0], adapt[1], adapt[2], media, handler)
+        )
         return handler
 
     return register

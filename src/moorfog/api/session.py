@@ -46,7 +46,11 @@ def sign_in(context: Context, body: SignIn) -> Response | DomainError:
     view = SessionView(done.actor.id, done.actor.name, done.actor.login, done.actor.roles(), done.csrf)
     response = plain(_out.dump_json(view), "application/json")
     response.set_cookie(
-        COOKIE, done.secret, max_age=accounts.SESSION_HOURS * 3600, httponly=True, samesite="Strict",
+        COOKIE,
+        done.secret,
+        max_age=accounts.SESSION_HOURS * 3600,
+        httponly=True,
+        samesite="Strict",
         secure=request.is_secure or bool(current_app.config.get("SESSION_COOKIE_SECURE")),
     )
     return response

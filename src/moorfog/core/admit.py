@@ -29,10 +29,16 @@ class Refusal:
 
 
 KIT_WORDS = {
-    "mode": ("The counter's mode does not suit this filter class.", "Size-classified mode for 95-class filters, ordinary mode for the others."),
+    "mode": (
+        "The counter's mode does not suit this filter class.",
+        "Size-classified mode for 95-class filters, ordinary mode for the others.",
+    ),
     "check_particle": ("No passed particle check today on this counter.", "Do the daily checks on the Kit page."),
     "check_zero": ("No passed zero check today on this counter.", "Do the daily checks on the Kit page."),
-    "check_max_fit_factor": ("No passed maximum-fit-factor check today on this counter.", "Do the daily checks on the Kit page."),
+    "check_max_fit_factor": (
+        "No passed maximum-fit-factor check today on this counter.",
+        "Do the daily checks on the Kit page.",
+    ),
     "calibration": ("The counter's calibration is out of date.", "Use another counter; send this one for calibration."),
 }
 
@@ -40,8 +46,11 @@ KIT_WORDS = {
 def admit(visit: Visit, payload: ev.Payload, occurred_at: datetime, now: datetime) -> Refusal | None:
     """Return None to accept ``payload`` at ``occurred_at``, or why it is refused. ``now`` is the server's time."""
     if occurred_at > now + FUTURE_TOLERANCE:
-        return Refusal("in_the_future", f"This is dated {(occurred_at - now).total_seconds():.0f} s in the future.",
-                       "Check the clock of this device; reload the page to measure it again.")
+        return Refusal(
+            "in_the_future",
+            f"This is dated {(occurred_at - now).total_seconds():.0f} s in the future.",
+            "Check the clock of this device; reload the page to measure it again.",
+        )
     if isinstance(payload, ev.VisitOpened):
         return Refusal("already_open", "This visit is already open.", "Start another one.") if visit.opened else None
     if visit.opened is None:
@@ -51,7 +60,9 @@ def admit(visit: Visit, payload: ev.Payload, occurred_at: datetime, now: datetim
     if isinstance(payload, (ev.Signed, ev.Corrected)):
         return _admit_after(visit, payload, occurred_at)
     if visit.closed:
-        return Refusal("closed", "This visit is closed; its record stands.", "Correct it with a reason, or start a new visit.")
+        return Refusal(
+            "closed", "This visit is closed; its record stands.", "Correct it with a reason, or start a new visit."
+        )
     check = _CHECKS.get(type(payload))
     return check(visit, payload, occurred_at) if check else None
 
@@ -61,23 +72,35 @@ def _admit_after(visit: Visit, payload: ev.Signed | ev.Corrected, at: datetime) 
         if not payload.reason.strip():
             return Refusal("reason_missing", "A correction needs a reason.", "Write why, in a few words.")
         if not visit.closed:
-            return Refusal("not_closed", "This visit is still open.", "Answer again, or finish it first; corrections are for finished records.")
+            return Refusal(
+                "not_closed",
+                "This visit is still open.",
+                "Answer again, or finish it first; corrections are for finished records.",
+            )
         if payload.target < 1 or payload.target > visit.seq:
-            return Refusal("no_target", f"There is no entry {payload.target} in this visit.", "Choose the entry to correct.")
+            return Refusal(
+                "no_target", f"There is no entry {payload.target} in this visit.", "Choose the entry to correct."
+            )
         return None
     if visit.revision > 1 and visit.closed:
         return None
     if not queue(visit, at) or queue(visit, at)[0].item.act != f"sign_{payload.role}":
-        return Refusal("not_yet", "Signing comes after everything is put back and told.", "Go on with the open steps first.")
+        return Refusal(
+            "not_yet", "Signing comes after everything is put back and told.", "Go on with the open steps first."
+        )
     return None
 
 
 def _answered(visit: Visit, payload: ev.Answered, at: datetime) -> Refusal | None:
     item = visit.rules.procedure.find(payload.question)
     if item is None or item.act:
-        return Refusal("unknown_question", f"{payload.question!r} is no question of this procedure.", "Reload the page.")
+        return Refusal(
+            "unknown_question", f"{payload.question!r} is no question of this procedure.", "Reload the page."
+        )
     if payload.facts != facts_digest(visit, item):
-        return Refusal("facts_changed", "What this answer depends on has changed meanwhile.", "Look again and answer again.")
+        return Refusal(
+            "facts_changed", "What this answer depends on has changed meanwhile.", "Look again and answer again."
+        )
     if visit.running is not None and item.before != "release":
         return Refusal("running", "A run is going on.", "Stop it, or let it end.")
     if item.after_wear and payload.answer == "fine" and visit.current_try is None:
@@ -139,7 +162,9 @@ def _seal(visit: Visit, payload: ev.SealChecked, at: datetime) -> Refusal | None
         return Refusal("not_worn", "No facepiece is on.", "Don it first.")
     rule = seal_rule(visit)
     if rule is None or payload.check not in rule.checks:
-        return Refusal("no_such_check", f"A {payload.check} check cannot be done on this facepiece.", "Do the check that is shown.")
+        return Refusal(
+            "no_such_check", f"A {payload.check} check cannot be done on this facepiece.", "Do the check that is shown."
+        )
     if visit.current_try is not None:
         return Refusal("run_over", "The seal is checked before the run.", "Decide what comes next first.")
     return None
@@ -149,7 +174,11 @@ def _adjusted(visit: Visit, payload: ev.Adjusted, at: datetime) -> Refusal | Non
     if visit.worn_since is None:
         return Refusal("not_worn", "No facepiece is on.", "Don it first.")
     if visit.current_try is not None and visit.running is None:
-        return Refusal("run_over", "The run is over; nothing is adjusted any more.", "Answer the questions, or decide what comes next.")
+        return Refusal(
+            "run_over",
+            "The run is over; nothing is adjusted any more.",
+            "Answer the questions, or decide what comes next.",
+        )
     return None
 
 
@@ -180,10 +209,16 @@ def _numbers_typed(visit: Visit, payload: ev.NumbersTyped, at: datetime) -> Refu
         return Refusal("run_over", "This run is over.", "Start a new try.")
     if at < visit.run_ends_at(one):
         left = (visit.run_ends_at(one) - at).total_seconds()
-        return Refusal("too_early", f"The protocol goes on for another {left:.0f} s.", "Type the numbers when it is over.")
+        return Refusal(
+            "too_early", f"The protocol goes on for another {left:.0f} s.", "Type the numbers when it is over."
+        )
     protocol = visit.rules.protocol(one.started.protocol_id)
     if protocol is None or len(payload.exercises) != protocol.n:
-        return Refusal("exercise_missing", f"{len(payload.exercises)} exercises were typed.", f"All {protocol.n if protocol else 0} are needed.")
+        return Refusal(
+            "exercise_missing",
+            f"{len(payload.exercises)} exercises were typed.",
+            f"All {protocol.n if protocol else 0} are needed.",
+        )
     return check_figures(payload, tuple(exercise.name for exercise in protocol.exercise))
 
 
@@ -191,18 +226,34 @@ def check_figures(payload: ev.NumbersTyped, names: tuple[str, ...]) -> Refusal |
     """Return what is impossible about typed figures, naming exercise and field, or None."""
     try:
         if parse_decimal(payload.resolution, "Resolution of the display") <= 0:
-            return Refusal("resolution", "The display's resolution must be above zero.", "One step of the last digit: usually 1 or 0.1.")
+            return Refusal(
+                "resolution",
+                "The display's resolution must be above zero.",
+                "One step of the last digit: usually 1 or 0.1.",
+            )
         for name, row in zip(names, payload.exercises, strict=True):
             if row.factor is not None:
                 if row.outside is not None or row.inside is not None:
-                    return Refusal("both", f"{name}: both a fit factor and counts were typed.", "Type one or the other.")
+                    return Refusal(
+                        "both", f"{name}: both a fit factor and counts were typed.", "Type one or the other."
+                    )
                 if parse_decimal(row.factor, f"{name}, fit factor") <= 0:
-                    return Refusal("not_positive", f"{name}: a fit factor of {row.factor} is impossible.", "Type what the counter shows.")
+                    return Refusal(
+                        "not_positive",
+                        f"{name}: a fit factor of {row.factor} is impossible.",
+                        "Type what the counter shows.",
+                    )
                 continue
             if row.outside is None or row.inside is None:
-                return Refusal("missing", f"{name}: outside and inside are both needed.", "Type both, or only the fit factors.")
+                return Refusal(
+                    "missing", f"{name}: outside and inside are both needed.", "Type both, or only the fit factors."
+                )
             if parse_decimal(row.outside, f"{name}, outside") <= 0:
-                return Refusal("ambient", f"{name}: outside {row.outside} is impossible.", "The outside count is above zero; check the counter.")
+                return Refusal(
+                    "ambient",
+                    f"{name}: outside {row.outside} is impossible.",
+                    "The outside count is above zero; check the counter.",
+                )
             parse_decimal(row.inside, f"{name}, inside")
     except NotANumber as error:
         return Refusal("not_a_number", str(error), "Type plain digits as the counter shows them.")
@@ -246,17 +297,37 @@ def _turned_away(visit: Visit, payload: ev.TurnedAway, at: datetime) -> Refusal 
 
 def _released(visit: Visit, payload: ev.Released, at: datetime) -> Refusal | None:
     if visit.loops:
-        return Refusal("loops_open", "Not everything is put back.", "Put back: " + "; ".join(
-            rule.put_back for rule in visit.rules.procedure.loop if any(one.rule == rule.id for one in visit.loops)))
+        return Refusal(
+            "loops_open",
+            "Not everything is put back.",
+            "Put back: "
+            + "; ".join(
+                rule.put_back for rule in visit.rules.procedure.loop if any(one.rule == rule.id for one in visit.loops)
+            ),
+        )
     ahead = queue(visit, at)
     if not ahead or ahead[0].item.act != "release":
-        return Refusal("not_yet", "Something is still open: " + (ahead[0].item.title if ahead else "a clock runs") + ".", "Settle it first.")
+        return Refusal(
+            "not_yet",
+            "Something is still open: " + (ahead[0].item.title if ahead else "a clock runs") + ".",
+            "Settle it first.",
+        )
     return None
 
 
 _CHECKS: dict[type, Callable[[Visit, Any, datetime], Refusal | None]] = {
-    ev.Answered: _answered, ev.FacepieceChosen: _chosen, ev.ProbeFitted: _probe, ev.LoopClosed: _loop_closed,
-    ev.Donned: _donned, ev.SealChecked: _seal, ev.Adjusted: _adjusted, ev.RunStarted: _run_started, ev.NumbersTyped: _numbers_typed,
-    ev.ProofGiven: _proof, ev.Decided: _decided, ev.Withheld: _withheld, ev.TurnedAway: _turned_away,
+    ev.Answered: _answered,
+    ev.FacepieceChosen: _chosen,
+    ev.ProbeFitted: _probe,
+    ev.LoopClosed: _loop_closed,
+    ev.Donned: _donned,
+    ev.SealChecked: _seal,
+    ev.Adjusted: _adjusted,
+    ev.RunStarted: _run_started,
+    ev.NumbersTyped: _numbers_typed,
+    ev.ProofGiven: _proof,
+    ev.Decided: _decided,
+    ev.Withheld: _withheld,
+    ev.TurnedAway: _turned_away,
     ev.Released: _released,
 }

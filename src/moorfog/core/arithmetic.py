@@ -26,7 +26,9 @@ def parse_decimal(text: str, what: str) -> Fraction:
     anything else that is not plain digits are refused (NaN would pass every "not less than").
     """
     if not _DECIMAL.match(text.strip()):
-        raise NotANumber(f"{what}: {text!r} is not a plain number; write digits with at most one point, like 6850 or 0.5")
+        raise NotANumber(
+            f"{what}: {text!r} is not a plain number; write digits with at most one point, like 6850 or 0.5"
+        )
     return Fraction(text.strip())
 
 

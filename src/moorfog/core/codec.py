@@ -34,9 +34,7 @@ def _hints(cls: type) -> dict[str, Any]:
 @cache
 def _required(cls: type) -> frozenset[str]:
     missing = dataclasses.MISSING
-    return frozenset(
-        f.name for f in dataclasses.fields(cls) if f.default is missing and f.default_factory is missing
-    )
+    return frozenset(f.name for f in dataclasses.fields(cls) if f.default is missing and f.default_factory is missing)
 
 
 def decode(kind: type[T], data: Any, where: str) -> T:

@@ -48,7 +48,17 @@ class Facepiece:
     @cached_property
     def configuration(self) -> str:
         """Digest of what a result binds to: model, size, suspension, clip, filters' kind and class, PPE."""
-        return digest([self.model_id, self.size, self.suspension, self.clip, self.filter_kind, self.filter_class, sorted(self.ppe)])
+        return digest(
+            [
+                self.model_id,
+                self.size,
+                self.suspension,
+                self.clip,
+                self.filter_kind,
+                self.filter_class,
+                sorted(self.ppe),
+            ]
+        )
 
 
 def family_of(kind: str) -> str:
@@ -110,7 +120,9 @@ class MeasuredWindow:
 class Deviation:
     """Something in the readings that breaks the protocol, found when the run was sealed."""
 
-    code: Literal["gap", "duplicate", "clock_jump", "wrong_valve", "flow_alarm", "alcohol_alarm", "not_finite", "lost", "digest"]
+    code: Literal[
+        "gap", "duplicate", "clock_jump", "wrong_valve", "flow_alarm", "alcohol_alarm", "not_finite", "lost", "digest"
+    ]
     detail: str
     at_ms: int
 
@@ -364,20 +376,60 @@ class Corrected:
 
 
 Payload: TypeAlias = (
-    VisitOpened | Answered | FacepieceChosen | ProbeFitted | LoopClosed | Donned | Doffed | Adjusted | SealChecked
-    | RunStarted | RunClosed | NumbersTyped | RunVoided | Touched | Distress | Stopped | ProofGiven | Decided
-    | Withheld | Signed | TurnedAway | Released | Corrected
+    VisitOpened
+    | Answered
+    | FacepieceChosen
+    | ProbeFitted
+    | LoopClosed
+    | Donned
+    | Doffed
+    | Adjusted
+    | SealChecked
+    | RunStarted
+    | RunClosed
+    | NumbersTyped
+    | RunVoided
+    | Touched
+    | Distress
+    | Stopped
+    | ProofGiven
+    | Decided
+    | Withheld
+    | Signed
+    | TurnedAway
+    | Released
+    | Corrected
 )
 
 KINDS: dict[str, type[Any]] = {
     str(cls.__dataclass_fields__["kind"].default): cls
     for cls in (
-        VisitOpened, Answered, FacepieceChosen, ProbeFitted, LoopClosed, Donned, Doffed, Adjusted, SealChecked,
-        RunStarted, RunClosed, NumbersTyped, RunVoided, Touched, Distress, Stopped, ProofGiven, Decided,
-        Withheld, Signed, TurnedAway, Released, Corrected,
+        VisitOpened,
+        Answered,
+        FacepieceChosen,
+        ProbeFitted,
+        LoopClosed,
+        Donned,
+        Doffed,
+        Adjusted,
+        SealChecked,
+        RunStarted,
+        RunClosed,
+        NumbersTyped,
+        RunVoided,
+        Touched,
+        Distress,
+        Stopped,
+        ProofGiven,
+        Decided,
+        Withheld,
+        Signed,
+        TurnedAway,
+        Released,
+        Corrected,
     )
 }
-VERSIONS: dict[str, int] = {kind: 1 for kind in KINDS}
+VERSIONS: dict[str, int] = dict.fromkeys(KINDS, 1)
 OBSERVATIONS = frozenset({"touched", "distress", "stopped", "doffed"})
 
 UPCASTERS: dict[tuple[str, int], Callable[[dict[str, Any]], dict[str, Any]]] = {}
@@ -421,11 +473,18 @@ def read_payload(kind: str, version: int, data: Mapping[str, Any], where: str = 
     return payload
 
 
-def link_of_chain(previous: str, event_id: str, seq: int, version: int, occurred_at: datetime, actor: str, payload: Payload) -> str:
+def link_of_chain(
+    previous: str, event_id: str, seq: int, version: int, occurred_at: datetime, actor: str, payload: Payload
+) -> str:
     """Return the SHA-256 that binds an event to the chain before it. ``recorded_at`` is the database's, not bound."""
     body = {
-        "previous": previous, "id": event_id, "seq": seq, "version": version,
-        "occurred_at": instant(occurred_at), "actor": actor, "payload": encode(payload),
+        "previous": previous,
+        "id": event_id,
+        "seq": seq,
+        "version": version,
+        "occurred_at": instant(occurred_at),
+        "actor": actor,
+        "payload": encode(payload),
     }
     return digest(body)
 
@@ -434,7 +493,9 @@ def check_chain(events: list[Event]) -> int | None:
     """Return the sequence number of the first event whose chain does not hold, or None when all hold."""
     previous = ""
     for expected, event in enumerate(events, start=1):
-        here = link_of_chain(previous, event.id, event.seq, event.version, event.occurred_at, event.actor, event.payload)
+        here = link_of_chain(
+            previous, event.id, event.seq, event.version, event.occurred_at, event.actor, event.payload
+        )
         if event.seq != expected or here != event.chain:
             return event.seq
         previous = here
@@ -444,8 +505,14 @@ def check_chain(events: list[Event]) -> int | None:
 def event_to_json(event: Event) -> dict[str, Any]:
     """Write an event as plain data for storage, export and recomputation."""
     return {
-        "id": event.id, "seq": event.seq, "version": event.version, "occurred_at": instant(event.occurred_at),
-        "recorded_at": instant(event.recorded_at), "actor": event.actor, "payload": encode(event.payload), "chain": event.chain,
+        "id": event.id,
+        "seq": event.seq,
+        "version": event.version,
+        "occurred_at": instant(event.occurred_at),
+        "recorded_at": instant(event.recorded_at),
+        "actor": event.actor,
+        "payload": encode(event.payload),
+        "chain": event.chain,
     }
 
 
@@ -465,9 +532,14 @@ def event_from_json(data: Mapping[str, Any], where: str = "event") -> Event:
     try:
         body = data["payload"]
         return Event(
-            data["id"], data["seq"], data["version"], parse_instant(data["occurred_at"], f"{where}.occurred_at"),
-            parse_instant(data["recorded_at"], f"{where}.recorded_at"), data["actor"],
-            read_payload(body["kind"], data["version"], body, f"{where}.payload"), data["chain"],
+            data["id"],
+            data["seq"],
+            data["version"],
+            parse_instant(data["occurred_at"], f"{where}.occurred_at"),
+            parse_instant(data["recorded_at"], f"{where}.recorded_at"),
+            data["actor"],
+            read_payload(body["kind"], data["version"], body, f"{where}.payload"),
+            data["chain"],
         )
     except KeyError as error:
         raise DataError(f"{where}.{error.args[0]}", "this key is missing") from None

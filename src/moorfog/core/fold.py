@@ -16,8 +16,18 @@ from moorfog.core.rules import Protocol, Rules
 from moorfog.core.visit import Answer, OpenLoop, SealResult, Signature, Try, Visit
 
 VERDICT_KINDS = (
-    ev.FacepieceChosen, ev.RunStarted, ev.RunClosed, ev.NumbersTyped, ev.RunVoided, ev.Touched, ev.Distress,
-    ev.Stopped, ev.ProofGiven, ev.Decided, ev.Withheld, ev.TurnedAway,
+    ev.FacepieceChosen,
+    ev.RunStarted,
+    ev.RunClosed,
+    ev.NumbersTyped,
+    ev.RunVoided,
+    ev.Touched,
+    ev.Distress,
+    ev.Stopped,
+    ev.ProofGiven,
+    ev.Decided,
+    ev.Withheld,
+    ev.TurnedAway,
 )
 
 
@@ -43,7 +53,10 @@ def _opened(visit: Visit, event: ev.Event, payload: ev.VisitOpened) -> Visit:
     if visit.opened is not None:
         return visit
     return replace(
-        visit, opened=payload, opened_at=event.occurred_at, person_id=payload.person_id,
+        visit,
+        opened=payload,
+        opened_at=event.occurred_at,
+        person_id=payload.person_id,
         rules_match=payload.rules_digest == visit.rules.digest,
     )
 
@@ -52,7 +65,9 @@ def _answered(visit: Visit, event: ev.Event, payload: ev.Answered) -> Visit:
     item = visit.rules.procedure.find(payload.question)
     if item is None or item.act:
         return visit
-    answer = Answer(payload.question, payload.answer, payload.facts, event.occurred_at, payload.minutes_ago, payload.note, event.seq)
+    answer = Answer(
+        payload.question, payload.answer, payload.facts, event.occurred_at, payload.minutes_ago, payload.note, event.seq
+    )
     signatures = visit.signatures
     if item.before != "release":
         signatures = tuple(one for one in signatures if one.revision != visit.revision)
@@ -64,7 +79,13 @@ def _answered(visit: Visit, event: ev.Event, payload: ev.Answered) -> Visit:
 def _chosen(visit: Visit, event: ev.Event, payload: ev.FacepieceChosen) -> Visit:
     visit = _break(visit, event.occurred_at, "another_facepiece", "Another facepiece was chosen during the run.")
     return replace(
-        visit, facepiece=payload.facepiece, chosen=visit.chosen + 1, chosen_seq=event.seq, worn_since=None, unaided=False, seals=(),
+        visit,
+        facepiece=payload.facepiece,
+        chosen=visit.chosen + 1,
+        chosen_seq=event.seq,
+        worn_since=None,
+        unaided=False,
+        seals=(),
         adjustment=visit.adjustment + 1,
     )
 
@@ -85,7 +106,9 @@ def _loop_closed(visit: Visit, event: ev.Event, payload: ev.LoopClosed) -> Visit
     visit = _break(visit, event.occurred_at, "put_back_in_run", "Something was put back during the run.")
     left = tuple(one for one in visit.loops if one.id != payload.loop)
     return replace(
-        visit, loops=left, loops_closed=(*visit.loops_closed, (found, event.occurred_at)),
+        visit,
+        loops=left,
+        loops_closed=(*visit.loops_closed, (found, event.occurred_at)),
         probe_fitted_for=visit.probe_fitted_for if visit.current_try else 0,
     )
 
@@ -95,7 +118,10 @@ def _donned(visit: Visit, event: ev.Event, payload: ev.Donned) -> Visit:
         return visit
     visit = _break(visit, event.occurred_at, "donned_again", "It was donned again during the run.")
     return replace(
-        visit, donning=visit.donning + 1, unaided=payload.unaided, worn_since=event.occurred_at,
+        visit,
+        donning=visit.donning + 1,
+        unaided=payload.unaided,
+        worn_since=event.occurred_at,
         adjustment=visit.adjustment + 1,
     )
 
@@ -117,7 +143,11 @@ def _seal_checked(visit: Visit, event: ev.Event, payload: ev.SealChecked) -> Vis
 
 
 def _run_started(visit: Visit, event: ev.Event, payload: ev.RunStarted) -> Visit:
-    if visit.facepiece is None or visit.running is not None or any(one.started.run_id == payload.run_id for one in visit.tries):
+    if (
+        visit.facepiece is None
+        or visit.running is not None
+        or any(one.started.run_id == payload.run_id for one in visit.tries)
+    ):
         return visit
     judged_by = decimal_or_none(payload.level)
     if judged_by is None or decimal_or_none(payload.instrument.ambient_minimum) is None:
@@ -134,8 +164,17 @@ def _run_started(visit: Visit, event: ev.Event, payload: ev.RunStarted) -> Visit
         against.append("undecided")
     t0 = event.occurred_at + timedelta(milliseconds=payload.count_in_ms)
     one = Try(
-        len(visit.tries) + 1, visit.attempt, event.seq, payload, event.occurred_at, t0, visit.facepiece,
-        visit.donning, visit.adjustment, visit.chosen_seq, tuple(against),
+        len(visit.tries) + 1,
+        visit.attempt,
+        event.seq,
+        payload,
+        event.occurred_at,
+        t0,
+        visit.facepiece,
+        visit.donning,
+        visit.adjustment,
+        visit.chosen_seq,
+        tuple(against),
     )
     return replace(visit, tries=(*visit.tries, one))
 
@@ -165,7 +204,13 @@ def _break(visit: Visit, at: datetime, code: str, sentence: str) -> Visit:
     running = visit.running
     if running is None:
         return visit
-    why = Reason(code, sentence, "protocol: nothing is changed from start to end", "put_right", "A new try from the first exercise.")
+    why = Reason(
+        code,
+        sentence,
+        "protocol: nothing is changed from start to end",
+        "put_right",
+        "A new try from the first exercise.",
+    )
     return _change_running(visit, broken=(*running.broken, why), ended_at=at)
 
 
@@ -180,7 +225,12 @@ def _put(visit: Visit, one: Try) -> Visit:
 def _limits(visit: Visit, one: Try) -> tuple[Protocol | None, Fraction, Fraction, Fraction | None]:
     protocol = visit.rules.protocol(one.started.protocol_id)
     cap = visit.rules.book.ratio("mode.classified.cap") if one.started.mode == "classified" else None
-    return protocol, Fraction(one.started.level), parse_decimal(one.started.instrument.ambient_minimum, "ambient minimum"), cap
+    return (
+        protocol,
+        Fraction(one.started.level),
+        parse_decimal(one.started.instrument.ambient_minimum, "ambient minimum"),
+        cap,
+    )
 
 
 _DEVIATION_WORDS = {
@@ -202,7 +252,13 @@ def _run_closed(visit: Visit, event: ev.Event, payload: ev.RunClosed) -> Visit:
         return visit
     protocol, level, minimum, cap = _limits(visit, one)
     broken = one.broken + tuple(
-        Reason(found.code, _DEVIATION_WORDS[found.code], found.detail, "put_right", "Repeat the run from the first exercise.")
+        Reason(
+            found.code,
+            _DEVIATION_WORDS[found.code],
+            found.detail,
+            "put_right",
+            "Repeat the run from the first exercise.",
+        )
         for found in payload.deviations
     )
     numbers = RunNumbers("unfinished")
@@ -212,10 +268,15 @@ def _run_closed(visit: Visit, event: ev.Event, payload: ev.RunClosed) -> Visit:
         elif payload.end == "stopped" or one.stopped:
             numbers = _stopped_numbers(visit, protocol, level, payload)
     if payload.end == "lost":
-        broken = (*broken, Reason("lost", _DEVIATION_WORDS["lost"], "silence in mid-run", "put_right", "Repeat the run."))
+        broken = (
+            *broken,
+            Reason("lost", _DEVIATION_WORDS["lost"], "silence in mid-run", "put_right", "Repeat the run."),
+        )
     if broken:
         numbers = replace(numbers, state="unfinished") if numbers.state in ("reached", "held", "below") else numbers
-    return _put(visit, replace(one, closed=payload, broken=broken, numbers=numbers, ended_at=one.ended_at or event.occurred_at))
+    return _put(
+        visit, replace(one, closed=payload, broken=broken, numbers=numbers, ended_at=one.ended_at or event.occurred_at)
+    )
 
 
 def _stopped_numbers(visit: Visit, protocol: Protocol, level: Fraction, payload: ev.RunClosed) -> RunNumbers:
@@ -227,9 +288,19 @@ def _stopped_numbers(visit: Visit, protocol: Protocol, level: Fraction, payload:
     budget = leak_budget(shares, protocol.n, level, visit.rules.book.number("drift.maximum"), last is not None)
     if not budget.is_lost:
         return RunNumbers("unfinished")
-    return RunNumbers("below", reasons=(Reason(
-        "cannot_pass", f"Stopped: {cut(budget.spent * 100)} % of the leak budget was spent; it could not reach {whole_or_cut(level)} any more.",
-        "N ÷ level, with the most the drift rule allows", "stop", "Refit, another size or another facepiece."),))
+    return RunNumbers(
+        "below",
+        reasons=(
+            Reason(
+                "cannot_pass",
+                f"Stopped: {cut(budget.spent * 100)} % of the leak budget was spent; "
+                f"it could not reach {whole_or_cut(level)} any more.",
+                "N ÷ level, with the most the drift rule allows",
+                "stop",
+                "Refit, another size or another facepiece.",
+            ),
+        ),
+    )
 
 
 def inside_shares(protocol: Protocol, windows: Sequence[ev.MeasuredWindow], outside: Fraction) -> list[Fraction]:
@@ -237,7 +308,11 @@ def inside_shares(protocol: Protocol, windows: Sequence[ev.MeasuredWindow], outs
     out: list[Fraction] = []
     for index, exercise in enumerate(protocol.exercise):
         inside = [one for one in windows if one.exercise == index and one.use == "inside"]
-        counts, volume, ms = (sum(part) for part in zip(*((w.counts, w.volume_nl, w.ms) for w in inside), strict=True)) if inside else (0, 0, 0)
+        counts, volume, ms = (
+            (sum(part) for part in zip(*((w.counts, w.volume_nl, w.ms) for w in inside), strict=True))
+            if inside
+            else (0, 0, 0)
+        )
         if ms <= 0 or volume <= 0:
             continue
         planned_ms = sum(one.seconds for one in exercise.segment if one.use == "inside") * 1000
@@ -253,14 +328,31 @@ def _numbers_typed(visit: Visit, event: ev.Event, payload: ev.NumbersTyped) -> V
     protocol, level, minimum, cap = _limits(visit, one)
     broken = one.broken
     if event.occurred_at < visit.run_ends_at(one):
-        broken = (*broken, Reason("too_early", "Numbers came before the protocol was over.", "protocol length", "put_right", "Repeat the run."))
+        broken = (
+            *broken,
+            Reason(
+                "too_early",
+                "Numbers came before the protocol was over.",
+                "protocol length",
+                "put_right",
+                "Repeat the run.",
+            ),
+        )
     try:
-        numbers = measure_typed(protocol, visit.rules.book, level, payload.exercises, payload.resolution, minimum, cap) if protocol else RunNumbers("unfinished")
+        numbers = (
+            measure_typed(protocol, visit.rules.book, level, payload.exercises, payload.resolution, minimum, cap)
+            if protocol
+            else RunNumbers("unfinished")
+        )
     except (ValueError, ZeroDivisionError) as error:
-        numbers = RunNumbers("void", reasons=(Reason("not_a_number", str(error), "", "put_right", "Type what the counter shows."),))
+        numbers = RunNumbers(
+            "void", reasons=(Reason("not_a_number", str(error), "", "put_right", "Type what the counter shows."),)
+        )
     if broken or one.stopped or one.distress:
         numbers = replace(numbers, state="unfinished")
-    return _put(visit, replace(one, typed=payload, numbers=numbers, broken=broken, ended_at=one.ended_at or event.occurred_at))
+    return _put(
+        visit, replace(one, typed=payload, numbers=numbers, broken=broken, ended_at=one.ended_at or event.occurred_at)
+    )
 
 
 def _run_voided(visit: Visit, event: ev.Event, payload: ev.RunVoided) -> Visit:
@@ -306,7 +398,9 @@ def _decided(visit: Visit, event: ev.Event, payload: ev.Decided) -> Visit:
     if payload.next == "end":
         return replace(visit, ending=True)
     visit = _put(visit, replace(current, final=outcome(visit, current)))
-    visit = replace(visit, attempt=visit.attempt + 1, worn_since=None, unaided=False, adjustment=visit.adjustment + 1, ending=False)
+    visit = replace(
+        visit, attempt=visit.attempt + 1, worn_since=None, unaided=False, adjustment=visit.adjustment + 1, ending=False
+    )
     if payload.next in ("other_size", "other_facepiece"):
         visit = replace(visit, facepiece=None, seals=())
     return visit
@@ -318,7 +412,9 @@ def _withheld(visit: Visit, event: ev.Event, payload: ev.Withheld) -> Visit:
 
 
 def _signed(visit: Visit, event: ev.Event, payload: ev.Signed) -> Visit:
-    signature = Signature(payload.role, payload.digest, event.occurred_at, event.actor, visit.revision, payload.covers_seq)
+    signature = Signature(
+        payload.role, payload.digest, event.occurred_at, event.actor, visit.revision, payload.covers_seq
+    )
     others = tuple(one for one in visit.signatures if not (one.role == payload.role and one.revision == visit.revision))
     return replace(visit, signatures=(*others, signature))
 
@@ -326,7 +422,9 @@ def _signed(visit: Visit, event: ev.Event, payload: ev.Signed) -> Visit:
 def _turned_away(visit: Visit, event: ev.Event, payload: ev.TurnedAway) -> Visit:
     visit = _break(visit, event.occurred_at, "turned_away", "The visit was ended during the run.")
     closed = visit.closed or ("turned_away" if not visit.loops and visit.worn_since is None and not visit.tries else "")
-    return replace(visit, turned_away=payload.reason or "no reason given", come_back_on=payload.come_back_on, closed=closed)
+    return replace(
+        visit, turned_away=payload.reason or "no reason given", come_back_on=payload.come_back_on, closed=closed
+    )
 
 
 def _released(visit: Visit, event: ev.Event, payload: ev.Released) -> Visit:
@@ -337,13 +435,21 @@ def _released(visit: Visit, event: ev.Event, payload: ev.Released) -> Visit:
 
 def _corrected(visit: Visit, event: ev.Event, payload: ev.Corrected) -> Visit:
     """Open a new revision. Every outcome is frozen first, so that no correction makes a pass of what was none."""
-    frozen = tuple(one if one.final or one.is_running else replace(one, final=outcome(visit, one)) for one in visit.tries)
+    frozen = tuple(
+        one if one.final or one.is_running else replace(one, final=outcome(visit, one)) for one in visit.tries
+    )
     if payload.size is not None:
         frozen = tuple(
-            replace(one, facepiece=replace(one.facepiece, size=payload.size)) if one.chosen_seq == payload.target else one for one in frozen
+            replace(one, facepiece=replace(one.facepiece, size=payload.size))
+            if one.chosen_seq == payload.target
+            else one
+            for one in frozen
         )
     visit = replace(
-        visit, tries=frozen, revision=visit.revision + 1, corrections=(*visit.corrections, payload.reason),
+        visit,
+        tries=frozen,
+        revision=visit.revision + 1,
+        corrections=(*visit.corrections, payload.reason),
         person_id=visit.person_id if payload.person_id is None else payload.person_id,
     )
     one = _find(visit, payload.void_run) if payload.void_run is not None else None
@@ -351,10 +457,27 @@ def _corrected(visit: Visit, event: ev.Event, payload: ev.Corrected) -> Visit:
 
 
 _HANDLERS: dict[type, Callable[[Visit, ev.Event, Any], Visit]] = {
-    ev.VisitOpened: _opened, ev.Answered: _answered, ev.FacepieceChosen: _chosen, ev.ProbeFitted: _probe_fitted,
-    ev.LoopClosed: _loop_closed, ev.Donned: _donned, ev.Doffed: _doffed, ev.Adjusted: _adjusted,
-    ev.SealChecked: _seal_checked, ev.RunStarted: _run_started, ev.RunClosed: _run_closed,
-    ev.NumbersTyped: _numbers_typed, ev.RunVoided: _run_voided, ev.Touched: _touched, ev.Distress: _distress,
-    ev.Stopped: _stopped, ev.ProofGiven: _proof_given, ev.Decided: _decided, ev.Withheld: _withheld,
-    ev.Signed: _signed, ev.TurnedAway: _turned_away, ev.Released: _released, ev.Corrected: _corrected,
+    ev.VisitOpened: _opened,
+    ev.Answered: _answered,
+    ev.FacepieceChosen: _chosen,
+    ev.ProbeFitted: _probe_fitted,
+    ev.LoopClosed: _loop_closed,
+    ev.Donned: _donned,
+    ev.Doffed: _doffed,
+    ev.Adjusted: _adjusted,
+    ev.SealChecked: _seal_checked,
+    ev.RunStarted: _run_started,
+    ev.RunClosed: _run_closed,
+    ev.NumbersTyped: _numbers_typed,
+    ev.RunVoided: _run_voided,
+    ev.Touched: _touched,
+    ev.Distress: _distress,
+    ev.Stopped: _stopped,
+    ev.ProofGiven: _proof_given,
+    ev.Decided: _decided,
+    ev.Withheld: _withheld,
+    ev.Signed: _signed,
+    ev.TurnedAway: _turned_away,
+    ev.Released: _released,
+    ev.Corrected: _corrected,
 }

@@ -131,9 +131,15 @@ def _visit_blocks(visit: Visit) -> list[Block]:
     if visit.opened is None:
         out.append(Block("not_opened", "This visit was never opened", "", "stop"))
     elif not visit.rules_match:
-        out.append(Block("rules_differ", "The rules at hand are not those pinned to this visit", "restore the pinned set", "stop"))
+        out.append(
+            Block(
+                "rules_differ", "The rules at hand are not those pinned to this visit", "restore the pinned set", "stop"
+            )
+        )
     if visit.distress:
-        out.append(Block("distress", "Distress: no more testing today", "wearer out first, then the clinician decides", "stop"))
+        out.append(
+            Block("distress", "Distress: no more testing today", "wearer out first, then the clinician decides", "stop")
+        )
     if visit.turned_away:
         out.append(Block("turned_away", "Turned away today", visit.turned_away, "stop"))
     return out
@@ -145,9 +151,16 @@ def _block(visit: Visit, one: Standing) -> Block:
         if item.act == "seal_check" and seal_rule(visit) is None and visit.facepiece is not None:
             return Block("no_seal_rule", "No seal check is known for this facepiece", "choose another", "stop")
         if item.act == "seal_check" and seal_fails(visit):
-            return Block(item.id, f"Seal check leaked, {seal_fails(visit)} so far", "refit and check again, or another facepiece", "put_right")
+            return Block(
+                item.id,
+                f"Seal check leaked, {seal_fails(visit)} so far",
+                "refit and check again, or another facepiece",
+                "put_right",
+            )
         if item.act == "don" and visit.worn_since is not None and not visit.unaided:
-            return Block(item.id, "The wearer had help putting it on", "take it off; the wearer dons it alone", "put_right")
+            return Block(
+                item.id, "The wearer had help putting it on", "take it off; the wearer dons it alone", "put_right"
+            )
         return Block(item.id, ACT_WORDS[item.act], "", "unanswered")
     if one.status == "waiting" and not item.after_wear:
         return Block(item.id, item.title, "the clock runs", "waiting", one.until)
@@ -167,7 +180,9 @@ def pass_blocks(visit: Visit, now: datetime) -> list[Block]:
     result, reasons = outcome(visit, current)
     if result == "pass":
         return []
-    return [Block(one.code, one.sentence, one.remedy, one.gravity) for one in reasons if one.gravity != "note"] + _visit_blocks(visit)
+    return [
+        Block(one.code, one.sentence, one.remedy, one.gravity) for one in reasons if one.gravity != "note"
+    ] + _visit_blocks(visit)
 
 
 def outcome(visit: Visit, one: Try) -> tuple[Outcome, tuple[Reason, ...]]:
@@ -177,8 +192,15 @@ def outcome(visit: Visit, one: Try) -> tuple[Outcome, tuple[Reason, ...]]:
     if one.final is not None:
         return one.final
     if one.against:
-        return "void", (Reason("started_against_gates", "Started while something stood against it: " + ", ".join(one.against) + ".",
-                               "gates come before the run", "stop", "Settle it, then run again."),)
+        return "void", (
+            Reason(
+                "started_against_gates",
+                "Started while something stood against it: " + ", ".join(one.against) + ".",
+                "gates come before the run",
+                "stop",
+                "Settle it, then run again.",
+            ),
+        )
     numbers = one.numbers
     if numbers.state == "below":
         return "fail", numbers.reasons
@@ -190,7 +212,9 @@ def outcome(visit: Visit, one: Try) -> tuple[Outcome, tuple[Reason, ...]]:
         return "unfinished", (Reason("running", "The run is going on.", "", "put_right"),)
     if numbers.state not in ("reached", "held"):
         why = "Stopped in distress." if one.distress else "Stopped before the end."
-        return "unfinished", (Reason("stopped", why, "no verdict without all exercises", "put_right", "Start a new try."),)
+        return "unfinished", (
+            Reason("stopped", why, "no verdict without all exercises", "put_right", "Start a new try."),
+        )
     return _after_numbers(visit, one)
 
 
@@ -200,13 +224,32 @@ def _after_numbers(visit: Visit, one: Try) -> tuple[Outcome, tuple[Reason, ...]]
         if one.proof is None:
             return "unfinished", notes
         if not one.proof.rose:
-            return "void", (Reason("blocked_line", "Seal broken on purpose and the number did not rise: the line is blocked.",
-                                   "held verdict, common practice", "put_right", "Clear the line, then repeat."),)
+            return "void", (
+                Reason(
+                    "blocked_line",
+                    "Seal broken on purpose and the number did not rise: the line is blocked.",
+                    "held verdict, common practice",
+                    "put_right",
+                    "Clear the line, then repeat.",
+                ),
+            )
         notes = tuple(note for note in notes if note.code != "near_zero")
     if one.withheld:
-        return "fail", (Reason("withheld", f"The tester withholds the pass: {one.withheld}", "a tester may withhold, never grant", "stop"),)
+        return "fail", (
+            Reason(
+                "withheld",
+                f"The tester withholds the pass: {one.withheld}",
+                "a tester may withhold, never grant",
+                "stop",
+            ),
+        )
     if visit.attempt != one.attempt:
-        return "unfinished", (*notes, Reason("left_open", "The questions at the end were never answered.", "unknown is never a pass", "put_right"),)
+        return "unfinished", (
+            *notes,
+            Reason(
+                "left_open", "The questions at the end were never answered.", "unknown is never a pass", "put_right"
+            ),
+        )
     open_ones: list[Reason] = []
     moment = visit.last_at or one.started_at
     for item in visit.rules.procedure.item:
@@ -220,7 +263,15 @@ def _after_numbers(visit: Visit, one: Try) -> tuple[Outcome, tuple[Reason, ...]]
         if here.status == "not_fine" and item.refuses:
             return "fail", (Reason(item.id, "Not accepted: uncomfortable.", item.source, "stop", item.remedy),)
         sentence = f"{item.title} Not fine." if here.status == "not_fine" else f"{item.title} Not asked yet."
-        open_ones.append(Reason(item.id, sentence, item.source, "stop" if here.status == "not_fine" and item.gravity == "stop" else "put_right", item.remedy))
+        open_ones.append(
+            Reason(
+                item.id,
+                sentence,
+                item.source,
+                "stop" if here.status == "not_fine" and item.gravity == "stop" else "put_right",
+                item.remedy,
+            )
+        )
     for block in _visit_blocks(visit):
         open_ones.append(Reason(block.code, block.sentence, "", "stop", block.detail))
     if open_ones:
@@ -235,9 +286,7 @@ def needs_decision(visit: Visit) -> bool:
         return False
     result, reasons = outcome(visit, current)
     if result == "unfinished":
-        return current.numbers.state not in ("reached", "held") or any(
-            reason.gravity == "stop" for reason in reasons
-        )
+        return current.numbers.state not in ("reached", "held") or any(reason.gravity == "stop" for reason in reasons)
     return result != "pass"
 
 

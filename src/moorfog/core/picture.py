@@ -246,8 +246,22 @@ def card_of(visit: Visit, one: Standing) -> Card:
     answer = visit.answers.get(item.id)
     minutes = int(visit.rules.book.number(item.wait)) if item.wait else 0
     return Card(
-        item.id, item.step, item.act, item.mode, item.title, item.say, item.remedy, item.consequence, item.gravity,
-        item.source, item.standing, item.drawing, one.status, moment(one.until), minutes, facts_digest(visit, item),
+        item.id,
+        item.step,
+        item.act,
+        item.mode,
+        item.title,
+        item.say,
+        item.remedy,
+        item.consequence,
+        item.gravity,
+        item.source,
+        item.standing,
+        item.drawing,
+        one.status,
+        moment(one.until),
+        minutes,
+        facts_digest(visit, item),
         answer.answer if answer else None,
     )
 
@@ -282,19 +296,33 @@ def try_view(visit: Visit, one: Try) -> TryView:
     names = [exercise.name for exercise in protocol.exercise] if protocol else []
     exercises = tuple(
         ExerciseResultView(
-            names[row.exercise], cut(row.outside) if row.outside is not None else "–",
-            cut(row.inside, 3) if row.inside is not None else "–", ("≥ " if row.at_least else "") + cut(row.factor),
-            row.counts, cut(Fraction(row.bound)) if row.bound is not None else "unknown",
+            names[row.exercise],
+            cut(row.outside) if row.outside is not None else "–",
+            cut(row.inside, 3) if row.inside is not None else "–",
+            ("≥ " if row.at_least else "") + cut(row.factor),
+            row.counts,
+            cut(Fraction(row.bound)) if row.bound is not None else "unknown",
         )
         for row in numbers.exercises
     )
     total = ("≥ " if numbers.at_least else "") + cut(numbers.overall) if numbers.overall is not None else ""
     return TryView(
-        one.no, one.started.run_id, result, total, whole_or_cut(Fraction(one.started.level)),
-        cut(Fraction(numbers.bound)) if numbers.bound is not None else "unknown", numbers.is_marginal,
-        one.started.source, protocol.title if protocol else one.started.protocol_id,
-        f"{one.facepiece.maker} {one.facepiece.model}", one.facepiece.size, instant(one.started_at), one.chosen_seq,
-        one.started.instrument.name, tuple(reason_view(reason) for reason in reasons), exercises,
+        one.no,
+        one.started.run_id,
+        result,
+        total,
+        whole_or_cut(Fraction(one.started.level)),
+        cut(Fraction(numbers.bound)) if numbers.bound is not None else "unknown",
+        numbers.is_marginal,
+        one.started.source,
+        protocol.title if protocol else one.started.protocol_id,
+        f"{one.facepiece.maker} {one.facepiece.model}",
+        one.facepiece.size,
+        instant(one.started_at),
+        one.chosen_seq,
+        one.started.instrument.name,
+        tuple(reason_view(reason) for reason in reasons),
+        exercises,
     )
 
 
@@ -304,15 +332,32 @@ def _run_view(visit: Visit, one: Try, now: datetime) -> RunView | None:
         return None
     exercises = []
     for exercise, start in zip(protocol.exercise, protocol.starts_ms(), strict=True):
-        exercises.append(ExerciseView(
-            exercise.id, exercise.name, exercise.say, exercise.wearer, exercise.pace, exercise.look_at, start,
-            start + exercise.seconds * 1000,
-        ))
+        exercises.append(
+            ExerciseView(
+                exercise.id,
+                exercise.name,
+                exercise.say,
+                exercise.wearer,
+                exercise.pace,
+                exercise.look_at,
+                start,
+                start + exercise.seconds * 1000,
+            )
+        )
     level = Fraction(one.started.level)
     ends = visit.run_ends_at(one)
     return RunView(
-        one.started.run_id, one.no, one.started.source, instant(one.t0), instant(ends), now >= ends, whole_or_cut(level),
-        cut(protocol.n / level * 100, 2), protocol.title, one.started.instrument.name, tuple(exercises),
+        one.started.run_id,
+        one.no,
+        one.started.source,
+        instant(one.t0),
+        instant(ends),
+        now >= ends,
+        whole_or_cut(level),
+        cut(protocol.n / level * 100, 2),
+        protocol.title,
+        one.started.instrument.name,
+        tuple(exercises),
     )
 
 
@@ -328,7 +373,11 @@ def _offers(visit: Visit) -> tuple[Offer, ...]:
         made = sum(1 for one in visit.tries if one.facepiece.configuration == current.facepiece.configuration)
         comfort = any(reason.code == "after_comfort" for reason in outcome(visit, current)[1])
         if made < limit and not comfort:
-            out.append(Offer("same_again", "Refit the same and run again", f"try {made + 1} of at most {limit} on this facepiece"))
+            out.append(
+                Offer(
+                    "same_again", "Refit the same and run again", f"try {made + 1} of at most {limit} on this facepiece"
+                )
+            )
     out.append(Offer("other_size", "Another size", "same model"))
     out.append(Offer("other_facepiece", "Another facepiece", "another model or kind"))
     out.append(Offer("end", "End without a pass", "put back, sign, release"))
@@ -346,7 +395,11 @@ def _seal_checks(visit: Visit) -> tuple[SealCheckView, ...]:
         return ()
     out = []
     for name in rule.checks:
-        made = [one for one in visit.seals if one.check.check == name and one.donning == visit.donning and one.adjustment == visit.adjustment]
+        made = [
+            one
+            for one in visit.seals
+            if one.check.check == name and one.donning == visit.donning and one.adjustment == visit.adjustment
+        ]
         result = "" if not made else "holds" if made[-1].holds else "leaks"
         out.append(SealCheckView(name, rule.positive if name == "positive" else rule.negative, result))
     return tuple(out)
@@ -357,7 +410,15 @@ def _facepiece(visit: Visit) -> FacepieceView | None:
     if one is None:
         return None
     parts = [one.suspension, one.clip, f"{one.filter_class} {one.filter_kind}" if one.filter_class else "", *one.ppe]
-    return FacepieceView(one.model_id, f"{one.model} {one.size}", one.maker, one.model, one.kind, one.size, ", ".join(part for part in parts if part))
+    return FacepieceView(
+        one.model_id,
+        f"{one.model} {one.size}",
+        one.maker,
+        one.model,
+        one.kind,
+        one.size,
+        ", ".join(part for part in parts if part),
+    )
 
 
 def picture(visit: Visit, now: datetime) -> Picture:
@@ -376,20 +437,43 @@ def picture(visit: Visit, now: datetime) -> Picture:
     words = {one.id: one for one in visit.rules.procedure.loop}
     loops = tuple(
         LoopView(one.id, words[one.rule].opened, words[one.rule].put_back, words[one.rule].say, instant(one.opened_at))
-        for one in visit.loops if one.rule in words
+        for one in visit.loops
+        if one.rule in words
     )
     waiting = tuple(one for one in between if one.gravity == "waiting")
     return Picture(
-        visit.seq, visit.revision, instant(now), moment(changes_at(visit, now)), here, _waymarks(visit, here),
-        visit.is_practice, visit.speed, visit.closed, is_sealed(visit), visit.turned_away,
-        tuple(card_of(visit, one) for one in ahead), tuple(card_of(visit, by_id[item.id]) for item in recent), waiting,
-        between, hidden, loops, moment(visit.worn_since), moment(visit.wear_ready_at()), _facepiece(visit),
-        loops_needed(visit), visit.rules.book.seal_check_word, _seal_checks(visit), seal_fails(visit),
+        visit.seq,
+        visit.revision,
+        instant(now),
+        moment(changes_at(visit, now)),
+        here,
+        _waymarks(visit, here),
+        visit.is_practice,
+        visit.speed,
+        visit.closed,
+        is_sealed(visit),
+        visit.turned_away,
+        tuple(card_of(visit, one) for one in ahead),
+        tuple(card_of(visit, by_id[item.id]) for item in recent),
+        waiting,
+        between,
+        hidden,
+        loops,
+        moment(visit.worn_since),
+        moment(visit.wear_ready_at()),
+        _facepiece(visit),
+        loops_needed(visit),
+        visit.rules.book.seal_check_word,
+        _seal_checks(visit),
+        seal_fails(visit),
         int(visit.rules.book.number("seal_check.repeats")) + 1,
-        _run_view(visit, visit.running, now) if visit.running else None, _offers(visit),
-        tuple(try_view(visit, one) for one in visit.tries), _verdict(visit),
+        _run_view(visit, visit.running, now) if visit.running else None,
+        _offers(visit),
+        tuple(try_view(visit, one) for one in visit.tries),
+        _verdict(visit),
         tuple(SignatureView(one.role, instant(one.at)) for one in visit.signatures if one.revision == visit.revision),
-        visit.rules.procedure.limits_of_use, visit.rules.procedure.terms,
+        visit.rules.procedure.limits_of_use,
+        visit.rules.procedure.terms,
     )
 
 

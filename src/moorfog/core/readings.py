@@ -54,7 +54,11 @@ class Chunk:
             return "a chunk holds at least one reading"
         if not all(len(column) == n for column in (self.dt, self.counts, self.volume_nl, self.valve, self.flags)):
             return f"all columns must hold {n} readings, as column t does"
-        if any(one < 0 for one in self.counts) or any(one <= 0 for one in self.volume_nl) or any(one <= 0 for one in self.dt):
+        if (
+            any(one < 0 for one in self.counts)
+            or any(one <= 0 for one in self.volume_nl)
+            or any(one <= 0 for one in self.dt)
+        ):
             return "counts must be 0 or more, volumes and intervals above 0"
         if set(self.valve) - {"O", "I"}:
             return "valve is one letter a reading, O or I"
@@ -180,12 +184,19 @@ def live_numbers(reduction: Reduction, level: Fraction, drift_maximum: Fraction)
     shares = inside_shares(reduction.protocol, windows, outside)
     budget = leak_budget(shares, reduction.protocol.n, level, drift_maximum, last is not None)
     return LiveNumbers(
-        outside if is_in or value is None else value, value if is_in else None, is_in, budget.shares,
-        exercise_factors(reduction.protocol, windows, outside), budget.is_unlikely, budget.is_lost,
+        outside if is_in or value is None else value,
+        value if is_in else None,
+        is_in,
+        budget.shares,
+        exercise_factors(reduction.protocol, windows, outside),
+        budget.is_unlikely,
+        budget.is_lost,
     )
 
 
-def exercise_factors(protocol: Protocol, windows: Sequence[MeasuredWindow], outside: Fraction) -> tuple[Fraction | None, ...]:
+def exercise_factors(
+    protocol: Protocol, windows: Sequence[MeasuredWindow], outside: Fraction
+) -> tuple[Fraction | None, ...]:
     """Return outside ÷ inside of each exercise so far; None before it began or while nothing was counted inside."""
     out: list[Fraction | None] = []
     for index in range(protocol.n):

@@ -53,7 +53,9 @@ class SimulatedAir:
         """Return the outside concentration at ``t_ms``, drifting by a few per cent."""
         return self.ambient * (1 + DRIFT_SHARE * math.sin(2 * math.pi * t_ms / 1000 / DRIFT_PERIOD_S))
 
-    def next_counts(self, t_ms: int, dt_ms: int, is_inside: bool, wearer: SimulatedWearer | None, run_t_ms: int) -> tuple[int, int]:
+    def next_counts(
+        self, t_ms: int, dt_ms: int, is_inside: bool, wearer: SimulatedWearer | None, run_t_ms: int
+    ) -> tuple[int, int]:
         """Return counts and sampled volume (nl) of the interval of ``dt_ms`` that ends at ``t_ms``."""
         outside = self.outside_at(t_ms)
         target = outside / wearer.factor_at(run_t_ms) if is_inside and wearer is not None else outside

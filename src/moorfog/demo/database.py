@@ -72,9 +72,18 @@ class PrivateServer:
         if (self.home / "data" / "mysql").exists():
             return False
         made = subprocess.run(
-            ["mariadb-install-db", "--no-defaults", f"--user={server_account()}", f"--datadir={self.home / 'data'}",
-             "--skip-test-db", "--skip-name-resolve", *self.flags],
-            capture_output=True, text=True, check=False,
+            [
+                "mariadb-install-db",
+                "--no-defaults",
+                f"--user={server_account()}",
+                f"--datadir={self.home / 'data'}",
+                "--skip-test-db",
+                "--skip-name-resolve",
+                *self.flags,
+            ],
+            capture_output=True,
+            text=True,
+            check=False,
         )
         if made.returncode:
             raise ServerFailed(f"mariadb-install-db failed: {(made.stdout + made.stderr)[-800:]}")
@@ -87,12 +96,25 @@ class PrivateServer:
         if not self.port:
             self.port = free_port()
         self.process = subprocess.Popen(
-            ["mariadbd", "--no-defaults", f"--user={server_account()}", f"--datadir={self.home / 'data'}",
-             f"--socket={self.socket}", f"--port={self.port}", "--bind-address=127.0.0.1",
-             f"--pid-file={self.home / 'm.pid'}", f"--log-error={self.log}", "--skip-name-resolve",
-             "--character-set-server=utf8mb4", "--collation-server=utf8mb4_uca1400_ai_ci", "--max-connections=400",
-             *self.flags],
-            stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, start_new_session=True,
+            [
+                "mariadbd",
+                "--no-defaults",
+                f"--user={server_account()}",
+                f"--datadir={self.home / 'data'}",
+                f"--socket={self.socket}",
+                f"--port={self.port}",
+                "--bind-address=127.0.0.1",
+                f"--pid-file={self.home / 'm.pid'}",
+                f"--log-error={self.log}",
+                "--skip-name-resolve",
+                "--character-set-server=utf8mb4",
+                "--collation-server=utf8mb4_uca1400_ai_ci",
+                "--max-connections=400",
+                *self.flags,
+            ],
+            stdout=subprocess.DEVNULL,
+            stderr=subprocess.DEVNULL,
+            start_new_session=True,
         )
         deadline = time.monotonic() + wait_s
         while time.monotonic() < deadline:
@@ -105,9 +127,17 @@ class PrivateServer:
 
     def _ask(self, sql: str) -> subprocess.CompletedProcess[str]:
         return subprocess.run(
-            ["mariadb", "--no-defaults", "--user=root" if os.geteuid() == 0 else f"--user={server_account()}",
-             f"--socket={self.socket}", "-e", sql],
-            capture_output=True, text=True, check=False,
+            [
+                "mariadb",
+                "--no-defaults",
+                "--user=root" if os.geteuid() == 0 else f"--user={server_account()}",
+                f"--socket={self.socket}",
+                "-e",
+                sql,
+            ],
+            capture_output=True,
+            text=True,
+            check=False,
         )
 
     def create_account(self, password: str) -> None:

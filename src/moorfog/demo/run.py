@@ -18,7 +18,8 @@ from moorfog.demo.database import PrivateServer, free_port
 
 PASSWORD = "moor-and-fog"
 SIGN_INS = (
-    ("maren", "tester", "Maren Oake, both employers"), ("hollis", "administrator", "Hollis Grey, both employers"),
+    ("maren", "tester", "Maren Oake, both employers"),
+    ("hollis", "administrator", "Hollis Grey, both employers"),
     ("ines", "supervisor", "Ines Carrow, Cold Haven Boatyard"),
 )
 USUAL_PORT = 8400
@@ -46,8 +47,24 @@ def is_free(port: int) -> bool:
 def gunicorn_command(port: int, workers: int, host: str = "127.0.0.1") -> list[str]:
     """Return the command of the web server; each event stream holds a thread."""
     return [
-        sys.executable, "-m", "gunicorn", "-w", str(workers), "-k", "gthread", "--threads", "100", "--worker-connections", "120",
-        "--preload", "--no-control-socket", "--graceful-timeout", "3", "--bind", f"{host}:{port}", "moorfog.wsgi:application()",
+        sys.executable,
+        "-m",
+        "gunicorn",
+        "-w",
+        str(workers),
+        "-k",
+        "gthread",
+        "--threads",
+        "100",
+        "--worker-connections",
+        "120",
+        "--preload",
+        "--no-control-socket",
+        "--graceful-timeout",
+        "3",
+        "--bind",
+        f"{host}:{port}",
+        "moorfog.wsgi:application()",
     ]
 
 
@@ -63,7 +80,14 @@ class Demo:
     def spawn(self, name: str, command: list[str], **env: str) -> subprocess.Popen[bytes]:
         """Start a child with its own log."""
         with (self.logs / f"{name}.log").open("ab") as log:
-            child = subprocess.Popen(command, stdout=log, stderr=log, stdin=subprocess.DEVNULL, env={**os.environ, **env}, start_new_session=True)
+            child = subprocess.Popen(
+                command,
+                stdout=log,
+                stderr=log,
+                stdin=subprocess.DEVNULL,
+                env={**os.environ, **env},
+                start_new_session=True,
+            )
         self.children.append((name, child))
         return child
 
@@ -90,8 +114,19 @@ class Demo:
         self.spawn("counter", [sys.executable, "-m", "moorfog.instruments.simulated", "--port", str(counter)])
         self.spawn("worker", [sys.executable, "-m", "moorfog.cli", "worker"], **rules)
         self.spawn(
-            "link", [sys.executable, "-m", "moorfog.instruments.link", "--server", address, "--counter", f"socket://127.0.0.1:{counter}",
-                     "--spool", str(self.home / "spool")], MOORFOG_LINK_TOKEN=token,
+            "link",
+            [
+                sys.executable,
+                "-m",
+                "moorfog.instruments.link",
+                "--server",
+                address,
+                "--counter",
+                f"socket://127.0.0.1:{counter}",
+                "--spool",
+                str(self.home / "spool"),
+            ],
+            MOORFOG_LINK_TOKEN=token,
         )
         say("web server answers; worker, simulated counter and its link are starting")
         return address
@@ -191,7 +226,10 @@ def run(home: Path, port: int | None, fresh: bool) -> int:
     try:
         address = demo.start()
         people = "".join(f"    {login:8} {role:14} {who}\n" for login, role, who in SIGN_INS)
-        sys.stdout.write(f"\nMoorfog is at {address}   (up in {time.monotonic() - began:.1f} s)\n  sign in as, password {PASSWORD}:\n{people}  Ctrl-C stops it; the data stays.\n")
+        sys.stdout.write(
+            f"\nMoorfog is at {address}   (up in {time.monotonic() - began:.1f} s)\n"
+            f"  sign in as, password {PASSWORD}:\n{people}  Ctrl-C stops it; the data stays.\n"
+        )
         sys.stdout.flush()
         demo.watch()
     except (Stopped, KeyboardInterrupt):

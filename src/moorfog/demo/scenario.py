@@ -9,23 +9,29 @@ import numpy as np
 
 EMPLOYERS: dict[str, dict[str, Any]] = {
     "Cold Haven Boatyard": {
-        "sites": {"Slip 2": ["Bench A", "Bench B"], "Paint Hall": ["Bench C"]}, "zone": "America/New_York",
+        "sites": {"Slip 2": ["Bench A", "Bench B"], "Paint Hall": ["Bench C"]},
+        "zone": "America/New_York",
         "work": [("shipwright", "hull sanding"), ("blaster", "steel blasting"), ("painter", "antifoul spraying")],
     },
     "Ellerby Grain and Seed": {
-        "sites": {"Quay Silo": ["Bench 1"], "Seed Barn": ["Bench 2"]}, "zone": "America/Chicago",
+        "sites": {"Quay Silo": ["Bench 1"], "Seed Barn": ["Bench 2"]},
+        "zone": "America/Chicago",
         "work": [("silo hand", "grain dust"), ("store keeper", "fumigation store")],
     },
 }
 PEOPLE_PER_SITE = 15
+# fmt: off
 GIVEN = (
-    "Idris Maren Tove Callum Brea Osk Wynn Halla Piet Sorrel Edda Ruan Linnet Jory Agda Fenn Marit Cade Isolde Bram Neave Torin "
-    "Vesna Alun Kirsi Rhodri Sunniva Lorcan Ylva Tamsin"
-).split()
+    "Idris", "Maren", "Tove", "Callum", "Brea", "Osk", "Wynn", "Halla", "Piet", "Sorrel", "Edda",
+    "Ruan", "Linnet", "Jory", "Agda", "Fenn", "Marit", "Cade", "Isolde", "Bram", "Neave", "Torin",
+    "Vesna", "Alun", "Kirsi", "Rhodri", "Sunniva", "Lorcan", "Ylva", "Tamsin",
+)
 FAMILY = (
-    "Fallow Pike Harrowby Stane Culver Wick Tarnley Moorend Quill Brackwater Skerry Holm Ashby Reedmace Thole Garrick Sedgley Wren "
-    "Łoska Åsvik Dunnock Fell Marl Haugh Birk"
-).split()
+    "Fallow", "Pike", "Harrowby", "Stane", "Culver", "Wick", "Tarnley", "Moorend", "Quill",
+    "Brackwater", "Skerry", "Holm", "Ashby", "Reedmace", "Thole", "Garrick", "Sedgley", "Wren",
+    "Łoska", "Åsvik", "Dunnock", "Fell", "Marl", "Haugh", "Birk",
+)
+# fmt: on
 SURVEY = {"m": ((122.7, 7.0), (143.5, 6.9)), "f": ((113.4, 6.1), (135.1, 6.5))}
 """Face length and width, mean and SD in mm. Source: 2003 head-and-face survey, recalled."""
 
@@ -37,26 +43,118 @@ def _sizes(*which: tuple[str, str, str]) -> list[dict[str, str]]:
 
 
 FACEPIECES: list[dict[str, Any]] = [
-    {"maker": "Harrowmere", "model": "Plover", "kind": "disposable_cup", "valve": False, "filter_kind": "media", "filter_classes": ["95-type"],
-     "cover": "front", "suspensions": ["two bands"], "clips": [], "probe": "through", "test_filters": False,
-     "sizes": _sizes(("S/M", "102", "120"), ("M/L", "114", "134"))},
-    {"maker": "Ouselby", "model": "Teasel V", "kind": "disposable_fold", "valve": True, "filter_kind": "media", "filter_classes": ["99-type"],
-     "cover": "front", "suspensions": ["two bands"], "clips": [], "probe": "through", "test_filters": False,
-     "sizes": _sizes(("one size", "104", "132"))},
-    {"maker": "Tindle & Wray", "model": "Whin", "kind": "disposable_clip", "valve": False, "filter_kind": "media", "filter_classes": ["99-type"],
-     "cover": "front", "suspensions": ["clip-band"], "clips": ["short clip", "long clip"], "probe": "through", "test_filters": False,
-     "sizes": _sizes(S, M, L)},
-    {"maker": "Tindle & Wray", "model": "Sedge", "kind": "half", "valve": True, "filter_kind": "particulate", "filter_classes": ["100-type"],
-     "cover": "thumbs", "suspensions": ["drop-down", "fixed"], "clips": [], "probe": "valve_seat", "test_filters": False, "sizes": _sizes(S, M, L)},
-    {"maker": "Harrowmere", "model": "Bracken", "kind": "half", "valve": True, "filter_kind": "combined", "filter_classes": ["100-type"],
-     "cover": "palms", "suspensions": ["fixed"], "clips": [], "probe": "probed_cartridge", "test_filters": True, "sizes": _sizes(S, M, L)},
-    {"maker": "Ouselby", "model": "Sleet", "kind": "full", "valve": True, "filter_kind": "combined", "filter_classes": ["100-type"],
-     "cover": "palms", "suspensions": ["five straps"], "clips": [], "probe": "valve_seat", "test_filters": True, "sizes": _sizes(S, M, L)},
-    {"maker": "Tindle & Wray", "model": "Scree", "kind": "full", "valve": True, "filter_kind": "particulate", "filter_classes": ["100-type"],
-     "cover": "thumbs", "suspensions": ["mesh harness"], "clips": [], "probe": "valve_seat", "test_filters": False,
-     "sizes": _sizes(("S/M", "104", "122"), ("M/L", "116", "136"))},
-    {"maker": "Harrowmere", "model": "Fulmar", "kind": "powered_full", "valve": True, "filter_kind": "particulate", "filter_classes": ["100-type"],
-     "cover": "none", "suspensions": ["five straps"], "clips": [], "probe": "probed_cartridge", "test_filters": True, "sizes": _sizes(M, L)},
+    {
+        "maker": "Harrowmere",
+        "model": "Plover",
+        "kind": "disposable_cup",
+        "valve": False,
+        "filter_kind": "media",
+        "filter_classes": ["95-type"],
+        "cover": "front",
+        "suspensions": ["two bands"],
+        "clips": [],
+        "probe": "through",
+        "test_filters": False,
+        "sizes": _sizes(("S/M", "102", "120"), ("M/L", "114", "134")),
+    },
+    {
+        "maker": "Ouselby",
+        "model": "Teasel V",
+        "kind": "disposable_fold",
+        "valve": True,
+        "filter_kind": "media",
+        "filter_classes": ["99-type"],
+        "cover": "front",
+        "suspensions": ["two bands"],
+        "clips": [],
+        "probe": "through",
+        "test_filters": False,
+        "sizes": _sizes(("one size", "104", "132")),
+    },
+    {
+        "maker": "Tindle & Wray",
+        "model": "Whin",
+        "kind": "disposable_clip",
+        "valve": False,
+        "filter_kind": "media",
+        "filter_classes": ["99-type"],
+        "cover": "front",
+        "suspensions": ["clip-band"],
+        "clips": ["short clip", "long clip"],
+        "probe": "through",
+        "test_filters": False,
+        "sizes": _sizes(S, M, L),
+    },
+    {
+        "maker": "Tindle & Wray",
+        "model": "Sedge",
+        "kind": "half",
+        "valve": True,
+        "filter_kind": "particulate",
+        "filter_classes": ["100-type"],
+        "cover": "thumbs",
+        "suspensions": ["drop-down", "fixed"],
+        "clips": [],
+        "probe": "valve_seat",
+        "test_filters": False,
+        "sizes": _sizes(S, M, L),
+    },
+    {
+        "maker": "Harrowmere",
+        "model": "Bracken",
+        "kind": "half",
+        "valve": True,
+        "filter_kind": "combined",
+        "filter_classes": ["100-type"],
+        "cover": "palms",
+        "suspensions": ["fixed"],
+        "clips": [],
+        "probe": "probed_cartridge",
+        "test_filters": True,
+        "sizes": _sizes(S, M, L),
+    },
+    {
+        "maker": "Ouselby",
+        "model": "Sleet",
+        "kind": "full",
+        "valve": True,
+        "filter_kind": "combined",
+        "filter_classes": ["100-type"],
+        "cover": "palms",
+        "suspensions": ["five straps"],
+        "clips": [],
+        "probe": "valve_seat",
+        "test_filters": True,
+        "sizes": _sizes(S, M, L),
+    },
+    {
+        "maker": "Tindle & Wray",
+        "model": "Scree",
+        "kind": "full",
+        "valve": True,
+        "filter_kind": "particulate",
+        "filter_classes": ["100-type"],
+        "cover": "thumbs",
+        "suspensions": ["mesh harness"],
+        "clips": [],
+        "probe": "valve_seat",
+        "test_filters": False,
+        "sizes": _sizes(("S/M", "104", "122"), ("M/L", "116", "136")),
+    },
+    {
+        "maker": "Harrowmere",
+        "model": "Fulmar",
+        "kind": "powered_full",
+        "valve": True,
+        "filter_kind": "particulate",
+        "filter_classes": ["100-type"],
+        "cover": "none",
+        "suspensions": ["five straps"],
+        "clips": [],
+        "probe": "probed_cartridge",
+        "test_filters": True,
+        "sizes": _sizes(M, L),
+    },
 ]
 ACCOUNTS = (
     ("maren", "Maren Oake", "tester", None),
@@ -64,8 +162,14 @@ ACCOUNTS = (
     ("ines", "Ines Carrow", "supervisor", "Cold Haven Boatyard"),
 )
 COUNTER_FIGURES = {
-    "counted_flow": "100", "resolution": "1", "ambient_minimum_ordinary": "1500", "ambient_minimum_classified": "70",
-    "ambient_maximum": "20000", "limit_particle": "1500", "limit_zero": "0.2", "limit_max_fit_factor": "10000",
+    "counted_flow": "100",
+    "resolution": "1",
+    "ambient_minimum_ordinary": "1500",
+    "ambient_minimum_classified": "70",
+    "ambient_maximum": "20000",
+    "limit_particle": "1500",
+    "limit_zero": "0.2",
+    "limit_max_fit_factor": "10000",
 }
 
 
@@ -93,8 +197,14 @@ def invent_people(seed: int, work: list[tuple[str, str]], count: int, first_numb
         taken.add(name)
         (length, length_sd), (width, width_sd) = SURVEY["m" if random.random() < 0.6 else "f"]
         job, task = work[int(random.integers(len(work)))]
-        out.append(DemoPerson(
-            name, str(first_number + len(out)), job, task, round(float(random.normal(length, length_sd)) * 10),
-            round(float(random.normal(width, width_sd)) * 10),
-        ))
+        out.append(
+            DemoPerson(
+                name,
+                str(first_number + len(out)),
+                job,
+                task,
+                round(float(random.normal(length, length_sd)) * 10),
+                round(float(random.normal(width, width_sd)) * 10),
+            )
+        )
     return out

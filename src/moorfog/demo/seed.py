@@ -41,22 +41,47 @@ def seed_places(db: Session, rules: Rules, password: str, link_token: str) -> No
         db.flush()
         employers[name] = employer.id
         zone = zone or one["zone"]
-        people = scenario.invent_people(7 + index, one["work"], scenario.PEOPLE_PER_SITE * len(one["sites"]), 1001 + 1000 * index)
+        people = scenario.invent_people(
+            7 + index, one["work"], scenario.PEOPLE_PER_SITE * len(one["sites"]), 1001 + 1000 * index
+        )
         for number, (site_name, benches) in enumerate(one["sites"].items()):
             site = Site(id=new_id(), employer_id=employer.id, name=site_name, zone=one["zone"], benches=benches)
             db.add(site)
             db.flush()
             for person in people[number * scenario.PEOPLE_PER_SITE : (number + 1) * scenario.PEOPLE_PER_SITE]:
-                db.add(Person(
-                    id=new_id(), employer_id=employer.id, site_id=site.id, name=person.name, number=person.number, job=person.job,
-                    task=person.task, face_length=person.face_length, face_width=person.face_width,
-                ))
+                db.add(
+                    Person(
+                        id=new_id(),
+                        employer_id=employer.id,
+                        site_id=site.id,
+                        name=person.name,
+                        number=person.number,
+                        job=person.job,
+                        task=person.task,
+                        face_length=person.face_length,
+                        face_width=person.face_width,
+                    )
+                )
     for piece in scenario.FACEPIECES:
         content = {key: value for key, value in piece.items() if key not in ("maker", "model", "kind")}
-        db.add(FacepieceVersion(id=new_id(), model_id=new_id(), version=1, maker=piece["maker"], model=piece["model"], kind=piece["kind"], content=content))
+        db.add(
+            FacepieceVersion(
+                id=new_id(),
+                model_id=new_id(),
+                version=1,
+                maker=piece["maker"],
+                model=piece["model"],
+                kind=piece["kind"],
+                content=content,
+            )
+        )
     until = (DatabaseClock().now(db).date() + timedelta(days=210)).isoformat()
     create_instrument(
-        db, name="Counter 04", employer_id=None, is_simulated=True, token=link_token,
+        db,
+        name="Counter 04",
+        employer_id=None,
+        is_simulated=True,
+        token=link_token,
         content={**scenario.COUNTER_FIGURES, "serial_number": "SIM-0004", "calibrated_until": until, "zone": zone},
     )
     for login, name, role, employer_name in scenario.ACCOUNTS:
@@ -66,7 +91,10 @@ def seed_places(db: Session, rules: Rules, password: str, link_token: str) -> No
 
 def catalogue(db: Session) -> dict[str, dict[str, Any]]:
     """Return the facepieces by model name, with their version ids."""
-    return {row.model: {**row.content, "version_id": row.id, "kind": row.kind} for row in db.scalars(select(FacepieceVersion))}
+    return {
+        row.model: {**row.content, "version_id": row.id, "kind": row.kind}
+        for row in db.scalars(select(FacepieceVersion))
+    }
 
 
 def check_counter(db: Session, actor: Actor, instrument_id: str, at: datetime, zero: str = "0") -> None:
@@ -79,13 +107,19 @@ def check_counter(db: Session, actor: Actor, instrument_id: str, at: datetime, z
 
 def best_size(option: dict[str, Any], face_length: int) -> str:
     """Return the size whose range's middle is nearest to a face length in tenths of a millimetre."""
-    return str(min(option["sizes"], key=lambda one: abs((int(one["length_from"]) + int(one["length_to"])) * 5 - face_length))["name"])
+    return str(
+        min(option["sizes"], key=lambda one: abs((int(one["length_from"]) + int(one["length_to"])) * 5 - face_length))[
+            "name"
+        ]
+    )
 
 
-def seed_history(engine: Engine, rules: Rules, progress: Progress = lambda done, total: None, count: int = PAST_VISITS) -> None:
+def seed_history(
+    engine: Engine, rules: Rules, progress: Progress = lambda done, total: None, count: int = PAST_VISITS
+) -> None:
     """Walk about thirty visits of the last months: passes, fails and second tries, voids, one turned away."""
     with Session(engine) as db:
-        people = [row for row in db.execute(select(Person.id, Person.face_length, Person.site_id).order_by(Person.number))]
+        people = list(db.execute(select(Person.id, Person.face_length, Person.site_id).order_by(Person.number)))
         benches = {site.id: site.benches[0] for site in db.scalars(select(Site))}
         zones = {site.id: site.zone for site in db.scalars(select(Site))}
         account = db.scalar(select(Account).where(Account.login == "maren"))
@@ -104,7 +138,15 @@ def seed_history(engine: Engine, rules: Rules, progress: Progress = lambda done,
         at = day.replace(hour=9 + number % 6, minute=(number * 13) % 60, second=0, microsecond=0)
         option = options[models[number % len(models)]]
 
-        def work(db: Session, number: int = number, person_id: str = person_id, face: int = face, site_id: str = site_id, at: datetime = at, option: dict[str, Any] = option) -> None:
+        def work(
+            db: Session,
+            number: int = number,
+            person_id: str = person_id,
+            face: int = face,
+            site_id: str = site_id,
+            at: datetime = at,
+            option: dict[str, Any] = option,
+        ) -> None:
             if at.date() not in checked:
                 check_counter(db, actor, instrument_id, at.replace(hour=8, minute=5))
             walk = Walk(db, actor, rules, person_id, benches[site_id], at, instrument_id)
@@ -119,7 +161,11 @@ def walk_past_visit(walk: Walk, number: int, option: dict[str, Any], face: int) 
     """Walk one past visit: every tenth is turned away, some fail first or void first, most pass."""
     if number % 10 == 4:
         walk.until("choose_facepiece", frozenset({"shave"}))
-        walk.say(ev.TurnedAway("Stubble under the seal, no shaving today.", (walk.clock.at.date() + timedelta(days=1)).isoformat()))
+        walk.say(
+            ev.TurnedAway(
+                "Stubble under the seal, no shaving today.", (walk.clock.at.date() + timedelta(days=1)).isoformat()
+            )
+        )
         return
     walk.until("choose_facepiece", frozenset({"face_marks"}) if number % 6 == 0 else frozenset())
     walk.choose(option, best_size(option, face))

@@ -28,12 +28,29 @@ FLOW_NL_PER_MS = 1667
 class Walk:
     """One visit on its way. ``at`` is the walk's own time and moves on with every step."""
 
-    def __init__(self, db: Session, actor: Actor, rules: Rules, person_id: str, bench: str, at: datetime, instrument_id: str, **opening: Any) -> None:
+    def __init__(
+        self,
+        db: Session,
+        actor: Actor,
+        rules: Rules,
+        person_id: str,
+        bench: str,
+        at: datetime,
+        instrument_id: str,
+        **opening: Any,
+    ) -> None:
         self.db, self.actor, self.rules, self.instrument_id = db, actor, rules, instrument_id
         self.clock = FixedClock(at)
         self.visit_id = new_id()
         opened = visits.open_visit(
-            db, self.clock, actor, rules, visit_id=self.visit_id, event_id=new_id(), person_id=person_id, bench=bench,
+            db,
+            self.clock,
+            actor,
+            rules,
+            visit_id=self.visit_id,
+            event_id=new_id(),
+            person_id=person_id,
+            bench=bench,
             **{"origin": "demo", **opening},
         )
         self.visit: Visit = opened.visit
@@ -63,7 +80,11 @@ class Walk:
     def choose(self, option: dict[str, Any], size: str, ppe: tuple[str, ...] = ()) -> None:
         """Choose a facepiece from the catalogue's content, with its first set-up."""
         first = {key: (option[key][0] if option[key] else "") for key in ("suspensions", "clips", "filter_classes")}
-        self.say(ChooseFacepiece(option["version_id"], size, first["suspensions"], first["clips"], first["filter_classes"], False, ppe))
+        self.say(
+            ChooseFacepiece(
+                option["version_id"], size, first["suspensions"], first["clips"], first["filter_classes"], False, ppe
+            )
+        )
 
     def until(self, act: str, not_fine: frozenset[str] = frozenset()) -> None:
         """Answer what comes, doing the acts on the way, until ``act`` is next; ids in ``not_fine`` are answered so."""
@@ -94,7 +115,9 @@ class Walk:
         elif act == "seal_check":
             for one in self.picture.seal_checks:
                 if one.result != "holds":
-                    self.say(ev.SealChecked("positive" if one.check == "positive" else "negative", "holds", "holds"), 12)
+                    self.say(
+                        ev.SealChecked("positive" if one.check == "positive" else "negative", "holds", "holds"), 12
+                    )
         elif act == "doff":
             self.say(ev.Doffed("done"))
         elif act == "put_back":
@@ -113,8 +136,16 @@ class Walk:
         """Sign as wearer or tester."""
         self.wait(8)
         done = signing.sign(
-            self.db, self.clock, self.actor, self.visit_id, event_id=new_id(), expects=self.visit.seq, role=role,
-            typed_name="signed at the bench", password=None, occurred_at=self.clock.at,
+            self.db,
+            self.clock,
+            self.actor,
+            self.visit_id,
+            event_id=new_id(),
+            expects=self.visit.seq,
+            role=role,
+            typed_name="signed at the bench",
+            password=None,
+            occurred_at=self.clock.at,
         )
         self.visit = done.visit
         keep_state(self.visit_id, self.visit)
@@ -128,21 +159,42 @@ class Walk:
             raise RuntimeError("no protocol")
         return protocol
 
-    def run_counter(self, factors: tuple[int, ...] | None = None, seed: int = 1, end: str = "complete", stop_ms: int | None = None, ambient: float = 5300.0) -> None:
+    def run_counter(
+        self,
+        factors: tuple[int, ...] | None = None,
+        seed: int = 1,
+        end: str = "complete",
+        stop_ms: int | None = None,
+        ambient: float = 5300.0,
+    ) -> None:
         """Run on the counter: simulated readings are stored and sealed as the link does it."""
         protocol = self.start("counter")
         row = find_instrument(self.db, Scope(None), self.instrument_id)
         if factors is None:
-            factors = tuple(runs.simulated_wearer(self.db, self.visit, self.visit.tries[-1].started, protocol)["factors"])
+            factors = tuple(
+                runs.simulated_wearer(self.db, self.visit, self.visit.tries[-1].started, protocol)["factors"]
+            )
         readings = simulate(protocol, factors, seed, ambient, stop_ms)
         self.wait(5 + (readings[-1].t / 1000 if readings else 0))
         chunk = Chunk(
-            0, tuple(r.t for r in readings), tuple(r.dt for r in readings), tuple(r.counts for r in readings),
-            tuple(r.volume_nl for r in readings), "".join(r.valve for r in readings), tuple(r.flags for r in readings),
+            0,
+            tuple(r.t for r in readings),
+            tuple(r.dt for r in readings),
+            tuple(r.counts for r in readings),
+            tuple(r.volume_nl for r in readings),
+            "".join(r.valve for r in readings),
+            tuple(r.flags for r in readings),
         )
         runs.store_chunks(self.db, self.clock, row, self.run_id, (chunk,))
         self.visit = runs.close_run(
-            self.db, self.clock, row, self.run_id, end=end, count=len(readings), sha256=seal_digest(readings), occurred_at=self.clock.at,
+            self.db,
+            self.clock,
+            row,
+            self.run_id,
+            end=end,
+            count=len(readings),
+            sha256=seal_digest(readings),
+            occurred_at=self.clock.at,
         )
         keep_state(self.visit_id, self.visit)
 
@@ -153,7 +205,9 @@ class Walk:
         self.say(ev.NumbersTyped(self.run_id, "0.1", rows), 5 + protocol.total_s + 12)
 
 
-def simulate(protocol: Protocol, factors: tuple[int, ...], seed: int, ambient: float = 5300.0, stop_ms: int | None = None) -> list[Reading]:
+def simulate(
+    protocol: Protocol, factors: tuple[int, ...], seed: int, ambient: float = 5300.0, stop_ms: int | None = None
+) -> list[Reading]:
     """Return the readings of a whole simulated run, from two seconds before t0 on."""
     wearer = SimulatedWearer(seed, factors, protocol.starts_ms())
     air = SimulatedAir(seed, ambient, FLOW_NL_PER_MS)

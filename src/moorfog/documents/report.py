@@ -20,7 +20,13 @@ from moorfog.documents.trace import trace_svg
 
 PageSize = Literal["A4", "Letter"]
 HERE = Path(__file__).parent
-_templates = Environment(loader=FileSystemLoader(HERE / "templates"), autoescape=True, undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True)
+_templates = Environment(
+    loader=FileSystemLoader(HERE / "templates"),
+    autoescape=True,
+    undefined=StrictUndefined,
+    trim_blocks=True,
+    lstrip_blocks=True,
+)
 
 
 @dataclass(frozen=True)
@@ -115,7 +121,16 @@ def _gates(visit: Visit, zone: ZoneInfo) -> tuple[GateLine, ...]:
 
 
 def _rule_lines(visit: Visit) -> tuple[RuleLine, ...]:
-    wanted = ("level.half", "level.full", "judged_by", "interval", "wear.minimum", "drift.maximum", "missing.maximum", "ff.suspect")
+    wanted = (
+        "level.half",
+        "level.full",
+        "judged_by",
+        "interval",
+        "wear.minimum",
+        "drift.maximum",
+        "missing.maximum",
+        "ff.suspect",
+    )
     out = []
     for key in wanted:
         found = visit.rules.book.find(key)
@@ -129,24 +144,45 @@ def _rule_lines(visit: Visit) -> tuple[RuleLine, ...]:
 
 def _try_page(visit: Visit, one: Try, readings: list[Reading]) -> TryPage:
     piece, counter = one.facepiece, one.started.instrument
-    parts = [piece.suspension, piece.clip, f"{piece.filter_class} {piece.filter_kind}", *piece.ppe, "own" if piece.is_own else "pool"]
-    checks = tuple(f"{check.name.replace('_', ' ')} {check.value} (limit {check.limit}) {'passed' if check.passed else 'failed'} on {check.checked_on}" for check in counter.checks)
+    parts = [
+        piece.suspension,
+        piece.clip,
+        f"{piece.filter_class} {piece.filter_kind}",
+        *piece.ppe,
+        "own" if piece.is_own else "pool",
+    ]
+    checks = tuple(
+        f"{check.name.replace('_', ' ')} {check.value} (limit {check.limit}) "
+        f"{'passed' if check.passed else 'failed'} on {check.checked_on}"
+        for check in counter.checks
+    )
     seals = tuple(
-        f"{result.check.check}: wearer {result.check.wearer}, tester {result.check.tester}" + (f", at the {result.check.place}" if result.check.place else "")
-        for result in visit.seals if result.donning == one.donning
+        f"{result.check.check}: wearer {result.check.wearer}, tester {result.check.tester}"
+        + (f", at the {result.check.place}" if result.check.place else "")
+        for result in visit.seals
+        if result.donning == one.donning
     )
     protocol = visit.rules.protocol(one.started.protocol_id)
-    source = "read from the counter by its link" if one.started.source == "counter" else "typed from the counter's display"
+    source = (
+        "read from the counter by its link" if one.started.source == "counter" else "typed from the counter's display"
+    )
     if one.typed is not None:
         source += f", display resolution {one.typed.resolution}; no bound from typed numbers"
     return TryPage(
-        try_view(visit, one), ", ".join(part for part in parts if part.strip()),
-        f"{counter.name}, serial {counter.serial_number}, counted flow {counter.counted_flow} cm³/min, calibrated until {counter.calibrated_until}, {one.started.mode} mode",
-        checks, seals, source, trace_svg(protocol, readings, Fraction(one.started.level)) if protocol and readings else "",
+        try_view(visit, one),
+        ", ".join(part for part in parts if part.strip()),
+        f"{counter.name}, serial {counter.serial_number}, counted flow {counter.counted_flow} cm³/min, "
+        f"calibrated until {counter.calibrated_until}, {one.started.mode} mode",
+        checks,
+        seals,
+        source,
+        trace_svg(protocol, readings, Fraction(one.started.level)) if protocol and readings else "",
     )
 
 
-def report_view(visit: Visit, visit_id: str, names: Names, readings: dict[str, list[Reading]], page_size: PageSize) -> ReportView:
+def report_view(
+    visit: Visit, visit_id: str, names: Names, readings: dict[str, list[Reading]], page_size: PageSize
+) -> ReportView:
     """Return what the report says. ``readings`` by run id; runs typed by hand have none."""
     if visit.opened is None or visit.opened_at is None:
         raise ValueError("a visit that was never opened has no report")
@@ -158,20 +194,41 @@ def report_view(visit: Visit, visit_id: str, names: Names, readings: dict[str, l
     if last is not None and verdict == "pass" and is_sealed(visit) and not visit.is_practice and months is not None:
         until = valid_until(last.started_at.astimezone(zone).date(), int(months)).isoformat()
     headline = {
-        "pass": "Pass", "fail": "Fail", "void": "Void: no result", "unfinished": "Unfinished: no result", "no test": "Not tested",
+        "pass": "Pass",
+        "fail": "Fail",
+        "void": "Void: no result",
+        "unfinished": "Unfinished: no result",
+        "no test": "Not tested",
     }[verdict]
     if verdict == "pass" and last is not None and last.numbers.overall is not None:
         headline += f", overall fit factor {'≥ ' if last.numbers.at_least else ''}{cut(last.numbers.overall)}"
     book = visit.rules.book
     return ReportView(
-        visit_id[-12:].upper(), names, visit.opened.bench, _local(visit.opened_at, zone)[:10], verdict, headline, until,
-        visit.is_practice, visit.revision, visit.corrections,
-        tuple(_try_page(visit, one, readings.get(one.started.run_id, [])) for one in visit.tries), _gates(visit, zone),
+        visit_id[-12:].upper(),
+        names,
+        visit.opened.bench,
+        _local(visit.opened_at, zone)[:10],
+        verdict,
+        headline,
+        until,
+        visit.is_practice,
+        visit.revision,
+        visit.corrections,
+        tuple(_try_page(visit, one, readings.get(one.started.run_id, [])) for one in visit.tries),
+        _gates(visit, zone),
         _rule_lines(visit),
-        tuple(f"{loop.facepiece}: {word.put_back}, {_local(at, zone)}" for loop, at in visit.loops_closed for word in visit.rules.procedure.loop if word.id == loop.rule),
-        visit.rules.procedure.limits_of_use, visit.rules.procedure.terms, f"{book.title}, {book.edition}",
+        tuple(
+            f"{loop.facepiece}: {word.put_back}, {_local(at, zone)}"
+            for loop, at in visit.loops_closed
+            for word in visit.rules.procedure.loop
+            if word.id == loop.rule
+        ),
+        visit.rules.procedure.limits_of_use,
+        visit.rules.procedure.terms,
+        f"{book.title}, {book.edition}",
         f"{visit.rules.procedure.title}, edition {visit.rules.procedure.edition}",
-        f"Log entry {visit.seq}, chain {visit.chain[:16]}…, rules {visit.rules.digest[:16]}…, fold {FOLD_VERSION}. Times in {visit.opened.zone}.",
+        f"Log entry {visit.seq}, chain {visit.chain[:16]}…, rules {visit.rules.digest[:16]}…, fold {FOLD_VERSION}. "
+        f"Times in {visit.opened.zone}.",
         page_size,
     )
 
@@ -187,5 +244,3 @@ def render_pdf(view: ReportView) -> bytes:
 
     pdf: bytes = HTML(string=render_html(view), base_url=str(HERE)).write_pdf()
     return pdf
-
-

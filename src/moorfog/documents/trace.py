@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from fractions import Fraction
+from xml.sax.saxutils import escape
 
 from moorfog.core.readings import Reading
 from moorfog.core.rules import Protocol
@@ -28,6 +29,14 @@ def per_second(readings: list[Reading], total_ms: int) -> list[tuple[float, floa
     return [(second + 0.5, counts * 1e6 / volume, valve) for (second, valve), (counts, volume) in sorted(sums.items())]
 
 
+def _line(start: tuple[float, float], end: tuple[float, float], style: str) -> str:
+    return f'<line x1="{start[0]:.1f}" y1="{start[1]:.1f}" x2="{end[0]:.1f}" y2="{end[1]:.1f}" {style}/>'
+
+
+def _words(at: tuple[float, float], words: str, style: str) -> str:
+    return f'<text x="{at[0]:.1f}" y="{at[1]:.1f}" {style}>{escape(words)}</text>'
+
+
 def trace_svg(protocol: Protocol, readings: list[Reading], level: Fraction) -> str:
     """Return an SVG of the run: outside as a dotted bank, inside as a line, the level as a dashed wall."""
     total = protocol.total_s
@@ -37,18 +46,23 @@ def trace_svg(protocol: Protocol, readings: list[Reading], level: Fraction) -> s
         return LEFT + (WIDTH - LEFT) * second / total
 
     parts = [f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 {WIDTH} {HEIGHT}" width="100%">']
-    for decade in range(0, TOP_DECADE):
+    for decade in range(TOP_DECADE):
         y = _y(10**decade)
-        parts.append(f'<line x1="{LEFT}" y1="{y:.1f}" x2="{WIDTH}" y2="{y:.1f}" stroke="#cfd5d3" stroke-width="0.6"/>')
-        parts.append(f'<text x="{LEFT - 6}" y="{y + 3:.1f}" text-anchor="end" font-size="9" fill="#4a443d">{10**decade:,}</text>')
+        parts.append(_line((LEFT, y), (WIDTH, y), 'stroke="#cfd5d3" stroke-width="0.6"'))
+        parts.append(_words((LEFT - 6, y + 3), f"{10**decade:,}", 'text-anchor="end" font-size="9" fill="#4a443d"'))
     for start, exercise in zip(protocol.starts_ms(), protocol.exercise, strict=True):
-        parts.append(f'<line x1="{x(start / 1000):.1f}" y1="4" x2="{x(start / 1000):.1f}" y2="{HEIGHT - BOTTOM}" stroke="#4a443d" stroke-dasharray="1 3" stroke-width="0.8"/>')
-        parts.append(f'<text x="{x(start / 1000) + 4:.1f}" y="{HEIGHT - 8}" font-size="9.5" fill="#231f1b">{exercise.name}</text>')
+        left = x(start / 1000)
+        style = 'stroke="#4a443d" stroke-dasharray="1 3" stroke-width="0.8"'
+        parts.append(_line((left, 4), (left, HEIGHT - BOTTOM), style))
+        parts.append(_words((left + 4, HEIGHT - 8), exercise.name, 'font-size="9.5" fill="#231f1b"'))
     outside = [value for _, value, valve in points if valve == "O"]
     if outside:
-        wall = sum(outside) / len(outside) / float(level)
-        parts.append(f'<line x1="{LEFT}" y1="{_y(wall):.1f}" x2="{WIDTH}" y2="{_y(wall):.1f}" stroke="#8f3420" stroke-dasharray="6 4" stroke-width="1.4"/>')
-    for valve, style in (("O", 'stroke="#9aa5a4" stroke-width="2.4" stroke-dasharray="2 2"'), ("I", 'stroke="#1d5566" stroke-width="1.8"')):
+        wall = _y(sum(outside) / len(outside) / float(level))
+        parts.append(_line((LEFT, wall), (WIDTH, wall), 'stroke="#8f3420" stroke-dasharray="6 4" stroke-width="1.4"'))
+    for valve, style in (
+        ("O", 'stroke="#9aa5a4" stroke-width="2.4" stroke-dasharray="2 2"'),
+        ("I", 'stroke="#1d5566" stroke-width="1.8"'),
+    ):
         run: list[str] = []
         last = -9.0
         for second, value, where in points:

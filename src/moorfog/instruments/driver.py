@@ -60,7 +60,9 @@ class LineDriver:
         while time.monotonic() < deadline and not self.said:
             self.poll()
         if self.said.get("v") != str(VERSION):
-            raise OSError(f"the counter did not answer in version {VERSION} of the line protocol: {self.said or 'silence'}")
+            raise OSError(
+                f"the counter did not answer in version {VERSION} of the line protocol: {self.said or 'silence'}"
+            )
 
     def turn_valve(self, position: str) -> None:
         """Ask for the valve position IN or OUT; what counts is what the readings then say."""

@@ -56,7 +56,12 @@ class Server:
             self.connection = kind(parts.hostname or "127.0.0.1", parts.port, timeout=5)
         try:
             before = time.monotonic()
-            self.connection.request("POST", path, json.dumps(body), {"Content-Type": "application/json", "Authorization": f"Bearer {self.token}"})
+            self.connection.request(
+                "POST",
+                path,
+                json.dumps(body),
+                {"Content-Type": "application/json", "Authorization": f"Bearer {self.token}"},
+            )
             answer = self.connection.getresponse()
             content = json.loads(answer.read() or b"{}")
             after = time.monotonic()
@@ -185,7 +190,13 @@ class Link:
             if run is not None and run.end and run.zero_ms is not None:
                 driver.simulate(off=1)
                 run.zero_ms = None
-            if run is None and wanted is not None and not wanted["stop"] and wanted["run_id"] not in self.finished and self.server.offset is not None:
+            if (
+                run is None
+                and wanted is not None
+                and not wanted["stop"]
+                and wanted["run_id"] not in self.finished
+                and self.server.offset is not None
+            ):
                 t0 = datetime.fromisoformat(wanted["t0"]).timestamp() - self.server.offset
                 self.run = run = Run(wanted, t0, self.spool / f"{wanted['run_id']}.jsonl")
                 run.recall()
@@ -193,13 +204,17 @@ class Link:
                 simulated = wanted.get("simulated")
                 if simulated:
                     driver.simulate(
-                        seed=simulated["seed"], speed=wanted["speed"], factors=",".join(map(str, simulated["factors"])),
+                        seed=simulated["seed"],
+                        speed=wanted["speed"],
+                        factors=",".join(map(str, simulated["factors"])),
                         starts=",".join(map(str, simulated["starts_ms"])),
                     )
                 log.info("run %s taken up", run.id)
                 return
             if run is not None and run.zero_ms is None and not run.end and last is not None:
-                run.zero_ms = last.t_ms + round((run.t0 - last.arrived) * 1000 * wanted["speed"]) if wanted else last.t_ms
+                run.zero_ms = (
+                    last.t_ms + round((run.t0 - last.arrived) * 1000 * wanted["speed"]) if wanted else last.t_ms
+                )
                 if run.plan.get("simulated"):
                     driver.simulate(zero=run.zero_ms)
 
@@ -246,7 +261,9 @@ class Link:
 
     def _say_status(self) -> None:
         state = "in_run" if self.run is not None and self.state == "reading" else self.state
-        answer = self.server.call("/api/link/status", {"state": state, "ambient": self.ambient if self.state == "reading" else None})
+        answer = self.server.call(
+            "/api/link/status", {"state": state, "ambient": self.ambient if self.state == "reading" else None}
+        )
         with self.lock:
             self.wanted = answer["plan"]
             gone = self.run is not None and self.wanted is None and not self.run.end
@@ -265,10 +282,15 @@ class Link:
             run.sent = first + len(pending)
         if end and run.sent == len(run.readings):
             at = datetime.fromtimestamp(run.ended_at + (self.server.offset or 0.0), UTC)
-            self.server.call(f"/api/link/runs/{run.id}/close", {
-                "end": end, "count": len(run.readings), "sha256": seal_digest(run.readings),
-                "occurred_at": instant(at),
-            })
+            self.server.call(
+                f"/api/link/runs/{run.id}/close",
+                {
+                    "end": end,
+                    "count": len(run.readings),
+                    "sha256": seal_digest(run.readings),
+                    "occurred_at": instant(at),
+                },
+            )
             log.info("run %s sealed: %s, %d readings", run.id, end, len(run.readings))
             self._drop(run)
 
@@ -282,9 +304,13 @@ class Link:
 
 def _chunk(first: int, readings: list[Reading]) -> dict[str, Any]:
     return {
-        "first": first, "t": [one.t for one in readings], "dt": [one.dt for one in readings],
-        "counts": [one.counts for one in readings], "volume_nl": [one.volume_nl for one in readings],
-        "valve": "".join(one.valve for one in readings), "flags": [one.flags for one in readings],
+        "first": first,
+        "t": [one.t for one in readings],
+        "dt": [one.dt for one in readings],
+        "counts": [one.counts for one in readings],
+        "volume_nl": [one.volume_nl for one in readings],
+        "valve": "".join(one.valve for one in readings),
+        "flags": [one.flags for one in readings],
     }
 
 

@@ -73,7 +73,9 @@ class SimulatedCounter:
         self.t_ms += STEP_MS
         counts, volume = self.air.next_counts(self.t_ms, STEP_MS, self.is_inside, self.wearer, self.t_ms - self.run_t0)
         self.number += 1
-        return write_line("R", n=self.number, t=self.t_ms, dt=STEP_MS, c=counts, v=volume, p="IN" if self.is_inside else "OUT", f="-")
+        return write_line(
+            "R", n=self.number, t=self.t_ms, dt=STEP_MS, c=counts, v=volume, p="IN" if self.is_inside else "OUT", f="-"
+        )
 
 
 def serve(port: int, seed: int) -> None:
@@ -120,7 +122,9 @@ def serve(port: int, seed: int) -> None:
     listener.close()
 
 
-def _hear(selector: selectors.BaseSelector, client: socket.socket, buffer: LineBuffer, counter: SimulatedCounter) -> socket.socket | None:
+def _hear(
+    selector: selectors.BaseSelector, client: socket.socket, buffer: LineBuffer, counter: SimulatedCounter
+) -> socket.socket | None:
     try:
         data = client.recv(4096)
         for raw in buffer.feed(data):

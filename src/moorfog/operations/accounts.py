@@ -91,7 +91,9 @@ def create_account(db: Session, login: str, name: str, password: str, grants: li
 def load_actor(db: Session, account: Account, password_at: datetime | None = None) -> Actor:
     """Return the actor for an account."""
     grants = db.scalars(select(Grant).where(Grant.account_id == account.id).order_by(Grant.id))
-    return Actor(account.id, account.name, account.login, tuple((one.role, one.employer_id) for one in grants), password_at)
+    return Actor(
+        account.id, account.name, account.login, tuple((one.role, one.employer_id) for one in grants), password_at
+    )
 
 
 def _verify(password_hash: str, password: str) -> bool:
@@ -113,7 +115,9 @@ def sign_in(db: Session, clock: Clock, login: str, password: str, address: str) 
     """Sign in. Returns the error instead of raising it, so that the failed attempt is committed and counted."""
     now, login = clock.now(db), login.strip().lower()[:190]
     if _too_many(db, login, address, now):
-        return DomainError("too_many_attempts", "Too many failed sign-ins. Wait a quarter of an hour, then try again.", status=429)
+        return DomainError(
+            "too_many_attempts", "Too many failed sign-ins. Wait a quarter of an hour, then try again.", status=429
+        )
     account = db.scalar(select(Account).where(Account.login == login))
     good = _verify(account.password_hash if account else _DUMMY, password)
     if account is None or not good:
@@ -122,7 +126,16 @@ def sign_in(db: Session, clock: Clock, login: str, password: str, address: str) 
     db.execute(delete(SignInAttempt).where(SignInAttempt.login == login))
     secret, csrf = secrets.token_urlsafe(32), secrets.token_urlsafe(24)
     expires = now + timedelta(hours=SESSION_HOURS)
-    db.add(SignInSession(digest=digest_of(secret), account_id=account.id, csrf=csrf, created_at=now, expires_at=expires, password_at=now))
+    db.add(
+        SignInSession(
+            digest=digest_of(secret),
+            account_id=account.id,
+            csrf=csrf,
+            created_at=now,
+            expires_at=expires,
+            password_at=now,
+        )
+    )
     return SignedIn(secret, csrf, expires, load_actor(db, account, now))
 
 

@@ -10,7 +10,9 @@ class DomainError(Exception):
 
     status = 422
 
-    def __init__(self, code: str, message: str, detail: dict[str, Any] | None = None, status: int | None = None) -> None:
+    def __init__(
+        self, code: str, message: str, detail: dict[str, Any] | None = None, status: int | None = None
+    ) -> None:
         super().__init__(message)
         self.code = code
         self.message = message

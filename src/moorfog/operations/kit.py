@@ -59,11 +59,19 @@ class CounterView:
     stands_against: tuple[str, ...]
 
 
-def create_instrument(db: Session, *, name: str, employer_id: str | None, content: dict[str, str], is_simulated: bool, token: str) -> str:
+def create_instrument(
+    db: Session, *, name: str, employer_id: str | None, content: dict[str, str], is_simulated: bool, token: str
+) -> str:
     """Enter a counter; ``token`` is what its link signs in with. Returns its id."""
     row = InstrumentRow(
-        id=new_id(), employer_id=employer_id, name=name, content=content, is_simulated=is_simulated,
-        link_token_digest=digest_of(token), seen_at=None, live=None,
+        id=new_id(),
+        employer_id=employer_id,
+        name=name,
+        content=content,
+        is_simulated=is_simulated,
+        link_token_digest=digest_of(token),
+        seen_at=None,
+        live=None,
     )
     db.add(row)
     db.flush()
@@ -72,7 +80,14 @@ def create_instrument(db: Session, *, name: str, employer_id: str | None, conten
 
 def find_instrument(db: Session, scope: Scope, instrument_id: str) -> InstrumentRow:
     """Return a counter within the scope. Raises :class:`NotFound`."""
-    row = db.scalar(within(select(InstrumentRow).where(InstrumentRow.id == instrument_id), scope, InstrumentRow.employer_id, shared=True))
+    row = db.scalar(
+        within(
+            select(InstrumentRow).where(InstrumentRow.id == instrument_id),
+            scope,
+            InstrumentRow.employer_id,
+            shared=True,
+        )
+    )
     if row is None:
         raise NotFound("counter")
     return row
@@ -87,7 +102,8 @@ def todays_checks(db: Session, row: InstrumentRow, now: datetime) -> list[Instru
     """Return the checks recorded on this day where the counter stands, oldest first."""
     start = datetime.combine(local_day(row, now), time(), ZoneInfo(row.content["zone"]))
     query = select(InstrumentCheckRow).where(
-        InstrumentCheckRow.instrument_id == row.id, InstrumentCheckRow.checked_at >= start,
+        InstrumentCheckRow.instrument_id == row.id,
+        InstrumentCheckRow.checked_at >= start,
         InstrumentCheckRow.checked_at <= now,
     )
     return list(db.scalars(query.order_by(InstrumentCheckRow.checked_at, InstrumentCheckRow.id)))
@@ -102,12 +118,22 @@ def instrument_facts(db: Session, row: InstrumentRow, now: datetime, mode: str) 
         for one in latest.values()
     )
     return Instrument(
-        row.id, row.name, figures["serial_number"], figures["counted_flow"], figures["resolution"],
-        figures[f"ambient_minimum_{mode}"], figures["ambient_maximum"], figures["calibrated_until"], day, checks,
+        row.id,
+        row.name,
+        figures["serial_number"],
+        figures["counted_flow"],
+        figures["resolution"],
+        figures[f"ambient_minimum_{mode}"],
+        figures["ambient_maximum"],
+        figures["calibrated_until"],
+        day,
+        checks,
     )
 
 
-def record_check(db: Session, clock: Clock, actor: Actor, instrument_id: str, name: CheckName, value: str) -> InstrumentCheckRow:
+def record_check(
+    db: Session, clock: Clock, actor: Actor, instrument_id: str, name: CheckName, value: str
+) -> InstrumentCheckRow:
     """Record a daily check as the value read; whether it passes is computed, never ticked.
 
     Raises :class:`DomainError` for a value that is no number, :class:`NotFound` outside the scope.
@@ -123,8 +149,14 @@ def record_check(db: Session, clock: Clock, actor: Actor, instrument_id: str, na
     bound = parse_decimal(limit, "limit")
     passed = figure <= bound if name == "zero" else figure >= bound
     check = InstrumentCheckRow(
-        id=new_id(), instrument_id=row.id, name=name, value=value.strip(), limit=limit, passed=passed,
-        checked_at=clock.now(db), actor=actor.id,
+        id=new_id(),
+        instrument_id=row.id,
+        name=name,
+        value=value.strip(),
+        limit=limit,
+        passed=passed,
+        checked_at=clock.now(db),
+        actor=actor.id,
     )
     db.add(check)
     db.flush()
@@ -138,10 +170,18 @@ def view_counter(db: Session, row: InstrumentRow, now: datetime) -> CounterView:
     checks, against = [], []
     for name, (title, what, word) in CHECK_WORDS.items():
         found = latest.get(name)
-        checks.append(CheckView(
-            name, title, what, figures[f"limit_{name}"], word, found.value if found else None,
-            found.passed if found else None, instant(found.checked_at) if found else None,
-        ))
+        checks.append(
+            CheckView(
+                name,
+                title,
+                what,
+                figures[f"limit_{name}"],
+                word,
+                found.value if found else None,
+                found.passed if found else None,
+                instant(found.checked_at) if found else None,
+            )
+        )
         if found is None:
             against.append(f"{title}: not done today")
         elif not found.passed:
@@ -151,9 +191,18 @@ def view_counter(db: Session, row: InstrumentRow, now: datetime) -> CounterView:
     linked = row.seen_at is not None and now - row.seen_at < LINK_SILENT
     live = row.live or {}
     return CounterView(
-        row.id, row.name, figures["serial_number"], figures["counted_flow"], figures["calibrated_until"], row.is_simulated,
-        linked, str(live.get("state", "")) if linked else "no link", str(live["ambient"]) if linked and live.get("ambient") else None,
-        instant(row.seen_at) if row.seen_at else None, tuple(checks), tuple(against),
+        row.id,
+        row.name,
+        figures["serial_number"],
+        figures["counted_flow"],
+        figures["calibrated_until"],
+        row.is_simulated,
+        linked,
+        str(live.get("state", "")) if linked else "no link",
+        str(live["ambient"]) if linked and live.get("ambient") else None,
+        instant(row.seen_at) if row.seen_at else None,
+        tuple(checks),
+        tuple(against),
     )
 
 
@@ -161,5 +210,7 @@ def list_counters(db: Session, clock: Clock, actor: Actor) -> list[CounterView]:
     """Return the counters within the actor's scope, by name."""
     scope = actor.require("tester", "administrator", "supervisor")
     now = clock.now(db)
-    rows = db.scalars(within(select(InstrumentRow), scope, InstrumentRow.employer_id, shared=True).order_by(InstrumentRow.name))
+    rows = db.scalars(
+        within(select(InstrumentRow), scope, InstrumentRow.employer_id, shared=True).order_by(InstrumentRow.name)
+    )
     return [view_counter(db, row, now) for row in rows]

@@ -192,12 +192,17 @@ def find_people(db: Session, actor: Actor, q: str, page: int) -> PeoplePage:
     """Return people whose name (any word of it) or number begins with ``q``, by name; accents do not matter."""
     scope = actor.require(*READERS)
     query = within(
-        select(Person, Employer.name, Site.name).join(Employer, Employer.id == Person.employer_id).join(Site, Site.id == Person.site_id),
-        scope, Person.employer_id,
+        select(Person, Employer.name, Site.name)
+        .join(Employer, Employer.id == Person.employer_id)
+        .join(Site, Site.id == Person.site_id),
+        scope,
+        Person.employer_id,
     )
     if q.strip():
         safe = q.strip().replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_")
-        query = query.where(or_(Person.name.like(f"{safe}%"), Person.name.like(f"% {safe}%"), Person.number.like(f"{safe}%")))
+        query = query.where(
+            or_(Person.name.like(f"{safe}%"), Person.name.like(f"% {safe}%"), Person.number.like(f"{safe}%"))
+        )
     total = db.scalar(select(func.count()).select_from(query.subquery())) or 0
     page = min(max(page, 1), _pages(total))
     rows = db.execute(query.order_by(Person.name, Person.id).limit(PAGE).offset((page - 1) * PAGE))
@@ -216,8 +221,24 @@ def _visit_query() -> Any:
 def _visit_row(row: Any) -> VisitRow:
     one, person, number, employer, site = row
     return VisitRow(
-        one.visit_id, one.person_id, person, number, employer, site, one.bench, one.step, one.doing, one.verdict, one.tries,
-        one.facepiece, one.loops_open, one.is_practice, one.is_sealed, one.closed, instant(one.opened_at), instant(one.last_at),
+        one.visit_id,
+        one.person_id,
+        person,
+        number,
+        employer,
+        site,
+        one.bench,
+        one.step,
+        one.doing,
+        one.verdict,
+        one.tries,
+        one.facepiece,
+        one.loops_open,
+        one.is_practice,
+        one.is_sealed,
+        one.closed,
+        instant(one.opened_at),
+        instant(one.last_at),
     )
 
 
@@ -226,7 +247,10 @@ def today(db: Session, clock: Clock, actor: Actor) -> Today:
     scope = actor.require(*READERS)
     now = clock.now(db)
     open_rows = db.execute(
-        within(_visit_query(), scope, VisitSummary.employer_id).where(VisitSummary.closed == "").order_by(VisitSummary.opened_at.desc()).limit(50)
+        within(_visit_query(), scope, VisitSummary.employer_id)
+        .where(VisitSummary.closed == "")
+        .order_by(VisitSummary.opened_at.desc())
+        .limit(50)
     ).all()
     zones = dict(db.execute(select(Site.id, Site.zone)).tuples().all())
     here: list[VisitRow] = []
@@ -237,7 +261,10 @@ def today(db: Session, clock: Clock, actor: Actor) -> Today:
         (here if is_today else unfinished).append(_visit_row(row))
     done = []
     for row in db.execute(
-        within(_visit_query(), scope, VisitSummary.employer_id).where(VisitSummary.closed != "").order_by(VisitSummary.last_at.desc()).limit(50)
+        within(_visit_query(), scope, VisitSummary.employer_id)
+        .where(VisitSummary.closed != "")
+        .order_by(VisitSummary.last_at.desc())
+        .limit(50)
     ):
         zone = ZoneInfo(zones[row[0].site_id])
         if row[0].last_at.astimezone(zone).date() == now.astimezone(zone).date():
@@ -250,18 +277,31 @@ def _permissions(db: Session, person: Person, on: date) -> tuple[PermissionRow, 
     ended = (
         select(later.no)
         .where(
-            later.person_id == WearPermission.person_id, later.configuration == WearPermission.configuration,
-            later.tested_at > WearPermission.tested_at, later.outcome == "fail", later.is_practice.is_(False),
+            later.person_id == WearPermission.person_id,
+            later.configuration == WearPermission.configuration,
+            later.tested_at > WearPermission.tested_at,
+            later.outcome == "fail",
+            later.is_practice.is_(False),
         )
         .exists()
     )
     rows = db.execute(
-        select(WearPermission, ended).where(WearPermission.person_id == person.id).order_by(WearPermission.valid_until.desc(), WearPermission.tested_at.desc()).limit(PAGE)
+        select(WearPermission, ended)
+        .where(WearPermission.person_id == person.id)
+        .order_by(WearPermission.valid_until.desc(), WearPermission.tested_at.desc())
+        .limit(PAGE)
     )
     return tuple(
         PermissionRow(
-            one.visit_id, one.model, one.size, one.setup, one.overall, one.valid_from.isoformat(), one.valid_until.isoformat(),
-            not failed and one.valid_from <= on <= one.valid_until, bool(failed),
+            one.visit_id,
+            one.model,
+            one.size,
+            one.setup,
+            one.overall,
+            one.valid_from.isoformat(),
+            one.valid_until.isoformat(),
+            not failed and one.valid_from <= on <= one.valid_until,
+            bool(failed),
         )
         for one, failed in rows
     )
@@ -277,15 +317,40 @@ def view_person(db: Session, clock: Clock, actor: Actor, person_id: str, page: i
     on = clock.now(db).astimezone(ZoneInfo(site.zone if site else "UTC")).date()
     total = db.scalar(select(func.count()).select_from(VisitSummary).where(VisitSummary.person_id == person_id)) or 0
     visits = db.execute(
-        _visit_query().where(VisitSummary.person_id == person_id).order_by(VisitSummary.opened_at.desc()).limit(PAGE).offset((max(page, 1) - 1) * PAGE)
+        _visit_query()
+        .where(VisitSummary.person_id == person_id)
+        .order_by(VisitSummary.opened_at.desc())
+        .limit(PAGE)
+        .offset((max(page, 1) - 1) * PAGE)
     )
-    tries = db.scalars(select(TryResult).where(TryResult.person_id == person_id).order_by(TryResult.tested_at.desc(), TryResult.no.desc()).limit(PAGE))
-    millimetres = [f"{value / 10:.1f}" if value is not None else None for value in (person.face_length, person.face_width)]
+    tries = db.scalars(
+        select(TryResult)
+        .where(TryResult.person_id == person_id)
+        .order_by(TryResult.tested_at.desc(), TryResult.no.desc())
+        .limit(PAGE)
+    )
+    millimetres = [
+        f"{value / 10:.1f}" if value is not None else None for value in (person.face_length, person.face_width)
+    ]
     return PersonView(
-        _person_row(person, employer.name if employer else "", site.name if site else ""), millimetres[0], millimetres[1],
-        _permissions(db, person, on), tuple(_visit_row(row) for row in visits),
+        _person_row(person, employer.name if employer else "", site.name if site else ""),
+        millimetres[0],
+        millimetres[1],
+        _permissions(db, person, on),
+        tuple(_visit_row(row) for row in visits),
         tuple(
-            TryRow(one.visit_id, one.no, one.model, one.size, one.outcome, one.overall, one.level, instant(one.tested_at), one.is_practice, one.is_sealed)
+            TryRow(
+                one.visit_id,
+                one.no,
+                one.model,
+                one.size,
+                one.outcome,
+                one.overall,
+                one.level,
+                instant(one.tested_at),
+                one.is_practice,
+                one.is_sealed,
+            )
             for one in tries
         ),
         total,
@@ -301,18 +366,30 @@ def pass_results(db: Session, actor: Actor, page: int, site_id: str | None = Non
     scope = actor.require(*READERS)
     judged = within(
         select(
-            TryResult.visit_id, TryResult.model_id, TryResult.size, func.min(TryResult.no).label("first"), func.max(TryResult.no).label("last"),
-        ).where(TryResult.is_practice.is_(False), TryResult.is_sealed.is_(True), TryResult.outcome.in_(("pass", "fail"))),
-        scope, TryResult.employer_id,
+            TryResult.visit_id,
+            TryResult.model_id,
+            TryResult.size,
+            func.min(TryResult.no).label("first"),
+            func.max(TryResult.no).label("last"),
+        ).where(
+            TryResult.is_practice.is_(False), TryResult.is_sealed.is_(True), TryResult.outcome.in_(("pass", "fail"))
+        ),
+        scope,
+        TryResult.employer_id,
     )
     if site_id:
-        judged = judged.join(VisitSummary, VisitSummary.visit_id == TryResult.visit_id).where(VisitSummary.site_id == site_id)
+        judged = judged.join(VisitSummary, VisitSummary.visit_id == TryResult.visit_id).where(
+            VisitSummary.site_id == site_id
+        )
     units = judged.group_by(TryResult.visit_id, TryResult.model_id, TryResult.size).subquery()
     first, last = aliased(TryResult), aliased(TryResult)
     query = (
         select(
-            func.max(last.model).label("model"), units.c.size, func.count(),
-            func.sum(case((last.outcome == "pass", 1), else_=0)), func.sum(case((first.outcome == "pass", 1), else_=0)),
+            func.max(last.model).label("model"),
+            units.c.size,
+            func.count(),
+            func.sum(case((last.outcome == "pass", 1), else_=0)),
+            func.sum(case((first.outcome == "pass", 1), else_=0)),
         )
         .select_from(units)
         .join(first, and_(first.visit_id == units.c.visit_id, first.no == units.c.first))
@@ -322,13 +399,22 @@ def pass_results(db: Session, actor: Actor, page: int, site_id: str | None = Non
     total = db.scalar(select(func.count()).select_from(query.subquery())) or 0
     page = min(max(page, 1), _pages(total))
     rows = db.execute(query.order_by("model", units.c.size).limit(PAGE).offset((page - 1) * PAGE))
-    return ResultsPage(tuple(ResultRow(m, s, int(t), int(p), int(f)) for m, s, t, p, f in rows), total, page, _pages(total))
+    return ResultsPage(
+        tuple(ResultRow(m, s, int(t), int(p), int(f)) for m, s, t, p, f in rows), total, page, _pages(total)
+    )
 
 
 KIND_WORDS = {
-    "disposable_cup": "disposable, cup", "disposable_fold": "disposable, fold-flat", "disposable_duckbill": "disposable, duckbill",
-    "disposable_clip": "disposable, clip-band", "quarter": "quarter facepiece", "half": "half facepiece", "full": "full facepiece",
-    "powered_half": "powered, half facepiece", "powered_full": "powered, full facepiece", "supplied_full": "supplied air, full facepiece",
+    "disposable_cup": "disposable, cup",
+    "disposable_fold": "disposable, fold-flat",
+    "disposable_duckbill": "disposable, duckbill",
+    "disposable_clip": "disposable, clip-band",
+    "quarter": "quarter facepiece",
+    "half": "half facepiece",
+    "full": "full facepiece",
+    "powered_half": "powered, half facepiece",
+    "powered_full": "powered, full facepiece",
+    "supplied_full": "supplied air, full facepiece",
     "scba_full": "self-contained, full facepiece",
 }
 
@@ -336,17 +422,32 @@ KIND_WORDS = {
 def list_facepieces(db: Session, actor: Actor) -> tuple[FacepieceOption, ...]:
     """Return the latest version of every model, by kind and name."""
     actor.require(*READERS)
-    latest = select(FacepieceVersion.model_id, func.max(FacepieceVersion.version).label("version")).group_by(FacepieceVersion.model_id).subquery()
+    latest = (
+        select(FacepieceVersion.model_id, func.max(FacepieceVersion.version).label("version"))
+        .group_by(FacepieceVersion.model_id)
+        .subquery()
+    )
     rows = db.scalars(
         select(FacepieceVersion)
-        .join(latest, and_(latest.c.model_id == FacepieceVersion.model_id, latest.c.version == FacepieceVersion.version))
-        .order_by(FacepieceVersion.kind, FacepieceVersion.model).limit(500)
+        .join(
+            latest, and_(latest.c.model_id == FacepieceVersion.model_id, latest.c.version == FacepieceVersion.version)
+        )
+        .order_by(FacepieceVersion.kind, FacepieceVersion.model)
+        .limit(500)
     )
     return tuple(
         FacepieceOption(
-            row.id, row.model_id, row.maker, row.model, row.kind, KIND_WORDS.get(row.kind, row.kind), row.content["valve"],
+            row.id,
+            row.model_id,
+            row.maker,
+            row.model,
+            row.kind,
+            KIND_WORDS.get(row.kind, row.kind),
+            row.content["valve"],
             tuple(SizeView(one["name"], one["length_from"], one["length_to"]) for one in row.content["sizes"]),
-            tuple(row.content["suspensions"]), tuple(row.content["clips"]), tuple(row.content["filter_classes"]),
+            tuple(row.content["suspensions"]),
+            tuple(row.content["clips"]),
+            tuple(row.content["filter_classes"]),
         )
         for row in rows
     )
@@ -355,5 +456,9 @@ def list_facepieces(db: Session, actor: Actor) -> tuple[FacepieceOption, ...]:
 def list_sites(db: Session, actor: Actor) -> tuple[SiteView, ...]:
     """Return the sites within the actor's scope."""
     scope = actor.require(*READERS)
-    rows = db.execute(within(select(Site, Employer.name).join(Employer, Employer.id == Site.employer_id), scope, Site.employer_id).order_by(Employer.name, Site.name).limit(500))
+    rows = db.execute(
+        within(select(Site, Employer.name).join(Employer, Employer.id == Site.employer_id), scope, Site.employer_id)
+        .order_by(Employer.name, Site.name)
+        .limit(500)
+    )
     return tuple(SiteView(site.id, site.name, employer, site.zone, tuple(site.benches)) for site, employer in rows)

@@ -49,9 +49,25 @@ class StartRun:
 
 
 Body: TypeAlias = Annotated[
-    ev.Answered | ChooseFacepiece | FitProbe | ev.LoopClosed | ev.Donned | ev.Doffed | ev.Adjusted | ev.SealChecked
-    | StartRun | ev.NumbersTyped | ev.Touched | ev.Distress | ev.Stopped | ev.ProofGiven | ev.Decided | ev.Withheld
-    | ev.TurnedAway | ev.Released | ev.Corrected,
+    ev.Answered
+    | ChooseFacepiece
+    | FitProbe
+    | ev.LoopClosed
+    | ev.Donned
+    | ev.Doffed
+    | ev.Adjusted
+    | ev.SealChecked
+    | StartRun
+    | ev.NumbersTyped
+    | ev.Touched
+    | ev.Distress
+    | ev.Stopped
+    | ev.ProofGiven
+    | ev.Decided
+    | ev.Withheld
+    | ev.TurnedAway
+    | ev.Released
+    | ev.Corrected,
     Field(discriminator="kind"),
 ]
 

@@ -35,20 +35,45 @@ def issue_report(db: Session, clock: Clock, actor: Actor, visit_id: str, page_si
     site, employer = db.get(Site, head.site_id), db.get(Employer, head.employer_id)
     if person is None or site is None or employer is None:
         raise NotFound("person")
-    rows = db.scalars(select(SignatureRow).where(SignatureRow.visit_id == visit_id, SignatureRow.revision == visit.revision).order_by(SignatureRow.signed_at))
+    rows = db.scalars(
+        select(SignatureRow)
+        .where(SignatureRow.visit_id == visit_id, SignatureRow.revision == visit.revision)
+        .order_by(SignatureRow.signed_at)
+    )
     zone = ZoneInfo(site.zone)
-    signed = {row.role: (row.role, row.typed_name, row.signed_at.astimezone(zone).strftime("%Y-%m-%d %H:%M")) for row in rows}
-    actor_id = db.scalar(select(EventRow.actor).where(EventRow.visit_id == visit_id, EventRow.kind == "run_started").order_by(EventRow.seq.desc()).limit(1))
+    signed = {
+        row.role: (row.role, row.typed_name, row.signed_at.astimezone(zone).strftime("%Y-%m-%d %H:%M")) for row in rows
+    }
+    actor_id = db.scalar(
+        select(EventRow.actor)
+        .where(EventRow.visit_id == visit_id, EventRow.kind == "run_started")
+        .order_by(EventRow.seq.desc())
+        .limit(1)
+    )
     tester = db.get(Account, actor_id) if actor_id else None
-    names = Names(person.name, person.number, employer.name, site.name, person.task, tester.name if tester else "–", tuple(signed.values()))
+    names = Names(
+        person.name,
+        person.number,
+        employer.name,
+        site.name,
+        person.task,
+        tester.name if tester else "–",
+        tuple(signed.values()),
+    )
     readings = {
         one.started.run_id: [reading for chunk in load_chunks(db, one.started.run_id) for reading in chunk.readings()]
-        for one in visit.tries if one.started.source == "counter"
+        for one in visit.tries
+        if one.started.source == "counter"
     }
     content = render_pdf(report_view(visit, visit_id, names, readings, page_size))
     row = DocumentRow(
-        id=new_id(), visit_id=visit_id, revision=visit.revision, page_size=page_size,
-        sha256=hashlib.sha256(content).hexdigest(), content=content, issued_at=clock.now(db),
+        id=new_id(),
+        visit_id=visit_id,
+        revision=visit.revision,
+        page_size=page_size,
+        sha256=hashlib.sha256(content).hexdigest(),
+        content=content,
+        issued_at=clock.now(db),
     )
     db.add(row)
     db.flush()
@@ -56,8 +81,11 @@ def issue_report(db: Session, clock: Clock, actor: Actor, visit_id: str, page_si
 
 
 def _stored(db: Session, visit_id: str, page_size: str, revision: int) -> DocumentRow | None:
-    return db.scalar(select(DocumentRow).where(
-        DocumentRow.visit_id == visit_id, DocumentRow.revision == revision, DocumentRow.page_size == page_size))
+    return db.scalar(
+        select(DocumentRow).where(
+            DocumentRow.visit_id == visit_id, DocumentRow.revision == revision, DocumentRow.page_size == page_size
+        )
+    )
 
 
 def find_report(db: Session, actor: Actor, visit_id: str, page_size: str, revision: int) -> DocumentRow:

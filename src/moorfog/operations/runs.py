@@ -35,23 +35,36 @@ GRACE = timedelta(seconds=20)
 """How long after a run's end its link may take to seal it before the run is void."""
 
 
-def start_run(db: Session, clock: Clock, head: VisitHead, visit: Visit, body: StartRun, occurred_at: datetime) -> ev.RunStarted:
+def start_run(
+    db: Session, clock: Clock, head: VisitHead, visit: Visit, body: StartRun, occurred_at: datetime
+) -> ev.RunStarted:
     """Freeze what a run is judged by, and take the lease on its counter.
 
     Raises :class:`DomainError` where facepiece, protocol or level are missing; :class:`Conflict` where another
     bench holds the counter.
     """
     piece = visit.facepiece
-    protocol = next((one for one in visit.rules.protocols if piece and piece.kind in one.kinds and visit.rules.protocol(one.id)), None)
+    protocol = next(
+        (one for one in visit.rules.protocols if piece and piece.kind in one.kinds and visit.rules.protocol(one.id)),
+        None,
+    )
     level = level_for(visit)
     if piece is None or protocol is None or level is None:
-        raise DomainError("not_permitted", "No protocol or pass level for this facepiece. Choose a facepiece the rule book covers.")
+        raise DomainError(
+            "not_permitted", "No protocol or pass level for this facepiece. Choose a facepiece the rule book covers."
+        )
     row = find_instrument(db, Scope(frozenset({head.employer_id})), body.instrument_id)
     ordinary = piece.filter_class in visit.rules.book.words("mode.ordinary.filters")
     mode = "ordinary" if ordinary else "classified"
     started = ev.RunStarted(
-        body.run_id, body.source, "fast_count", protocol.id, "ordinary" if ordinary else "classified", str(level),
-        protocol.count_in_s * 1000, instrument_facts(db, row, occurred_at, mode),
+        body.run_id,
+        body.source,
+        "fast_count",
+        protocol.id,
+        "ordinary" if ordinary else "classified",
+        str(level),
+        protocol.count_in_s * 1000,
+        instrument_facts(db, row, occurred_at, mode),
     )
     if body.source == "counter":
         _take_lease(db, clock, head, visit, started, protocol, row, occurred_at)
@@ -59,28 +72,50 @@ def start_run(db: Session, clock: Clock, head: VisitHead, visit: Visit, body: St
 
 
 def _take_lease(
-    db: Session, clock: Clock, head: VisitHead, visit: Visit, started: ev.RunStarted, protocol: Protocol, row: InstrumentRow,
+    db: Session,
+    clock: Clock,
+    head: VisitHead,
+    visit: Visit,
+    started: ev.RunStarted,
+    protocol: Protocol,
+    row: InstrumentRow,
     occurred_at: datetime,
 ) -> None:
     t0 = occurred_at + timedelta(milliseconds=started.count_in_ms)
     ends = visit.after(t0, protocol.total_s)
     plan: dict[str, Any] = {
-        "run_id": started.run_id, "t0": instant(t0), "speed": visit.speed, "mode": started.mode,
-        "windows": [[one.start_ms, one.end_ms, one.valve] for one in protocol.windows()], "total_ms": protocol.total_s * 1000,
+        "run_id": started.run_id,
+        "t0": instant(t0),
+        "speed": visit.speed,
+        "mode": started.mode,
+        "windows": [[one.start_ms, one.end_ms, one.valve] for one in protocol.windows()],
+        "total_ms": protocol.total_s * 1000,
     }
     if row.is_simulated:
         plan["simulated"] = simulated_wearer(db, visit, started, protocol)
     try:
         with db.begin_nested():
-            db.execute(insert(Lease).values(instrument_id=row.id, run_id=started.run_id, visit_id=head.id, plan=plan, ends_at=ends))
+            db.execute(
+                insert(Lease).values(
+                    instrument_id=row.id, run_id=started.run_id, visit_id=head.id, plan=plan, ends_at=ends
+                )
+            )
     except IntegrityError:
-        raise Conflict("counter_busy", f"{row.name} is being used for another run. Wait until it is over, or choose another counter.") from None
+        raise Conflict(
+            "counter_busy",
+            f"{row.name} is being used for another run. Wait until it is over, or choose another counter.",
+        ) from None
 
 
 def simulated_wearer(db: Session, visit: Visit, started: ev.RunStarted, protocol: Protocol) -> dict[str, Any]:
     """Return the seeded wearer the simulated counter is to stand in for: by person, facepiece, size and try."""
     piece, person = visit.facepiece, db.get(Person, visit.person_id)
-    seed = int.from_bytes(hashlib.sha256(f"{visit.person_id}{piece.configuration if piece else ''}{len(visit.tries)}".encode()).digest()[:4], "big")
+    seed = int.from_bytes(
+        hashlib.sha256(f"{visit.person_id}{piece.configuration if piece else ''}{len(visit.tries)}".encode()).digest()[
+            :4
+        ],
+        "big",
+    )
     near = 1.0
     if person is not None and person.face_length is not None and piece is not None:
         wanted = {"S": 1110, "S/M": 1140, "M": 1190, "one size": 1190, "M/L": 1230, "L": 1270}.get(piece.size, 1190)
@@ -95,11 +130,17 @@ def instrument_for_token(db: Session, token: str) -> InstrumentRow:
     """Return the counter a link's token is for. Raises :class:`DomainError` (401)."""
     row = db.scalar(select(InstrumentRow).where(InstrumentRow.link_token_digest == digest_of(token)))
     if row is None:
-        raise DomainError("wrong_token", "This token is for no counter here. Give the link the token from the counter's entry.", status=401)
+        raise DomainError(
+            "wrong_token",
+            "This token is for no counter here. Give the link the token from the counter's entry.",
+            status=401,
+        )
     return row
 
 
-def report_link(db: Session, clock: Clock, row: InstrumentRow, state: str, ambient: str | None) -> dict[str, Any] | None:
+def report_link(
+    db: Session, clock: Clock, row: InstrumentRow, state: str, ambient: str | None
+) -> dict[str, Any] | None:
     """Note what a link says of its counter; return the plan of the run it holds, if any, with whether to stop."""
     row.seen_at = clock.now(db)
     row.live = {"state": state, "ambient": ambient}
@@ -139,10 +180,15 @@ def store_chunks(db: Session, clock: Clock, row: InstrumentRow, run_id: str, chu
         problem = chunk.problem()
         if problem:
             raise DomainError("bad_chunk", f"chunks[{number}]: {problem}. Send the chunk again as documented.")
-        rows.append({
-            "run_id": run_id, "first": chunk.first, "instrument_id": row.id, "received_at": now,
-            "columns": json.dumps(encode(chunk), separators=(",", ":")),
-        })
+        rows.append(
+            {
+                "run_id": run_id,
+                "first": chunk.first,
+                "instrument_id": row.id,
+                "received_at": now,
+                "columns": json.dumps(encode(chunk), separators=(",", ":")),
+            }
+        )
     if not rows:
         return 0
     done = db.execute(mysql_insert(ReadingChunk).prefix_with("IGNORE"), rows)
@@ -156,7 +202,15 @@ def load_chunks(db: Session, run_id: str, after: int = -1) -> list[Chunk]:
 
 
 def close_run(
-    db: Session, clock: Clock, row: InstrumentRow, run_id: str, *, end: str, count: int, sha256: str, occurred_at: datetime,
+    db: Session,
+    clock: Clock,
+    row: InstrumentRow,
+    run_id: str,
+    *,
+    end: str,
+    count: int,
+    sha256: str,
+    occurred_at: datetime,
 ) -> Visit:
     """Seal a run: compare what is stored with what the link read, reduce it to window sums, let the lease go.
 
@@ -174,7 +228,11 @@ def close_run(
         raise NotFound("run")
     readings = [reading for chunk in load_chunks(db, run_id) for reading in chunk.readings()]
     if len(readings) < count:
-        raise Conflict("readings_missing", f"{len(readings)} of {count} readings are stored. Send the others, then close again.", {"stored": len(readings)})
+        raise Conflict(
+            "readings_missing",
+            f"{len(readings)} of {count} readings are stored. Send the others, then close again.",
+            {"stored": len(readings)},
+        )
     reduction = Reduction(protocol, int(visit.rules.book.number("missing.maximum")))
     for reading in readings:
         reduction.feed(reading)
@@ -183,8 +241,14 @@ def close_run(
     if sealed != sha256:
         deviations = (*deviations, ev.Deviation("digest", "stored and sealed digests differ", 0))
     payload = ev.RunClosed(
-        run_id, end if end in ("complete", "stopped", "lost") else "lost", 0, max(len(readings) - 1, 0), len(readings),  # type: ignore[arg-type]
-        sealed, windows, deviations,
+        run_id,
+        end if end in ("complete", "stopped", "lost") else "lost",
+        0,
+        max(len(readings) - 1, 0),
+        len(readings),  # type: ignore[arg-type]
+        sealed,
+        windows,
+        deviations,
     )
     moment = max(occurred_at, visit.last_at or occurred_at)
     after = append(db, clock, f"link:{row.name}", head, visit, new_id(), payload, moment, digest(encode(payload)))
@@ -210,6 +274,15 @@ def void_run(db: Session, clock: Clock, visit_id: str, run_id: str, reason: str,
     one = _try_of(visit, run_id)
     if one is not None and one.closed is None and not one.voided:
         payload = ev.RunVoided(run_id, reason)
-        append(db, clock, actor, head, visit, new_id(), payload, max(clock.now(db), visit.last_at or clock.now(db)), digest(encode(payload)))
+        append(
+            db,
+            clock,
+            actor,
+            head,
+            visit,
+            new_id(),
+            payload,
+            max(clock.now(db), visit.last_at or clock.now(db)),
+            digest(encode(payload)),
+        )
     db.execute(delete(Lease).where(Lease.run_id == run_id))
-

@@ -30,20 +30,44 @@ def statement(head: VisitHead, visit: Visit) -> dict[str, Any]:
     """Return what both sign, before signer and time: log, readings, rules, verdicts, limits and terms as shown."""
     procedure = visit.rules.procedure
     return {
-        "record_version": RECORD_VERSION, "visit": head.id, "revision": visit.revision, "seq": head.seq, "chain": head.chain,
-        "rules": visit.rules.digest, "procedure": f"{procedure.id} {procedure.edition}", "fold_version": FOLD_VERSION,
+        "record_version": RECORD_VERSION,
+        "visit": head.id,
+        "revision": visit.revision,
+        "seq": head.seq,
+        "chain": head.chain,
+        "rules": visit.rules.digest,
+        "procedure": f"{procedure.id} {procedure.edition}",
+        "fold_version": FOLD_VERSION,
         "readings": [one.closed.sha256 for one in visit.tries if one.closed is not None],
         "tries": [
-            {"no": one.no, "outcome": one.outcome, "overall": one.overall, "level": one.level, "facepiece": one.facepiece, "size": one.size}
+            {
+                "no": one.no,
+                "outcome": one.outcome,
+                "overall": one.overall,
+                "level": one.level,
+                "facepiece": one.facepiece,
+                "size": one.size,
+            }
             for one in (try_view(visit, made) for made in visit.tries)
         ],
-        "limits_of_use": list(procedure.limits_of_use), "terms": procedure.terms, "practice": visit.is_practice,
+        "limits_of_use": list(procedure.limits_of_use),
+        "terms": procedure.terms,
+        "practice": visit.is_practice,
     }
 
 
 def sign(
-    db: Session, clock: Clock, actor: Actor, visit_id: str, *, event_id: str, expects: int, role: Literal["wearer", "tester"],
-    typed_name: str, password: str | None, occurred_at: datetime | None = None,
+    db: Session,
+    clock: Clock,
+    actor: Actor,
+    visit_id: str,
+    *,
+    event_id: str,
+    expects: int,
+    role: Literal["wearer", "tester"],
+    typed_name: str,
+    password: str | None,
+    occurred_at: datetime | None = None,
 ) -> Appended:
     """Sign the present revision as wearer (typed name) or as the signed-in tester (password if older than 15 min).
 
@@ -67,16 +91,27 @@ def sign(
     if role == "tester":
         confirm_password(db, clock, actor, password)
     at = occurred_at or clock.now(db)
-    body = {**statement(head, visit), "signer": {"role": role, "name": typed_name.strip(), "account": actor.id}, "signed_at": instant(at)}
+    body = {
+        **statement(head, visit),
+        "signer": {"role": role, "name": typed_name.strip(), "account": actor.id},
+        "signed_at": instant(at),
+    }
     salt = secrets.token_hex(16)
     content = canonical_bytes({**body, "salt": salt})
     payload = Signed(role, hashlib.sha256(content).hexdigest(), head.seq)
     refusal = admit(visit, payload, at, clock.now(db))
     if refusal is not None:
         raise refused(refusal)
-    db.add(SignatureRow(
-        id=new_id(), visit_id=visit_id, revision=visit.revision, role=role, typed_name=typed_name.strip()[:190],
-        canonical=content.decode(), signed_at=at,
-    ))
+    db.add(
+        SignatureRow(
+            id=new_id(),
+            visit_id=visit_id,
+            revision=visit.revision,
+            role=role,
+            typed_name=typed_name.strip()[:190],
+            canonical=content.decode(),
+            signed_at=at,
+        )
+    )
     after = append(db, clock, actor.id, head, visit, event_id, payload, at, digest(encode(payload)))
     return Appended(visit_id, after, was_known=False)

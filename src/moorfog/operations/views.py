@@ -48,17 +48,36 @@ def view_for_screen(db: Session, clock: Clock, scope: Scope, visit_id: str) -> V
     last = db.scalar(
         select(TryResult)
         .where(TryResult.person_id == person.id, TryResult.visit_id != visit_id, TryResult.is_practice.is_(False))
-        .order_by(TryResult.tested_at.desc()).limit(1)
+        .order_by(TryResult.tested_at.desc())
+        .limit(1)
     )
-    report = db.scalar(select(DocumentRow.id).where(DocumentRow.visit_id == visit_id, DocumentRow.revision == visit.revision).limit(1))
+    report = db.scalar(
+        select(DocumentRow.id).where(DocumentRow.visit_id == visit_id, DocumentRow.revision == visit.revision).limit(1)
+    )
     late_s = visit.rules.book.number("late.maximum")
     late = db.scalar(
-        select(func.count()).select_from(EventRow)
-        .where(EventRow.visit_id == visit_id, func.timestampdiff(_SECOND, EventRow.occurred_at, EventRow.recorded_at) > int(late_s))
+        select(func.count())
+        .select_from(EventRow)
+        .where(
+            EventRow.visit_id == visit_id,
+            func.timestampdiff(_SECOND, EventRow.occurred_at, EventRow.recorded_at) > int(late_s),
+        )
     )
     result = f"last: {last.model} {last.size}, {last.outcome}" if last else "no earlier test on record"
     return VisitView(
-        visit_id, person.id, person.name, person.name.split()[0], person.number, person.job, person.task,
-        f"{person.face_length / 10:.1f}" if person.face_length else None, result, employer.name, site.name,
-        visit.opened.bench if visit.opened else "", report is not None, late or 0, now,
+        visit_id,
+        person.id,
+        person.name,
+        person.name.split()[0],
+        person.number,
+        person.job,
+        person.task,
+        f"{person.face_length / 10:.1f}" if person.face_length else None,
+        result,
+        employer.name,
+        site.name,
+        visit.opened.bench if visit.opened else "",
+        report is not None,
+        late or 0,
+        now,
     )

@@ -42,8 +42,19 @@ class Appended:
 
 
 def open_visit(
-    db: Session, clock: Clock, actor: Actor, rules: Rules, *, visit_id: str, event_id: str, person_id: str, bench: str,
-    is_practice: bool = False, speed: int = 1, origin: str = "bench", occurred_at: datetime | None = None,
+    db: Session,
+    clock: Clock,
+    actor: Actor,
+    rules: Rules,
+    *,
+    visit_id: str,
+    event_id: str,
+    person_id: str,
+    bench: str,
+    is_practice: bool = False,
+    speed: int = 1,
+    origin: str = "bench",
+    occurred_at: datetime | None = None,
 ) -> Appended:
     """Open a visit for a person at a bench; the rule set is pinned here. The same ids again change nothing.
 
@@ -62,15 +73,27 @@ def open_visit(
         if first is None or first.id != event_id:
             raise Conflict("id_reused", "This visit id was used for something else. Reload the page and start again.")
         return Appended(visit_id, load_visit(db, known), was_known=True)
-    open_one = db.scalar(select(VisitSummary.visit_id).where(VisitSummary.person_id == person_id, VisitSummary.closed == ""))
+    open_one = db.scalar(
+        select(VisitSummary.visit_id).where(VisitSummary.person_id == person_id, VisitSummary.closed == "")
+    )
     if open_one is not None:
-        raise Conflict("already_here", f"{person.name} has an open visit already. Go on with that one.", {"visit_id": open_one})
+        raise Conflict(
+            "already_here", f"{person.name} has an open visit already. Go on with that one.", {"visit_id": open_one}
+        )
     site = db.get(Site, person.site_id)
     if site is None:
         raise NotFound("site")
     now = clock.now(db)
     keep_rules(db, rules)
-    head = VisitHead(id=visit_id, employer_id=person.employer_id, site_id=site.id, rules_digest=rules.digest, origin=origin, seq=0, chain="")
+    head = VisitHead(
+        id=visit_id,
+        employer_id=person.employer_id,
+        site_id=site.id,
+        rules_digest=rules.digest,
+        origin=origin,
+        seq=0,
+        chain="",
+    )
     db.add(head)
     db.flush()
     payload = ev.VisitOpened(person_id, person.employer_id, site.id, site.zone, bench, is_practice, speed, rules.digest)
@@ -97,8 +120,15 @@ def view_visit(db: Session, clock: Clock, scope: Scope, visit_id: str) -> tuple[
 
 
 def append(
-    db: Session, clock: Clock, actor_id: str, head: VisitHead, before: Visit, event_id: str, payload: ev.Payload,
-    occurred_at: datetime, proposal_digest: str,
+    db: Session,
+    clock: Clock,
+    actor_id: str,
+    head: VisitHead,
+    before: Visit,
+    event_id: str,
+    payload: ev.Payload,
+    occurred_at: datetime,
+    proposal_digest: str,
 ) -> Visit:
     """Write an admitted event to a locked head and bring the read models along. Returns the state after it."""
     event = write_event(db, head, event_id, payload, occurred_at, clock.now(db), actor_id, proposal_digest)
@@ -108,7 +138,11 @@ def append(
 
 
 def propose(
-    db: Session, clock: Clock, actor: Actor, visit_id: str, proposal: Proposal,
+    db: Session,
+    clock: Clock,
+    actor: Actor,
+    visit_id: str,
+    proposal: Proposal,
     start_run: Callable[[Session, Clock, VisitHead, Visit, StartRun, datetime], ev.RunStarted],
 ) -> Appended:
     """Admit a proposal into a visit's log, or raise why not; the client's work is never half stored.
@@ -132,7 +166,9 @@ def propose(
     if not is_observation:
         _check_expected(db, visit_id, visit, proposal)
         if now - proposal.occurred_at > LATE and proposal.body.kind in ("donned", "start_run"):
-            raise DomainError("too_late", "This was pressed some time ago; a clock cannot start in the past. Press it again now.")
+            raise DomainError(
+                "too_late", "This was pressed some time ago; a clock cannot start in the past. Press it again now."
+            )
     if visit.last_at is not None and proposal.occurred_at < visit.last_at and not is_observation:
         proposal = replace(proposal, occurred_at=min(visit.last_at, now))
     payload = _fill_in(db, clock, head, visit, proposal, start_run)
@@ -150,21 +186,33 @@ def refused(refusal: Refusal) -> DomainError:
 
 def _check_expected(db: Session, visit_id: str, visit: Visit, proposal: Proposal) -> None:
     if proposal.expects is None:
-        raise DomainError("expects_missing", "A decision must name the entry it was made on (expects). Reload the page.")
+        raise DomainError(
+            "expects_missing", "A decision must name the entry it was made on (expects). Reload the page."
+        )
     if proposal.expects == visit.seq:
         return
     since = db.scalars(
-        select(EventRow).where(EventRow.visit_id == visit_id, EventRow.seq > proposal.expects).order_by(EventRow.seq).limit(5)
+        select(EventRow)
+        .where(EventRow.visit_id == visit_id, EventRow.seq > proposal.expects)
+        .order_by(EventRow.seq)
+        .limit(5)
     )
     happened = [event_of(row).payload.kind.replace("_", " ") for row in since]
     raise Conflict(
-        "moved_on", "This visit has moved on meanwhile: " + (", ".join(happened) or "another state") + ". Look again, then press again.",
+        "moved_on",
+        "This visit has moved on meanwhile: "
+        + (", ".join(happened) or "another state")
+        + ". Look again, then press again.",
         {"seq": visit.seq, "happened": happened},
     )
 
 
 def _fill_in(
-    db: Session, clock: Clock, head: VisitHead, visit: Visit, proposal: Proposal,
+    db: Session,
+    clock: Clock,
+    head: VisitHead,
+    visit: Visit,
+    proposal: Proposal,
     start_run: Callable[[Session, Clock, VisitHead, Visit, StartRun, datetime], ev.RunStarted],
 ) -> ev.Payload:
     body = proposal.body
@@ -187,14 +235,31 @@ def _facepiece(db: Session, choice: ChooseFacepiece) -> ev.Facepiece:
         raise NotFound("facepiece")
     content: dict[str, Any] = row.content
     for given, key, word in (
-        (choice.size, "sizes", "size"), (choice.suspension, "suspensions", "suspension"), (choice.clip, "clips", "clip"),
+        (choice.size, "sizes", "size"),
+        (choice.suspension, "suspensions", "suspension"),
+        (choice.clip, "clips", "clip"),
         (choice.filter_class, "filter_classes", "filter class"),
     ):
         known = [one["name"] for one in content["sizes"]] if key == "sizes" else content[key]
         if given not in known and not (given == "" and not known):
-            raise DomainError("not_offered", f"{row.model} has no {word} {given!r}; it has {', '.join(known) or 'none'}.")
+            raise DomainError(
+                "not_offered", f"{row.model} has no {word} {given!r}; it has {', '.join(known) or 'none'}."
+            )
     return ev.Facepiece(
-        row.model_id, row.id, row.maker, row.model, row.kind, choice.size, content["valve"], content["filter_kind"],
-        choice.filter_class, content["cover"], choice.suspension, choice.clip, content["probe"], content["test_filters"],
-        choice.is_own, choice.ppe,
+        row.model_id,
+        row.id,
+        row.maker,
+        row.model,
+        row.kind,
+        choice.size,
+        content["valve"],
+        content["filter_kind"],
+        choice.filter_class,
+        content["cover"],
+        choice.suspension,
+        choice.clip,
+        content["probe"],
+        content["test_filters"],
+        choice.is_own,
+        choice.ppe,
     )

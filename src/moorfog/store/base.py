@@ -79,7 +79,12 @@ def new_id() -> str:
 def make_engine(url: str) -> Engine:
     """Return an engine for ``url`` (mariadb+pymysql://…), reading committed rows, checking connections before use."""
     return create_engine(
-        url, isolation_level="READ COMMITTED", pool_pre_ping=True, pool_size=20, max_overflow=40, pool_recycle=1800,
+        url,
+        isolation_level="READ COMMITTED",
+        pool_pre_ping=True,
+        pool_size=20,
+        max_overflow=40,
+        pool_recycle=1800,
         connect_args={"connect_timeout": 5, "charset": "utf8mb4"},
     )
 

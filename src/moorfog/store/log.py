@@ -56,7 +56,9 @@ def event_of(row: EventRow) -> Event:
 
 def load_events(db: Session, visit_id: str, after: int = 0) -> list[Event]:
     """Return a visit's events after ``after``, in order."""
-    rows = db.scalars(select(EventRow).where(EventRow.visit_id == visit_id, EventRow.seq > after).order_by(EventRow.seq))
+    rows = db.scalars(
+        select(EventRow).where(EventRow.visit_id == visit_id, EventRow.seq > after).order_by(EventRow.seq)
+    )
     return [event_of(row) for row in rows]
 
 
@@ -85,18 +87,34 @@ def keep_state(visit_id: str, visit: Visit) -> None:
 
 
 def write_event(
-    db: Session, head: VisitHead, event_id: str, payload: Payload, occurred_at: datetime, recorded_at: datetime,
-    actor: str, proposal_digest: str,
+    db: Session,
+    head: VisitHead,
+    event_id: str,
+    payload: Payload,
+    occurred_at: datetime,
+    recorded_at: datetime,
+    actor: str,
+    proposal_digest: str,
 ) -> Event:
     """Insert the next event of a locked head and move the head on. The caller has asked ``admit`` before."""
     occurred_at = occurred_at.replace(microsecond=occurred_at.microsecond // 1000 * 1000)
     seq, version = head.seq + 1, VERSIONS[payload.kind]
     chain = link_of_chain(head.chain, event_id, seq, version, occurred_at, actor, payload)
-    db.add(EventRow(
-        visit_id=head.id, seq=seq, id=event_id, kind=payload.kind, version=version, occurred_at=occurred_at,
-        recorded_at=recorded_at, actor=actor, payload=canonical_bytes(encode(payload)).decode(),
-        proposal_digest=proposal_digest, chain=chain,
-    ))
+    db.add(
+        EventRow(
+            visit_id=head.id,
+            seq=seq,
+            id=event_id,
+            kind=payload.kind,
+            version=version,
+            occurred_at=occurred_at,
+            recorded_at=recorded_at,
+            actor=actor,
+            payload=canonical_bytes(encode(payload)).decode(),
+            proposal_digest=proposal_digest,
+            chain=chain,
+        )
+    )
     head.seq, head.chain = seq, chain
     db.flush()
     return Event(event_id, seq, version, occurred_at, recorded_at, actor, payload, chain)

@@ -37,42 +37,79 @@ def rows_of(head: VisitHead, visit: Visit) -> Rows:
     opened, at = visit.opened, visit.last_at
     if opened is None or at is None or visit.opened_at is None:
         return {table: [] for table in TABLES}
-    common = {"source_seq": visit.seq, "fold_version": FOLD_VERSION, "employer_id": head.employer_id, "visit_id": head.id}
+    common = {
+        "source_seq": visit.seq,
+        "fold_version": FOLD_VERSION,
+        "employer_id": head.employer_id,
+        "visit_id": head.id,
+    }
     sealed = is_sealed(visit)
     current = visit.tries[-1] if visit.tries else None
     label = f"{visit.facepiece.model} {visit.facepiece.size}" if visit.facepiece else ""
     summary = {
-        **common, "site_id": head.site_id, "person_id": visit.person_id, "bench": opened.bench, "step": step_of(visit, at),
-        "doing": _doing(visit, at)[:190], "verdict": outcome(visit, current)[0] if current else "", "tries": len(visit.tries),
-        "facepiece": label, "loops_open": len(visit.loops), "is_practice": visit.is_practice, "is_sealed": sealed,
-        "closed": visit.closed, "opened_at": visit.opened_at, "last_at": at,
+        **common,
+        "site_id": head.site_id,
+        "person_id": visit.person_id,
+        "bench": opened.bench,
+        "step": step_of(visit, at),
+        "doing": _doing(visit, at)[:190],
+        "verdict": outcome(visit, current)[0] if current else "",
+        "tries": len(visit.tries),
+        "facepiece": label,
+        "loops_open": len(visit.loops),
+        "is_practice": visit.is_practice,
+        "is_sealed": sealed,
+        "closed": visit.closed,
+        "opened_at": visit.opened_at,
+        "last_at": at,
     }
     tries: list[dict[str, Any]] = []
     permissions: dict[str, dict[str, Any] | None] = {}
     for one in visit.tries:
         result, _ = outcome(visit, one)
-        overall = ("≥ " if one.numbers.at_least else "") + cut(one.numbers.overall) if one.numbers.overall is not None else ""
+        overall = (
+            ("≥ " if one.numbers.at_least else "") + cut(one.numbers.overall) if one.numbers.overall is not None else ""
+        )
         piece = one.facepiece
         shared = {
-            **common, "person_id": visit.person_id, "model_id": piece.model_id, "model": f"{piece.maker} {piece.model}",
-            "size": piece.size, "configuration": piece.configuration, "overall": overall, "tested_at": one.started_at,
+            **common,
+            "person_id": visit.person_id,
+            "model_id": piece.model_id,
+            "model": f"{piece.maker} {piece.model}",
+            "size": piece.size,
+            "configuration": piece.configuration,
+            "overall": overall,
+            "tested_at": one.started_at,
         }
-        tries.append({
-            **shared, "no": one.no, "run_id": one.started.run_id, "outcome": result, "level": one.started.level,
-            "is_practice": visit.is_practice, "is_sealed": sealed,
-        })
+        tries.append(
+            {
+                **shared,
+                "no": one.no,
+                "run_id": one.started.run_id,
+                "outcome": result,
+                "level": one.started.level,
+                "is_practice": visit.is_practice,
+                "is_sealed": sealed,
+            }
+        )
         if result == "fail":
             permissions[piece.configuration] = None
         if result == "pass" and sealed and not visit.is_practice:
             day = one.started_at.astimezone(ZoneInfo(opened.zone)).date()
             months = visit.rules.book.ratio("interval")
             if months is not None:
-                setup = ", ".join(part for part in (piece.suspension, piece.clip, piece.filter_class, *piece.ppe) if part)
+                setup = ", ".join(
+                    part for part in (piece.suspension, piece.clip, piece.filter_class, *piece.ppe) if part
+                )
                 permissions[piece.configuration] = {
-                    **shared, "setup": setup[:250], "valid_from": day, "valid_until": valid_until(day, int(months)),
+                    **shared,
+                    "setup": setup[:250],
+                    "valid_from": day,
+                    "valid_until": valid_until(day, int(months)),
                 }
     return {
-        VisitSummary: [summary], TryResult: tries,
+        VisitSummary: [summary],
+        TryResult: tries,
         WearPermission: [one for _, one in sorted(permissions.items()) if one is not None],
     }
 
@@ -106,7 +143,9 @@ def rebuild(engine: Engine, progress: Callable[[int, int], None] = lambda done, 
                     db.execute(text(f"INSERT INTO {table.__tablename__}_new ({names}) VALUES ({slots})"), plain)
             progress(done, len(heads))
     with engine.begin() as connection:
-        swaps = ", ".join(f"{t.__tablename__} TO {t.__tablename__}_old, {t.__tablename__}_new TO {t.__tablename__}" for t in TABLES)
+        swaps = ", ".join(
+            f"{t.__tablename__} TO {t.__tablename__}_old, {t.__tablename__}_new TO {t.__tablename__}" for t in TABLES
+        )
         connection.execute(text(f"RENAME TABLE {swaps}"))
         for table in TABLES:
             connection.execute(text(f"DROP TABLE {table.__tablename__}_old"))

@@ -9,7 +9,12 @@ export type Body = Schemas["Proposal"]["body"];
 
 /** An error of the API in its one shape; status 0 means that the server was not reached. */
 export class ApiError extends Error {
-  constructor(readonly status: number, readonly code: string, message: string, readonly detail: Record<string, unknown> = {}) {
+  constructor(
+    readonly status: number,
+    readonly code: string,
+    message: string,
+    readonly detail: Record<string, unknown> = {},
+  ) {
     super(message);
   }
 }
@@ -29,7 +34,11 @@ const carryToken: Middleware = {
 export const api = createClient<paths>({ baseUrl: "" });
 api.use(carryToken);
 
-interface Answer<T> { data?: T; error?: unknown; response: Response }
+interface Answer<T> {
+  data?: T;
+  error?: unknown;
+  response: Response;
+}
 
 /** Unwrap an answer: its data, or an ApiError; also when the server was not reached at all. */
 export async function unwrap<T>(call: Promise<Answer<T>>): Promise<T> {
@@ -41,7 +50,12 @@ export async function unwrap<T>(call: Promise<Answer<T>>): Promise<T> {
   }
   if (answer.response.ok) return answer.data as T;
   const body = answer.error as Partial<Schemas["ErrorBody"]> | undefined;
-  throw new ApiError(answer.response.status, body?.code ?? "unexpected", body?.message ?? `The server answered ${answer.response.status}.`, body?.detail ?? {});
+  throw new ApiError(
+    answer.response.status,
+    body?.code ?? "unexpected",
+    body?.message ?? `The server answered ${answer.response.status}.`,
+    body?.detail ?? {},
+  );
 }
 
 export const keys = {

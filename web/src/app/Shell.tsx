@@ -27,22 +27,33 @@ export function Shell() {
     queries.clear();
     window.location.assign("/");
   };
-  const isDark = colorScheme === "dark" || (colorScheme === "auto" && window.matchMedia("(prefers-color-scheme: dark)").matches);
+  const isDark =
+    colorScheme === "dark" || (colorScheme === "auto" && window.matchMedia("(prefers-color-scheme: dark)").matches);
   if (isBench) return <Outlet />;
   return (
     <div className="shell">
       <header className="top">
-        <Link to="/" className="brand">Moorfog</Link>
+        <Link to="/" className="brand">
+          Moorfog
+        </Link>
         <nav aria-label="Places">
-          <NavLink to="/" end>Today</NavLink>
+          <NavLink to="/" end>
+            Today
+          </NavLink>
           <NavLink to="/people">People</NavLink>
           <NavLink to="/results">Pass results</NavLink>
           <NavLink to="/kit">Kit</NavLink>
         </nav>
         <div className="right">
-          <button type="button" className="quiet" onClick={() => setColorScheme(isDark ? "light" : "dark")}>{isDark ? "Light" : "Dark"}</button>
-          <span>{session.data.name}, {session.data.roles.join(", ")}</span>
-          <button type="button" className="quiet" onClick={() => void signOut()}>Sign out</button>
+          <button type="button" className="quiet" onClick={() => setColorScheme(isDark ? "light" : "dark")}>
+            {isDark ? "Light" : "Dark"}
+          </button>
+          <span>
+            {session.data.name}, {session.data.roles.join(", ")}
+          </span>
+          <button type="button" className="quiet" onClick={() => void signOut()}>
+            Sign out
+          </button>
         </div>
       </header>
       <Outlet />

@@ -1,12 +1,24 @@
 import { useEffect, useRef } from "react";
 
 /** The bench's keys, the same everywhere. Off while a field has the focus. */
-export const KEY = { fine: " ", notFine: "n", touched: "x", stop: "s", say: "w", back: "u", later: "l", away: "t" } as const;
+export const KEY = {
+  fine: " ",
+  notFine: "n",
+  touched: "x",
+  stop: "s",
+  say: "w",
+  back: "u",
+  later: "l",
+  away: "t",
+} as const;
 
 export type KeyMap = Record<string, (() => void) | undefined>;
 
 function isField(element: Element | null): boolean {
-  return element instanceof HTMLElement && (element.isContentEditable || ["INPUT", "TEXTAREA", "SELECT"].includes(element.tagName));
+  return (
+    element instanceof HTMLElement &&
+    (element.isContentEditable || ["INPUT", "TEXTAREA", "SELECT"].includes(element.tagName))
+  );
 }
 
 /** Listen for single keys. A button reached by Tab keeps Space and Enter for itself. */

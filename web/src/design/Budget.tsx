@@ -1,6 +1,12 @@
 import type { Schemas } from "@/api/client";
 
-interface Props { shares: number[]; exercises: Schemas["ExerciseView"][]; percent: string; isUnlikely: boolean; isLost: boolean }
+interface Props {
+  shares: number[];
+  exercises: Schemas["ExerciseView"][];
+  percent: string;
+  isUnlikely: boolean;
+  isLost: boolean;
+}
 
 /** The leak budget: one bar that the exercises spend, with the words for what to look at. */
 export function Budget({ shares, exercises, percent, isUnlikely, isLost }: Props) {
@@ -9,16 +15,30 @@ export function Budget({ shares, exercises, percent, isUnlikely, isLost }: Props
   const scale = Math.max(1, spent);
   const words = isLost
     ? "It cannot pass any more. Stop and refit."
-    : isUnlikely ? "A pass is unlikely now."
-      : spent > 0.25 && exercises[worst] ? `${exercises[worst].name} spends most: look at ${exercises[worst].look_at}.` : "Little spent so far.";
+    : isUnlikely
+      ? "A pass is unlikely now."
+      : spent > 0.25 && exercises[worst]
+        ? `${exercises[worst].name} spends most: look at ${exercises[worst].look_at}.`
+        : "Little spent so far.";
   return (
     <section className="budget" aria-label="Leak budget">
-      <div className="budget-title"><b>Leak budget:</b> all {exercises.length} together may let in {percent} % <span className="mono">· {Math.floor(spent * 100)} % spent</span></div>
+      <div className="budget-title">
+        <b>Leak budget:</b> all {exercises.length} together may let in {percent} %{" "}
+        <span className="mono">· {Math.floor(spent * 100)} % spent</span>
+      </div>
       <div className={`bar ${isLost ? "lost" : isUnlikely ? "unlikely" : ""}`}>
-        {shares.map((one, i) => <span key={exercises[i]?.id ?? i} className={i === worst ? "worst" : ""} style={{ width: `${(one / scale) * 100}%` }} />)}
+        {shares.map((one, i) => (
+          <span
+            key={exercises[i]?.id ?? i}
+            className={i === worst ? "worst" : ""}
+            style={{ width: `${(one / scale) * 100}%` }}
+          />
+        ))}
         {spent > 1 && <i style={{ left: `${100 / scale}%` }} />}
       </div>
-      <div className={`budget-words ${isLost ? "rust" : isUnlikely ? "gorse" : ""}`} role="status">{words}</div>
+      <div className={`budget-words ${isLost ? "rust" : isUnlikely ? "gorse" : ""}`} role="status">
+        {words}
+      </div>
     </section>
   );
 }

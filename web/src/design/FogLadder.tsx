@@ -37,45 +37,76 @@ export function FogLadder({ points, exercises, factors, t, outside, outsideIsLiv
     }
     before = one;
   }
-  const line = (run: Point[]) => smooth(run).map(([ms, value]) => `${x(ms).toFixed(1)},${y(value).toFixed(1)}`).join(" ");
+  const line = (run: Point[]) =>
+    smooth(run)
+      .map(([ms, value]) => `${x(ms).toFixed(1)},${y(value).toFixed(1)}`)
+      .join(" ");
   const bank = outside ? y(Number(outside.replace(/\D/g, "")) || 5000) : 34;
   return (
-    <svg className="ladder" viewBox={`0 0 ${W} ${H}`} role="img" aria-label={`Outside ${outside ?? "not read yet"} per cubic centimetre, ${outsideIsLive ? "read now" : "held"}. ${wallWords ? `Inside must stay under ${wallWords} on average for ${level}.` : ""}`}>
-      <defs><linearGradient id="bank" x1="0" y1="0" x2="0" y2="1"><stop offset="0" stopColor="var(--fog3)" /><stop offset="1" stopColor="var(--fog2)" stopOpacity="0.25" /></linearGradient></defs>
+    <svg
+      className="ladder"
+      viewBox={`0 0 ${W} ${H}`}
+      role="img"
+      aria-label={`Outside ${outside ?? "not read yet"} per cubic centimetre, ${outsideIsLive ? "read now" : "held"}. ${wallWords ? `Inside must stay under ${wallWords} on average for ${level}.` : ""}`}
+    >
+      <defs>
+        <linearGradient id="bank" x1="0" y1="0" x2="0" y2="1">
+          <stop offset="0" stopColor="var(--fog3)" />
+          <stop offset="1" stopColor="var(--fog2)" stopOpacity="0.25" />
+        </linearGradient>
+      </defs>
       <rect x={LEFT} y="0" width={W - LEFT} height={H} className="field" />
       <rect x={LEFT} y="0" width={W - LEFT} height={bank} fill="url(#bank)" />
       {[0, 1, 2, 3, 4].map((decade) => (
         <g key={decade}>
           <line x1={LEFT} x2={W} y1={y(10 ** decade)} y2={y(10 ** decade)} className="rung" />
-          <text x={LEFT - 10} y={y(10 ** decade) + 5} textAnchor="end" className="mono">{(10 ** decade).toLocaleString("en").replace(",", " ")}</text>
+          <text x={LEFT - 10} y={y(10 ** decade) + 5} textAnchor="end" className="mono">
+            {(10 ** decade).toLocaleString("en").replace(",", " ")}
+          </text>
         </g>
       ))}
       {stretches.map((run, i) => (
         <g key={i}>
-          <polygon points={`${x(run[0]?.[0] ?? 0)},${H} ${line(run)} ${x(run.at(-1)?.[0] ?? 0)},${H}`} className="inside-fill" />
+          <polygon
+            points={`${x(run[0]?.[0] ?? 0)},${H} ${line(run)} ${x(run.at(-1)?.[0] ?? 0)},${H}`}
+            className="inside-fill"
+          />
           <polyline points={line(run)} className="inside-line" />
         </g>
       ))}
       {exercises.map((one, i) => (
         <g key={one.id}>
           {i > 0 && <line x1={x(one.start_ms)} x2={x(one.start_ms)} y1="0" y2={H} className="between" />}
-          <text x={x(one.start_ms) + 10} y={H - 12} className="exercise">{shortName(one.name)}{factors[i] ? ` · ${t < one.end_ms ? "so far " : ""}${factors[i]}` : ""}</text>
+          <text x={x(one.start_ms) + 10} y={H - 12} className="exercise">
+            {shortName(one.name)}
+            {factors[i] ? ` · ${t < one.end_ms ? "so far " : ""}${factors[i]}` : ""}
+          </text>
         </g>
       ))}
       {wall !== null && wallWords !== null && (
         <>
           <line x1={LEFT} x2={W} y1={y(wall)} y2={y(wall)} className="wall-line" />
-          <text x={W - 8} y={y(wall) - 8} textAnchor="end" className="wall-words">inside must stay under {wallWords} on average for {level}</text>
+          <text x={W - 8} y={y(wall) - 8} textAnchor="end" className="wall-words">
+            inside must stay under {wallWords} on average for {level}
+          </text>
         </>
       )}
-      {outside && <text x={LEFT + 12} y="25" className="outside">outside {outside} {outsideIsLive ? "· read now" : "· held"}</text>}
+      {outside && (
+        <text x={LEFT + 12} y="25" className="outside">
+          outside {outside} {outsideIsLive ? "· read now" : "· held"}
+        </text>
+      )}
       {t > 0 && t < total && <line x1={x(t)} x2={x(t)} y1="0" y2={H} className="now" />}
     </svg>
   );
 }
 
 function shortName(name: string): string {
-  return name.replace("Head s", "S").replace("Head u", "U").replace("Bend over", "Bend").replace("Jog on the spot", "Jog");
+  return name
+    .replace("Head s", "S")
+    .replace("Head u", "U")
+    .replace("Bend over", "Bend")
+    .replace("Jog on the spot", "Jog");
 }
 
 /** Means over a second, drawn where the second ends: the eye wants the level, not each puff. */

@@ -3,7 +3,11 @@ import { ApiError } from "@/api/client";
 
 /** Something is on its way. */
 export function Loading({ what }: { what: string }) {
-  return <main className="page" aria-busy="true"><p className="dim">{what} is being fetched…</p></main>;
+  return (
+    <main className="page" aria-busy="true">
+      <p className="dim">{what} is being fetched…</p>
+    </main>
+  );
 }
 
 /** Something did not come: what, why, and again. */
@@ -14,7 +18,11 @@ export function Failed({ error, again }: { error: unknown; again: () => void }) 
       <div className="note rust" role="alert">
         <h2>That did not come</h2>
         <p>{words}</p>
-        <p><button type="button" className="act" onClick={again}>Try again</button></p>
+        <p>
+          <button type="button" className="act" onClick={again}>
+            Try again
+          </button>
+        </p>
       </div>
     </main>
   );
@@ -30,9 +38,15 @@ export function Pager({ page, pages, go }: { page: number; pages: number; go: (p
   if (pages <= 1) return null;
   return (
     <nav className="pager" aria-label="Pages">
-      <button type="button" className="quiet" disabled={page <= 1} onClick={() => go(page - 1)}>Earlier page</button>
-      <span>page {page} of {pages}</span>
-      <button type="button" className="quiet" disabled={page >= pages} onClick={() => go(page + 1)}>Next page</button>
+      <button type="button" className="quiet" disabled={page <= 1} onClick={() => go(page - 1)}>
+        Earlier page
+      </button>
+      <span>
+        page {page} of {pages}
+      </span>
+      <button type="button" className="quiet" disabled={page >= pages} onClick={() => go(page + 1)}>
+        Next page
+      </button>
     </nav>
   );
 }

@@ -9,18 +9,23 @@ function at(index: number, count: number): [number, number] {
 }
 
 function curve(points: [number, number][]): string {
-  return points.map(([x, y], i) => {
-    const before = points[i - 1];
-    if (!before) return `M${x} ${y}`;
-    const mid = (before[0] + x) / 2;
-    return `C${mid} ${before[1]} ${mid} ${y} ${x} ${y}`;
-  }).join("");
+  return points
+    .map(([x, y], i) => {
+      const before = points[i - 1];
+      if (!before) return `M${x} ${y}`;
+      const mid = (before[0] + x) / 2;
+      return `C${mid} ${before[1]} ${mid} ${y} ${x} ${y}`;
+    })
+    .join("");
 }
 
 /** The visit as a walk: cairns behind, a lantern here, open cairns ahead; a refit bends the line back. */
 export function Walk({ steps, detail }: { steps: Schemas["Waymark"][]; detail: string }) {
   const points = steps.map((_, i) => at(i, steps.length));
-  const here = Math.max(0, steps.findIndex((one) => one.state === "here"));
+  const here = Math.max(
+    0,
+    steps.findIndex((one) => one.state === "here"),
+  );
   const done = steps.every((one) => one.state === "behind");
   const walked = points.slice(0, done ? points.length : here + 1);
   const loops = Math.max(...steps.map((one) => one.again));
@@ -31,17 +36,34 @@ export function Walk({ steps, detail }: { steps: Schemas["Waymark"][]; detail: s
     <svg className="walk" viewBox={`0 0 ${WIDTH} 92`} role="img" aria-label={`Way of this visit: ${words}`}>
       <path d={curve(points)} className="line-ahead" />
       <path d={curve(walked)} className="line-walked" />
-      {from && to && Array.from({ length: Math.min(loops, 3) }, (_, i) => (
-        <path key={i} className="loop" d={`M${to[0]} ${to[1]}C${to[0] - 60} ${to[1] - 34 - i * 7} ${from[0] + 60} ${from[1] - 38 - i * 7} ${from[0]} ${from[1]}`} />
-      ))}
+      {from &&
+        to &&
+        Array.from({ length: Math.min(loops, 3) }, (_, i) => (
+          <path
+            key={i}
+            className="loop"
+            d={`M${to[0]} ${to[1]}C${to[0] - 60} ${to[1] - 34 - i * 7} ${from[0] + 60} ${from[1] - 38 - i * 7} ${from[0]} ${from[1]}`}
+          />
+        ))}
       {steps.map((step, i) => {
         const [x, y] = points[i] ?? [0, 0];
         return (
           <g key={step.id} transform={`translate(${x} ${y})`} className={step.state}>
-            {step.state === "here"
-              ? <><circle r="14" className="glow" /><circle r="5" className="core" /></>
-              : <><path d="M-13 8 -8 -5H8L13 8z" /><path d="M-7 -7 -4 -15H4L7 -7z" className="upper" /></>}
-            <text y="34" textAnchor="middle">{step.name}{step.state === "here" && detail ? ` · ${detail}` : ""}</text>
+            {step.state === "here" ? (
+              <>
+                <circle r="14" className="glow" />
+                <circle r="5" className="core" />
+              </>
+            ) : (
+              <>
+                <path d="M-13 8 -8 -5H8L13 8z" />
+                <path d="M-7 -7 -4 -15H4L7 -7z" className="upper" />
+              </>
+            )}
+            <text y="34" textAnchor="middle">
+              {step.name}
+              {step.state === "here" && detail ? ` · ${detail}` : ""}
+            </text>
           </g>
         );
       })}

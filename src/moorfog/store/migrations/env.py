@@ -3,8 +3,8 @@
 from alembic import context
 from sqlalchemy import create_engine
 
-from moorfog.store.base import Base
 from moorfog.store import models  # noqa: F401  (fills the metadata)
+from moorfog.store.base import Base
 
 engine = create_engine(context.config.get_main_option("sqlalchemy.url") or "")
 with engine.connect() as connection:

@@ -8,26 +8,43 @@ import { SignCard } from "@/features/bench/SignCard";
 import { StartCard } from "@/features/bench/StartCard";
 import type { CardProps } from "@/features/bench/useVisit";
 
-export interface ActProps extends CardProps { next?: string; back?: (() => void) | undefined; put: (view: VisitView) => void }
+export interface ActProps extends CardProps {
+  next?: string;
+  back?: (() => void) | undefined;
+  put: (view: VisitView) => void;
+}
 
 /** An act of the procedure: each has a card of its own. */
 export function ActCard(props: ActProps) {
   switch (props.card.act) {
-    case "choose_facepiece": return <ChooseCard {...props} />;
-    case "seal_check": return <SealCard {...props} />;
-    case "run": return <StartCard {...props} />;
-    case "sign_wearer": case "sign_tester": return <SignCard {...props} />;
-    case "don": return <DonCard {...props} />;
-    case "proof": return <ProofCard {...props} />;
-    case "put_back": return <PutBackCard {...props} />;
-    default: return <SimpleAct {...props} />;
+    case "choose_facepiece":
+      return <ChooseCard {...props} />;
+    case "seal_check":
+      return <SealCard {...props} />;
+    case "run":
+      return <StartCard {...props} />;
+    case "sign_wearer":
+    case "sign_tester":
+      return <SignCard {...props} />;
+    case "don":
+      return <DonCard {...props} />;
+    case "proof":
+      return <ProofCard {...props} />;
+    case "put_back":
+      return <PutBackCard {...props} />;
+    default:
+      return <SimpleAct {...props} />;
   }
 }
 
 function Head({ card, children }: { card: ActProps["card"]; children?: React.ReactNode }) {
   return (
     <>
-      <p className="mode">Do<i />{card.source}</p>
+      <p className="mode">
+        Do
+        <i />
+        {card.source}
+      </p>
       <h1 className="question">{card.title}</h1>
       <p className="say">“{card.say}”</p>
       {children}
@@ -36,16 +53,37 @@ function Head({ card, children }: { card: ActProps["card"]; children?: React.Rea
 }
 
 function SimpleAct({ card, view, propose, next, back }: ActProps) {
-  const act = () => propose(card.act === "fit_probe" ? { kind: "fit_probe" } : card.act === "doff" ? { kind: "doffed", why: "done" } : { kind: "released" });
-  const words: Record<string, string> = { fit_probe: "fitted", doff: "it is off", release: `release ${view.first_name}` };
+  const act = () =>
+    propose(
+      card.act === "fit_probe"
+        ? { kind: "fit_probe" }
+        : card.act === "doff"
+          ? { kind: "doffed", why: "done" }
+          : { kind: "released" },
+    );
+  const words: Record<string, string> = {
+    fit_probe: "fitted",
+    doff: "it is off",
+    release: `release ${view.first_name}`,
+  };
   useKeys({ [KEY.fine]: act });
   const loops = view.picture.loops_to_open;
   return (
     <section className="card" data-item={card.id}>
       <Head card={card}>
-        {card.act === "fit_probe" && loops.length > 0 && <div className="note heath"><h3>This must be put back before {view.first_name} goes</h3><p>{loops.map((one) => one.replaceAll("_", " ")).join(", ")}. It stays in sight on the right until it is.</p></div>}
+        {card.act === "fit_probe" && loops.length > 0 && (
+          <div className="note heath">
+            <h3>This must be put back before {view.first_name} goes</h3>
+            <p>
+              {loops.map((one) => one.replaceAll("_", " ")).join(", ")}. It stays in sight on the right until it is.
+            </p>
+          </div>
+        )}
       </Head>
-      <Foot next={next}><Key cap="Space" label={words[card.act] ?? "done"} tone="tarn" onPress={act} />{back && <Key cap="U" label="back" onPress={back} />}</Foot>
+      <Foot next={next}>
+        <Key cap="Space" label={words[card.act] ?? "done"} tone="tarn" onPress={act} />
+        {back && <Key cap="U" label="back" onPress={back} />}
+      </Foot>
     </section>
   );
 }
@@ -62,13 +100,19 @@ function DonCard({ card, view, propose, next, back }: ActProps) {
         <p className="mode">Do</p>
         <h1 className="question">Off again: the wearer dons it alone</h1>
         <p className="say">“Take it off once more and put it on by yourself; I only watch.”</p>
-        <Foot next={next}><Key cap="Space" label="it is off" tone="tarn" onPress={off} /></Foot>
+        <Foot next={next}>
+          <Key cap="Space" label="it is off" tone="tarn" onPress={off} />
+        </Foot>
       </section>
     );
   }
   return (
     <section className="card" data-item={card.id}>
-      <Head card={card}><p className="reading">The wear clock starts when it is on and fastened. Five minutes of wear come before comfort and test.</p></Head>
+      <Head card={card}>
+        <p className="reading">
+          The wear clock starts when it is on and fastened. Five minutes of wear come before comfort and test.
+        </p>
+      </Head>
       <Foot next={next}>
         <Key cap="Space" label="on and fastened, unaided" tone="tarn" onPress={alone} />
         <Key cap="N" label="had help" tone="gorse" onPress={helped} />
@@ -84,24 +128,40 @@ function ProofCard({ card, view, propose, next }: ActProps) {
   useKeys({ [KEY.fine]: () => say(true), [KEY.notFine]: () => say(false) });
   return (
     <section className="card" data-item={card.id}>
-      <Head card={card}><div className="note"><h3>Held: almost nothing was counted inside</h3><p>That may be a very good seal, or a blocked line. The number must rise when the seal is broken.</p></div></Head>
-      <Foot next={next}><Key cap="Space" label="it rose" tone="tarn" onPress={() => say(true)} /><Key cap="N" label="it did not rise" tone="rust" onPress={() => say(false)} /></Foot>
+      <Head card={card}>
+        <div className="note">
+          <h3>Held: almost nothing was counted inside</h3>
+          <p>That may be a very good seal, or a blocked line. The number must rise when the seal is broken.</p>
+        </div>
+      </Head>
+      <Foot next={next}>
+        <Key cap="Space" label="it rose" tone="tarn" onPress={() => say(true)} />
+        <Key cap="N" label="it did not rise" tone="rust" onPress={() => say(false)} />
+      </Foot>
     </section>
   );
 }
 
 function PutBackCard({ view, propose, next }: ActProps) {
   const first = view.picture.loops[0];
-  const done = () => { if (first) propose({ kind: "loop_closed", loop: first.id }); };
+  const done = () => {
+    if (first) propose({ kind: "loop_closed", loop: first.id });
+  };
   useKeys({ [KEY.fine]: done });
   if (!first) return null;
   return (
     <section className="card" data-item="put_back">
-      <p className="mode">Put back<i />nobody is released before</p>
+      <p className="mode">
+        Put back
+        <i />
+        nobody is released before
+      </p>
       <h1 className="question">{first.put_back}</h1>
       <p className="say">“{first.say}”</p>
       {view.picture.loops.length > 1 && <p className="reading">{view.picture.loops.length - 1} more after this.</p>}
-      <Foot next={next}><Key cap="Space" label="put back" tone="tarn" onPress={done} /></Foot>
+      <Foot next={next}>
+        <Key cap="Space" label="put back" tone="tarn" onPress={done} />
+      </Foot>
     </section>
   );
 }

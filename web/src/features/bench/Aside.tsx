@@ -4,8 +4,20 @@ import { useKeys } from "@/app/keys";
 import { Key } from "@/design/Key";
 import { Mark, type MarkName, OutcomeMark } from "@/design/Marks";
 
-const MARK: Record<string, MarkName> = { stop: "wall", put_right: "gate", waiting: "clock", unanswered: "gate-unknown", note: "gate-unknown" };
-const WORD: Record<string, string> = { stop: "stop", put_right: "put right first", waiting: "the clock runs", unanswered: "", note: "" };
+const MARK: Record<string, MarkName> = {
+  stop: "wall",
+  put_right: "gate",
+  waiting: "clock",
+  unanswered: "gate-unknown",
+  note: "gate-unknown",
+};
+const WORD: Record<string, string> = {
+  stop: "stop",
+  put_right: "put right first",
+  waiting: "the clock runs",
+  unanswered: "",
+  note: "",
+};
 
 /** Always there: who this is, what stands between them and a pass, what must be put back before they go. */
 export function Aside({ view, propose }: { view: VisitView; propose: (body: Body) => void }) {
@@ -17,7 +29,17 @@ export function Aside({ view, propose }: { view: VisitView; propose: (body: Body
   return (
     <aside className="aside" aria-label={`About ${view.first_name}`}>
       <h2 className="who">{view.person}</h2>
-      <p className="dim">{view.number} · {view.task}{picture.facepiece ? <> · <b>{picture.facepiece.label}</b></> : ""}</p>
+      <p className="dim">
+        {view.number} · {view.task}
+        {picture.facepiece ? (
+          <>
+            {" "}
+            · <b>{picture.facepiece.label}</b>
+          </>
+        ) : (
+          ""
+        )}
+      </p>
       {!picture.facepiece && <p className="dim">{view.last_result}</p>}
       {picture.worn_since && <WearClock ready={picture.wear_ready_at ?? null} />}
       {picture.closed ? null : <Between view={view} />}
@@ -27,12 +49,22 @@ export function Aside({ view, propose }: { view: VisitView; propose: (body: Body
           <h3>Tries</h3>
           <ul className="lines">
             {picture.tries.map((one) => (
-              <li key={one.no}><div><b>{one.no}</b> · {one.size} · <OutcomeMark outcome={one.outcome} /></div><small>{one.overall ? `overall ${one.overall}, level ${one.level}` : one.reasons[0]?.sentence}</small></li>
+              <li key={one.no}>
+                <div>
+                  <b>{one.no}</b> · {one.size} · <OutcomeMark outcome={one.outcome} />
+                </div>
+                <small>{one.overall ? `overall ${one.overall}, level ${one.level}` : one.reasons[0]?.sentence}</small>
+              </li>
             ))}
           </ul>
         </section>
       )}
-      {worn && <div className="aside-keys"><Key cap="X" label="adjusted" onPress={adjust} /><Key cap="R" label="taken off" onPress={off} /></div>}
+      {worn && (
+        <div className="aside-keys">
+          <Key cap="X" label="adjusted" onPress={adjust} />
+          <Key cap="R" label="taken off" onPress={off} />
+        </div>
+      )}
       {view.late_entries > 0 && <p className="dim">{view.late_entries} entries were recorded late.</p>}
     </aside>
   );
@@ -46,10 +78,26 @@ function Between({ view }: { view: VisitView }) {
     <section aria-label={`Between ${view.first_name} and a pass`}>
       <h3>Between {view.first_name} and a pass</h3>
       <ul className="lines">
-        {[...firm, ...soft].slice(0, 6).map((one) => <Line key={`${one.code}${one.sentence}`} one={one} />)}
-        {between.length > 6 && <li><small>and {between.length - 6} more</small></li>}
-        {not_asked > 0 && <li><Mark name="gate-unknown" /><div>Not asked yet: {not_asked}</div></li>}
-        {between.length === 0 && not_asked === 0 && <li><Mark name="cairn" /><div>Nothing</div></li>}
+        {[...firm, ...soft].slice(0, 6).map((one) => (
+          <Line key={`${one.code}${one.sentence}`} one={one} />
+        ))}
+        {between.length > 6 && (
+          <li>
+            <small>and {between.length - 6} more</small>
+          </li>
+        )}
+        {not_asked > 0 && (
+          <li>
+            <Mark name="gate-unknown" />
+            <div>Not asked yet: {not_asked}</div>
+          </li>
+        )}
+        {between.length === 0 && not_asked === 0 && (
+          <li>
+            <Mark name="cairn" />
+            <div>Nothing</div>
+          </li>
+        )}
       </ul>
     </section>
   );
@@ -58,8 +106,20 @@ function Between({ view }: { view: VisitView }) {
 function Line({ one }: { one: Schemas["Between"] }) {
   const now = useNow(1000);
   const left = one.until ? (Date.parse(one.until) - now) / 1000 : 0;
-  const detail = one.until ? (left > 0 ? `${minutes(left)} more, until ${clockTime(one.until)}` : "over") : WORD[one.gravity] || one.detail;
-  return <li className={one.gravity}><Mark name={MARK[one.gravity] ?? "gate-unknown"} /><div><b>{one.sentence}</b>{detail && <small>{detail}</small>}</div></li>;
+  const detail = one.until
+    ? left > 0
+      ? `${minutes(left)} more, until ${clockTime(one.until)}`
+      : "over"
+    : WORD[one.gravity] || one.detail;
+  return (
+    <li className={one.gravity}>
+      <Mark name={MARK[one.gravity] ?? "gate-unknown"} />
+      <div>
+        <b>{one.sentence}</b>
+        {detail && <small>{detail}</small>}
+      </div>
+    </li>
+  );
 }
 
 function Loops({ loops, name }: { loops: Schemas["LoopView"][]; name: string }) {
@@ -68,7 +128,15 @@ function Loops({ loops, name }: { loops: Schemas["LoopView"][]; name: string }) 
     <section aria-label={`To be put back before ${name} goes`}>
       <h3>To be put back before {name} goes</h3>
       <ul className="lines">
-        {loops.map((one) => <li key={one.id}><Mark name="ring" /><div>{one.opened}<small>since {clockTime(one.since)}</small></div></li>)}
+        {loops.map((one) => (
+          <li key={one.id}>
+            <Mark name="ring" />
+            <div>
+              {one.opened}
+              <small>since {clockTime(one.since)}</small>
+            </div>
+          </li>
+        ))}
       </ul>
     </section>
   );
@@ -80,7 +148,15 @@ function WearClock({ ready }: { ready: string | null }) {
   return (
     <p className="wear" role="timer">
       <Mark name="clock" size={28} />
-      {left > 0 ? <><b className="mono">{minutes(left)}</b> of wear to go</> : <><b>Worn long enough</b></>}
+      {left > 0 ? (
+        <>
+          <b className="mono">{minutes(left)}</b> of wear to go
+        </>
+      ) : (
+        <>
+          <b>Worn long enough</b>
+        </>
+      )}
     </p>
   );
 }

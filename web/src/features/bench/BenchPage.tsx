@@ -21,24 +21,43 @@ export function BenchPage() {
   const { visitId = "" } = useParams();
   const bench = useVisit(visitId);
   if (bench.visit.isPending) return <Loading what="This visit" />;
-  if (bench.visit.isError && !bench.visit.data) return <Failed error={bench.visit.error} again={() => void bench.visit.refetch()} />;
+  if (bench.visit.isError && !bench.visit.data)
+    return <Failed error={bench.visit.error} again={() => void bench.visit.refetch()} />;
   const view = bench.visit.data;
   if (!view) return null;
   const picture = view.picture;
   return (
     <div className="bench" data-seq={picture.seq} data-step={picture.step}>
-      {picture.is_practice && <div className="practice-band">PRACTICE{picture.speed > 1 ? ` · TIME RUNS ${picture.speed} TIMES AS FAST` : ""} · NOT A RESULT</div>}
+      {picture.is_practice && (
+        <div className="practice-band">
+          PRACTICE{picture.speed > 1 ? ` · TIME RUNS ${picture.speed} TIMES AS FAST` : ""} · NOT A RESULT
+        </div>
+      )}
       <header className="top">
-        <Link to="/" className="brand">Moorfog</Link>
-        <span>{view.employer} · {view.site} · {view.bench}</span>
-        <div className="right"><CounterLine /><NowClock /></div>
+        <Link to="/" className="brand">
+          Moorfog
+        </Link>
+        <span>
+          {view.employer} · {view.site} · {view.bench}
+        </span>
+        <div className="right">
+          <CounterLine />
+          <NowClock />
+        </div>
       </header>
       {bench.connection === "away" && (
-        <div className="away-band" role="status">The server is away. {bench.unsent ? `${bench.unsent} entr${bench.unsent === 1 ? "y is" : "ies are"} kept here and sent when it is back.` : "Nothing is lost; this page goes on trying."}</div>
+        <div className="away-band" role="status">
+          The server is away.{" "}
+          {bench.unsent
+            ? `${bench.unsent} entr${bench.unsent === 1 ? "y is" : "ies are"} kept here and sent when it is back.`
+            : "Nothing is lost; this page goes on trying."}
+        </div>
       )}
       <Walk steps={picture.steps} detail={stepDetail(view)} />
       <div className="bench-body">
-        <main className="stage"><Stage view={view} bench={bench} /></main>
+        <main className="stage">
+          <Stage view={view} bench={bench} />
+        </main>
         <Aside view={view} propose={bench.propose} />
       </div>
     </div>
@@ -67,9 +86,12 @@ function Stage({ view, bench }: { view: VisitView; bench: Bench }) {
   const first = ahead[0] ?? picture.queue[0];
   const back = goneBack !== null ? behind[goneBack] : undefined;
   const card = back ?? first;
-  const next = back ? first : ahead[1] ?? picture.queue.find((one) => one.id !== card?.id);
+  const next = back ? first : (ahead[1] ?? picture.queue.find((one) => one.id !== card?.id));
   const goBack = () => setGoneBack((old) => Math.min((old ?? -1) + 1, behind.length - 1));
-  const propose: Bench["propose"] = (body) => { setGoneBack(null); bench.propose(body); };
+  const propose: Bench["propose"] = (body) => {
+    setGoneBack(null);
+    bench.propose(body);
+  };
   useKeys({ [KEY.back]: behind.length && !picture.run ? goBack : undefined });
   if (picture.closed) return <ClosedView view={view} put={bench.put} propose={bench.propose} />;
   if (!canTest) return <p className="reading">You may look on; only a tester answers and tests here.</p>;
@@ -79,7 +101,15 @@ function Stage({ view, bench }: { view: VisitView; bench: Bench }) {
   const later = !back && ahead.length > 1 ? () => setSkipped((all) => [...all, card.id]) : undefined;
   const shared = { view, card, propose, ...(next ? { next: next.title } : {}) };
   const key = `${card.id}:${card.facts}:${picture.seq}`;
-  if (isAct(card)) return <ActCard key={`${card.id}:${picture.tries.length}`} {...shared} put={bench.put} back={behind.length ? goBack : undefined} />;
+  if (isAct(card))
+    return (
+      <ActCard
+        key={`${card.id}:${picture.tries.length}`}
+        {...shared}
+        put={bench.put}
+        back={behind.length ? goBack : undefined}
+      />
+    );
   return <QuestionCard key={key} {...shared} later={later} back={behind.length ? goBack : undefined} />;
 }
 

@@ -5,7 +5,11 @@ import { Mark, OutcomeMark } from "@/design/Marks";
 import { Correct } from "@/features/bench/Correct";
 import { SignCard } from "@/features/bench/SignCard";
 
-interface Props { view: VisitView; put: (view: VisitView) => void; propose: (body: Body) => void }
+interface Props {
+  view: VisitView;
+  put: (view: VisitView) => void;
+  propose: (body: Body) => void;
+}
 
 /** A finished visit: its result, its tries, the report, and how to correct it. */
 export function ClosedView({ view, put, propose }: Props) {
@@ -15,26 +19,73 @@ export function ClosedView({ view, put, propose }: Props) {
   const role = picture.signatures.some((one) => one.role === "wearer") ? "sign_tester" : "sign_wearer";
   return (
     <section className="card closed" data-item="closed">
-      <p className="mode">{picture.closed === "turned_away" ? "Turned away" : "Released"}<i />revision {picture.revision}</p>
-      <h1 className="question">{last ? <OutcomeMark outcome={picture.is_sealed ? last.outcome : "unfinished"} /> : "Not tested"}{last?.overall && picture.is_sealed ? `, overall ${last.overall}` : ""}</h1>
+      <p className="mode">
+        {picture.closed === "turned_away" ? "Turned away" : "Released"}
+        <i />
+        revision {picture.revision}
+      </p>
+      <h1 className="question">
+        {last ? <OutcomeMark outcome={picture.is_sealed ? last.outcome : "unfinished"} /> : "Not tested"}
+        {last?.overall && picture.is_sealed ? `, overall ${last.overall}` : ""}
+      </h1>
       {picture.turned_away && <p className="reading">{picture.turned_away}</p>}
       {unsigned && <p className="note">This revision is not signed; its result cannot be used until it is.</p>}
-      {unsigned && <SignCard key={role} view={view} put={put} card={{ id: role, act: role, say: "I have read this revision." } as Parameters<typeof SignCard>[0]["card"]} />}
+      {unsigned && (
+        <SignCard
+          key={role}
+          view={view}
+          put={put}
+          card={{ id: role, act: role, say: "I have read this revision." } as Parameters<typeof SignCard>[0]["card"]}
+        />
+      )}
       {picture.is_sealed && <Reports visitId={view.visit_id} />}
       {picture.tries.map((one) => (
         <div key={one.no} className="try">
-          <h2>Try {one.no}: <OutcomeMark outcome={one.outcome} /> {one.facepiece} {one.size}{one.overall ? ` · overall ${one.overall}` : ""}{one.is_marginal ? " · marginal" : ""}</h2>
+          <h2>
+            Try {one.no}: <OutcomeMark outcome={one.outcome} /> {one.facepiece} {one.size}
+            {one.overall ? ` · overall ${one.overall}` : ""}
+            {one.is_marginal ? " · marginal" : ""}
+          </h2>
           {one.exercises.length > 0 && (
             <table className="plain">
-              <thead><tr><th>Exercise</th><th className="num">Outside</th><th className="num">Inside</th><th className="num">Fit factor</th><th className="num">Lower bound</th></tr></thead>
-              <tbody>{one.exercises.map((row) => <tr key={row.name}><td>{row.name}</td><td className="num">{row.outside}</td><td className="num">{row.inside}</td><td className="num">{row.factor}</td><td className="num">{row.bound}</td></tr>)}</tbody>
+              <thead>
+                <tr>
+                  <th>Exercise</th>
+                  <th className="num">Outside</th>
+                  <th className="num">Inside</th>
+                  <th className="num">Fit factor</th>
+                  <th className="num">Lower bound</th>
+                </tr>
+              </thead>
+              <tbody>
+                {one.exercises.map((row) => (
+                  <tr key={row.name}>
+                    <td>{row.name}</td>
+                    <td className="num">{row.outside}</td>
+                    <td className="num">{row.inside}</td>
+                    <td className="num">{row.factor}</td>
+                    <td className="num">{row.bound}</td>
+                  </tr>
+                ))}
+              </tbody>
             </table>
           )}
-          <ul>{one.reasons.map((reason) => <li key={reason.code}>{reason.sentence} <span className="dim">{reason.rule}</span></li>)}</ul>
+          <ul>
+            {one.reasons.map((reason) => (
+              <li key={reason.code}>
+                {reason.sentence} <span className="dim">{reason.rule}</span>
+              </li>
+            ))}
+          </ul>
         </div>
       ))}
       <Correct view={view} propose={propose} />
-      <p><Link to="/"><Mark name="lantern" size={20} /> Next person, back to Today</Link> · <Link to={`/people/${view.person_id}`}>{view.person}</Link></p>
+      <p>
+        <Link to="/">
+          <Mark name="lantern" size={20} /> Next person, back to Today
+        </Link>{" "}
+        · <Link to={`/people/${view.person_id}`}>{view.person}</Link>
+      </p>
     </section>
   );
 }
@@ -47,7 +98,12 @@ function Reports({ visitId }: { visitId: string }) {
     setBusy(size);
     const tab = window.open("", "_blank");
     try {
-      const { url } = await unwrap(api.POST("/api/visits/{visit_id}/reports", { params: { path: { visit_id: visitId } }, body: { page_size: size } }));
+      const { url } = await unwrap(
+        api.POST("/api/visits/{visit_id}/reports", {
+          params: { path: { visit_id: visitId } },
+          body: { page_size: size },
+        }),
+      );
       if (tab) tab.location.href = url;
       else window.location.assign(url);
     } catch (error) {
@@ -59,8 +115,16 @@ function Reports({ visitId }: { visitId: string }) {
   };
   return (
     <div className="field-row">
-      {(["A4", "Letter"] as const).map((size) => <button key={size} className="act" type="button" disabled={busy !== ""} onClick={() => void issue(size)}>{busy === size ? "The report is being set…" : `Report, ${size}`}</button>)}
-      {problem && <span className="rust" role="alert">{problem}</span>}
+      {(["A4", "Letter"] as const).map((size) => (
+        <button key={size} className="act" type="button" disabled={busy !== ""} onClick={() => void issue(size)}>
+          {busy === size ? "The report is being set…" : `Report, ${size}`}
+        </button>
+      ))}
+      {problem && (
+        <span className="rust" role="alert">
+          {problem}
+        </span>
+      )}
     </div>
   );
 }

@@ -13,27 +13,77 @@ export function Correct({ view, propose }: { view: VisitView; propose: (body: Bo
   const session = useSession();
   const { picture } = view;
   if (!picture.tries.length || !session.data?.roles.includes("tester")) return null;
-  if (!open) return <button type="button" className="quiet" onClick={() => setOpen(true)}>Correct this record…</button>;
+  if (!open)
+    return (
+      <button type="button" className="quiet" onClick={() => setOpen(true)}>
+        Correct this record…
+      </button>
+    );
   const chosen = picture.tries.find((one) => String(one.no) === no);
   const send = () => {
     if (!chosen) return;
     propose({
-      kind: "corrected", target: chosen.chosen_seq, reason, size: what === "size" ? size : null, person_id: null,
+      kind: "corrected",
+      target: chosen.chosen_seq,
+      reason,
+      size: what === "size" ? size : null,
+      person_id: null,
       void_run: what === "void" ? chosen.run_id : null,
     });
     setOpen(false);
   };
   return (
-    <form className="note heath" onSubmit={(event) => { event.preventDefault(); send(); }}>
+    <form
+      className="note heath"
+      onSubmit={(event) => {
+        event.preventDefault();
+        send();
+      }}
+    >
       <h3>Correct this record</h3>
-      <p>The old revision stays readable; the result cannot be used until both have signed again. A correction never makes a pass.</p>
+      <p>
+        The old revision stays readable; the result cannot be used until both have signed again. A correction never
+        makes a pass.
+      </p>
       <div className="field-row">
-        <NativeSelect label="What" data={[{ value: "void", label: "Void a try" }, { value: "size", label: "Another size was worn" }]} value={what} onChange={(event) => setWhat(event.currentTarget.value)} />
-        <NativeSelect label="Which try" data={picture.tries.map((one) => ({ value: String(one.no), label: `Try ${one.no}` }))} value={no} onChange={(event) => setNo(event.currentTarget.value)} />
-        {what === "size" && <TextInput label="Size that was worn" value={size} onChange={(event) => setSize(event.currentTarget.value)} required maxLength={40} />}
-        <TextInput label="Reason" value={reason} onChange={(event) => setReason(event.currentTarget.value)} required maxLength={200} w={320} />
-        <button className="act" type="submit">Correct</button>
-        <button className="quiet" type="button" onClick={() => setOpen(false)}>Leave it</button>
+        <NativeSelect
+          label="What"
+          data={[
+            { value: "void", label: "Void a try" },
+            { value: "size", label: "Another size was worn" },
+          ]}
+          value={what}
+          onChange={(event) => setWhat(event.currentTarget.value)}
+        />
+        <NativeSelect
+          label="Which try"
+          data={picture.tries.map((one) => ({ value: String(one.no), label: `Try ${one.no}` }))}
+          value={no}
+          onChange={(event) => setNo(event.currentTarget.value)}
+        />
+        {what === "size" && (
+          <TextInput
+            label="Size that was worn"
+            value={size}
+            onChange={(event) => setSize(event.currentTarget.value)}
+            required
+            maxLength={40}
+          />
+        )}
+        <TextInput
+          label="Reason"
+          value={reason}
+          onChange={(event) => setReason(event.currentTarget.value)}
+          required
+          maxLength={200}
+          w={320}
+        />
+        <button className="act" type="submit">
+          Correct
+        </button>
+        <button className="quiet" type="button" onClick={() => setOpen(false)}>
+          Leave it
+        </button>
       </div>
     </form>
   );

@@ -3,13 +3,32 @@ import { api, keys, unwrap } from "@/api/client";
 
 /** All counters in sight, asked for every few seconds. */
 export function useCounters(period = 3000) {
-  return useQuery({ queryKey: keys.counters, queryFn: () => unwrap(api.GET("/api/counters")), refetchInterval: period });
+  return useQuery({
+    queryKey: keys.counters,
+    queryFn: () => unwrap(api.GET("/api/counters")),
+    refetchInterval: period,
+  });
 }
 
 /** The first counter in a line: its name, what it does, the ambient it reads. */
 export function CounterLine() {
   const one = useCounters().data?.[0];
   if (!one) return <span>no counter</span>;
-  if (!one.is_linked) return <span>{one.name}: <b>no link</b></span>;
-  return <span>{one.name} · {one.link_state.replace("_", " ")}{one.ambient ? <> · ambient <b>{Number(one.ambient).toLocaleString("en").replaceAll(",", "\u2009")}</b>/cm³</> : null}</span>;
+  if (!one.is_linked)
+    return (
+      <span>
+        {one.name}: <b>no link</b>
+      </span>
+    );
+  return (
+    <span>
+      {one.name} · {one.link_state.replace("_", " ")}
+      {one.ambient ? (
+        <>
+          {" "}
+          · ambient <b>{Number(one.ambient).toLocaleString("en").replaceAll(",", "\u2009")}</b>/cm³
+        </>
+      ) : null}
+    </span>
+  );
 }

@@ -8,7 +8,11 @@ import { SayOverlay } from "@/features/bench/SayOverlay";
 import { TurnAway } from "@/features/bench/TurnAway";
 import type { CardProps } from "@/features/bench/useVisit";
 
-interface Props extends CardProps { next?: string; later?: (() => void) | undefined; back?: (() => void) | undefined }
+interface Props extends CardProps {
+  next?: string;
+  later?: (() => void) | undefined;
+  back?: (() => void) | undefined;
+}
 
 /** A question as a sentence said at the bench: look or ask, fine or not, and the remedy at once. */
 export function QuestionCard({ view, card, propose, next, later, back }: Props) {
@@ -16,35 +20,74 @@ export function QuestionCard({ view, card, propose, next, later, back }: Props) 
   const [turning, setTurning] = useState(false);
   const notFine = card.status === "not_fine" && card.answer === "not_fine";
   const answer = (value: "fine" | "not_fine", minutesAgo?: number) =>
-    propose({ kind: "answered", question: card.id, answer: value, facts: card.facts, minutes_ago: minutesAgo ?? null, note: "" });
+    propose({
+      kind: "answered",
+      question: card.id,
+      answer: value,
+      facts: card.facts,
+      minutes_ago: minutesAgo ?? null,
+      note: "",
+    });
   const isTimed = card.timed_min > 0;
   const [asking, setAsking] = useState(false);
   const times = isTimed ? [0, 1, 2, 3, 4].map((part) => Math.round((card.timed_min * part) / 6)) : [];
-  const timeKeys = Object.fromEntries(times.map((value, i) => [String(i + 1), asking ? () => answer("not_fine", value) : undefined]));
-  useKeys({
-    [KEY.fine]: () => answer("fine"),
-    [KEY.notFine]: notFine ? undefined : () => (isTimed ? setAsking(true) : answer("not_fine")),
-    [KEY.say]: () => setSaying(true),
-    [KEY.later]: notFine || asking ? later : undefined,
-    [KEY.away]: notFine ? () => setTurning(true) : undefined,
-    ...timeKeys,
-  }, !saying && !turning);
-  if (turning) return <TurnAway view={view} reason={`${card.title} No.`} propose={propose} back={() => setTurning(false)} />;
+  const timeKeys = Object.fromEntries(
+    times.map((value, i) => [String(i + 1), asking ? () => answer("not_fine", value) : undefined]),
+  );
+  useKeys(
+    {
+      [KEY.fine]: () => answer("fine"),
+      [KEY.notFine]: notFine ? undefined : () => (isTimed ? setAsking(true) : answer("not_fine")),
+      [KEY.say]: () => setSaying(true),
+      [KEY.later]: notFine || asking ? later : undefined,
+      [KEY.away]: notFine ? () => setTurning(true) : undefined,
+      ...timeKeys,
+    },
+    !saying && !turning,
+  );
+  if (turning)
+    return <TurnAway view={view} reason={`${card.title} No.`} propose={propose} back={() => setTurning(false)} />;
   return (
     <section className="card" aria-live="polite" data-item={card.id}>
-      <p className="mode">{card.mode === "observe" ? "Look for yourself" : "Ask"}<i />{gravityWords(card.gravity)}</p>
+      <p className="mode">
+        {card.mode === "observe" ? "Look for yourself" : "Ask"}
+        <i />
+        {gravityWords(card.gravity)}
+      </p>
       <div className="card-head">
         <div>
           <h1 className="question">{card.title}</h1>
           <p className="say">“{card.say}”</p>
-          {(card.id === "identity" || card.id === "read_back") && <p className="readback">{view.person}<span className="mono">{view.number}</span>{view.picture.facepiece && <span>{view.picture.facepiece.maker} {view.picture.facepiece.label}</span>}</p>}
+          {(card.id === "identity" || card.id === "read_back") && (
+            <p className="readback">
+              {view.person}
+              <span className="mono">{view.number}</span>
+              {view.picture.facepiece && (
+                <span>
+                  {view.picture.facepiece.maker} {view.picture.facepiece.label}
+                </span>
+              )}
+            </p>
+          )}
         </div>
-        {card.drawing === "seal_line" && <FaceDrawing isFull={view.picture.facepiece?.kind.includes("full") ?? false} />}
+        {card.drawing === "seal_line" && (
+          <FaceDrawing isFull={view.picture.facepiece?.kind.includes("full") ?? false} />
+        )}
       </div>
       {asking && !notFine && (
-        <div className="note"><h3>How long ago?</h3>
+        <div className="note">
+          <h3>How long ago?</h3>
           <p>{card.remedy}</p>
-          <div className="foot-keys">{times.map((value, i) => <Key key={value} cap={String(i + 1)} label={value === 0 ? "just now" : `${value} min`} onPress={() => answer("not_fine", value)} />)}</div>
+          <div className="foot-keys">
+            {times.map((value, i) => (
+              <Key
+                key={value}
+                cap={String(i + 1)}
+                label={value === 0 ? "just now" : `${value} min`}
+                onPress={() => answer("not_fine", value)}
+              />
+            ))}
+          </div>
         </div>
       )}
       {notFine && (
@@ -53,7 +96,10 @@ export function QuestionCard({ view, card, propose, next, later, back }: Props) 
           <p>{card.remedy}</p>
           {card.consequence && <p>{card.consequence}</p>}
           {card.until && <Until until={card.until} />}
-          <p className="why">Why: {card.source} · {card.standing}{card.standing === "recalled" ? ", check against your copy" : ""}</p>
+          <p className="why">
+            Why: {card.source} · {card.standing}
+            {card.standing === "recalled" ? ", check against your copy" : ""}
+          </p>
           <div className="foot-keys">
             <Key cap="Space" label="put right, fine now" tone="tarn" onPress={() => answer("fine")} />
             {later && <Key cap="L" label="later, go on" onPress={later} />}
@@ -63,7 +109,14 @@ export function QuestionCard({ view, card, propose, next, later, back }: Props) 
       )}
       <Foot next={next}>
         {!notFine && <Key cap="Space" label="fine" tone="tarn" onPress={() => answer("fine")} />}
-        {!notFine && <Key cap="N" label={card.gravity === "note" ? "no, note it" : "not fine"} tone="gorse" onPress={() => (isTimed ? setAsking(true) : answer("not_fine"))} />}
+        {!notFine && (
+          <Key
+            cap="N"
+            label={card.gravity === "note" ? "no, note it" : "not fine"}
+            tone="gorse"
+            onPress={() => (isTimed ? setAsking(true) : answer("not_fine"))}
+          />
+        )}
         {back && <Key cap="U" label="back" onPress={back} />}
         <Key cap="W" label="say it large" onPress={() => setSaying(true)} />
       </Foot>
@@ -73,10 +126,18 @@ export function QuestionCard({ view, card, propose, next, later, back }: Props) 
 }
 
 function gravityWords(gravity: string): string {
-  return gravity === "stop" ? "a no stops the test" : gravity === "note" ? "a no is only noted" : "a no is put right first";
+  return gravity === "stop"
+    ? "a no stops the test"
+    : gravity === "note"
+      ? "a no is only noted"
+      : "a no is put right first";
 }
 
 function Until({ until }: { until: string }) {
   const left = (Date.parse(until) - useNow(1000)) / 1000;
-  return <p><b className="mono">{minutes(left)}</b> more; may start at {clockTime(until)}.</p>;
+  return (
+    <p>
+      <b className="mono">{minutes(left)}</b> more; may start at {clockTime(until)}.
+    </p>
+  );
 }

@@ -10,7 +10,12 @@ import { SayOverlay } from "@/features/bench/SayOverlay";
 import { TypedNumbers } from "@/features/bench/TypedNumbers";
 import type { LiveNumbers } from "@/features/bench/useVisit";
 
-interface Props { view: VisitView; run: Schemas["RunView"]; live: LiveNumbers | null; propose: (body: Body) => void }
+interface Props {
+  view: VisitView;
+  run: Schemas["RunView"];
+  live: LiveNumbers | null;
+  propose: (body: Body) => void;
+}
 
 /** The run: what to do now, how long still, what comes next; fog outside and inside; what is left of the budget. */
 export function RunView({ view, run, live, propose }: Props) {
@@ -24,11 +29,20 @@ export function RunView({ view, run, live, propose }: Props) {
   const next = t < 0 ? undefined : run.exercises[index + 1];
   const stop = () => propose({ kind: "stopped", why: "" });
   const distress = () => propose({ kind: "distress" });
-  const touch = (moved: boolean) => { setTouched(false); propose({ kind: "touched", moved }); };
-  useKeys({
-    [KEY.touched]: () => setTouched(true), [KEY.stop]: stop, e: distress, [KEY.say]: () => setSaying(true),
-    ...(touched ? { [KEY.fine]: () => touch(false), [KEY.notFine]: () => touch(true) } : {}),
-  }, !saying);
+  const touch = (moved: boolean) => {
+    setTouched(false);
+    propose({ kind: "touched", moved });
+  };
+  useKeys(
+    {
+      [KEY.touched]: () => setTouched(true),
+      [KEY.stop]: stop,
+      e: distress,
+      [KEY.say]: () => setSaying(true),
+      ...(touched ? { [KEY.fine]: () => touch(false), [KEY.notFine]: () => touch(true) } : {}),
+    },
+    !saying,
+  );
   const isOver = t >= total;
   if (isOver && run.source === "typed") return <TypedNumbers run={run} propose={propose} stop={stop} />;
   const mine = live?.run_id === run.run_id ? live : null;
@@ -38,24 +52,55 @@ export function RunView({ view, run, live, propose }: Props) {
     <section className="run" data-run={run.run_id} data-t={Math.round(t / 1000)}>
       <div className="run-head">
         <div>
-          <h1 className="question">{isOver ? "Done. The counter seals the run" : t < 0 ? `Get ready: ${current?.name ?? ""}` : current?.name}</h1>
+          <h1 className="question">
+            {isOver ? "Done. The counter seals the run" : t < 0 ? `Get ready: ${current?.name ?? ""}` : current?.name}
+          </h1>
           {!isOver && <p className="say">“{current?.say}”</p>}
         </div>
-        {!isOver && <div className="countdown" role="timer"><span className="mono">{Math.max(0, Math.ceil(left))}</span> s<small className={soon ? "soon" : ""}>{t < 0 ? "then go" : next ? `then ${next.name.toLowerCase()}` : "then done"}</small></div>}
+        {!isOver && (
+          <div className="countdown" role="timer">
+            <span className="mono">{Math.max(0, Math.ceil(left))}</span> s
+            <small className={soon ? "soon" : ""}>
+              {t < 0 ? "then go" : next ? `then ${next.name.toLowerCase()}` : "then done"}
+            </small>
+          </div>
+        )}
       </div>
       {touched && (
-        <div className="note" role="alert"><h3>Touched: did it move?</h3><div className="foot-keys"><Key cap="Space" label="no, nothing moved" onPress={() => touch(false)} /><Key cap="N" label="it moved: void" tone="rust" onPress={() => touch(true)} /></div></div>
+        <div className="note" role="alert">
+          <h3>Touched: did it move?</h3>
+          <div className="foot-keys">
+            <Key cap="Space" label="no, nothing moved" onPress={() => touch(false)} />
+            <Key cap="N" label="it moved: void" tone="rust" onPress={() => touch(true)} />
+          </div>
+        </div>
       )}
       {run.source === "counter" ? (
         <>
           <FogLadder
-            points={mine?.points ?? []} exercises={run.exercises} factors={mine?.factors ?? []} t={t} outside={mine?.outside ?? null}
-            outsideIsLive={mine ? !mine.inside_live : false} wall={mine?.wall ?? null} wallWords={mine?.wall_words ?? null} level={run.level}
+            points={mine?.points ?? []}
+            exercises={run.exercises}
+            factors={mine?.factors ?? []}
+            t={t}
+            outside={mine?.outside ?? null}
+            outsideIsLive={mine ? !mine.inside_live : false}
+            wall={mine?.wall ?? null}
+            wallWords={mine?.wall_words ?? null}
+            level={run.level}
           />
-          <Budget shares={mine?.shares ?? []} exercises={run.exercises} percent={run.budget_percent} isUnlikely={mine?.unlikely ?? false} isLost={mine?.lost ?? false} />
+          <Budget
+            shares={mine?.shares ?? []}
+            exercises={run.exercises}
+            percent={run.budget_percent}
+            isUnlikely={mine?.unlikely ?? false}
+            isLost={mine?.lost ?? false}
+          />
         </>
       ) : (
-        <p className="reading">The numbers are on the counter; you type them when the exercises are done. {current ? `Pace: ${current.pace}.` : ""}</p>
+        <p className="reading">
+          The numbers are on the counter; you type them when the exercises are done.{" "}
+          {current ? `Pace: ${current.pace}.` : ""}
+        </p>
       )}
       <Foot next={undefined}>
         <Key cap="X" label="mask touched" onPress={() => setTouched(true)} />

@@ -3,5 +3,10 @@ import { useKeys } from "@/app/keys";
 /** The words to say, as large as the screen allows; any of the usual keys closes it. */
 export function SayOverlay({ words, close }: { words: string; close: () => void }) {
   useKeys({ w: close, escape: close, " ": close });
-  return <button type="button" className="say-overlay" onClick={close} aria-label={`${words} Close.`}><span>{words}</span><small>W closes</small></button>;
+  return (
+    <button type="button" className="say-overlay" onClick={close} aria-label={`${words} Close.`}>
+      <span>{words}</span>
+      <small>W closes</small>
+    </button>
+  );
 }

@@ -12,7 +12,7 @@ type Props = Pick<ActProps, "card" | "view" | "put">;
 export function SignCard({ card, view, put }: Props) {
   const session = useSession();
   const isWearer = card.act === "sign_wearer";
-  const [name, setName] = useState(isWearer ? "" : session.data?.name ?? "");
+  const [name, setName] = useState(isWearer ? "" : (session.data?.name ?? ""));
   const [password, setPassword] = useState<string | null>(null);
   const [problem, setProblem] = useState("");
   const { picture } = view;
@@ -20,31 +20,93 @@ export function SignCard({ card, view, put }: Props) {
   const sign = async () => {
     setProblem("");
     try {
-      put(await unwrap(api.POST("/api/visits/{visit_id}/signatures", {
-        params: { path: { visit_id: view.visit_id } },
-        body: { id: uuid(), expects: picture.seq, role: isWearer ? "wearer" : "tester", typed_name: name, password },
-      })));
+      put(
+        await unwrap(
+          api.POST("/api/visits/{visit_id}/signatures", {
+            params: { path: { visit_id: view.visit_id } },
+            body: {
+              id: uuid(),
+              expects: picture.seq,
+              role: isWearer ? "wearer" : "tester",
+              typed_name: name,
+              password,
+            },
+          }),
+        ),
+      );
     } catch (error) {
       if (error instanceof ApiError && error.code === "password_needed") setPassword("");
       setProblem(error instanceof Error ? error.message : "This was not accepted.");
     }
   };
   return (
-    <form className="card" data-item={card.id} onSubmit={(event) => { event.preventDefault(); void sign(); }}>
-      <p className="mode">Sign<i />{isWearer ? "the wearer" : "the tester"}</p>
+    <form
+      className="card"
+      data-item={card.id}
+      onSubmit={(event) => {
+        event.preventDefault();
+        void sign();
+      }}
+    >
+      <p className="mode">
+        Sign
+        <i />
+        {isWearer ? "the wearer" : "the tester"}
+      </p>
       <h1 className="question smaller">“{card.say}”</h1>
       <div className="signed-text">
-        {last && <p className="verdict-line"><OutcomeMark outcome={last.outcome} />{last.overall ? ` overall ${last.overall}, level ${last.level}` : ""} · {last.facepiece} {last.size}</p>}
-        <ul>{picture.tries.map((one) => <li key={one.no}>Try {one.no}: {one.outcome}{one.overall ? `, ${one.overall}` : ""}</li>)}</ul>
-        <ul>{picture.limits_of_use.map((one) => <li key={one}>{one}</li>)}</ul>
+        {last && (
+          <p className="verdict-line">
+            <OutcomeMark outcome={last.outcome} />
+            {last.overall ? ` overall ${last.overall}, level ${last.level}` : ""} · {last.facepiece} {last.size}
+          </p>
+        )}
+        <ul>
+          {picture.tries.map((one) => (
+            <li key={one.no}>
+              Try {one.no}: {one.outcome}
+              {one.overall ? `, ${one.overall}` : ""}
+            </li>
+          ))}
+        </ul>
+        <ul>
+          {picture.limits_of_use.map((one) => (
+            <li key={one}>{one}</li>
+          ))}
+        </ul>
         <p>{picture.terms}</p>
       </div>
       <div className="field-row">
-        <TextInput label={isWearer ? `${view.person}, type your name` : "Your name"} value={name} onChange={(event) => setName(event.currentTarget.value)} autoFocus required maxLength={190} w={360} size="md" autoComplete="off" />
-        {password !== null && <PasswordInput label="Your password" value={password} onChange={(event) => setPassword(event.currentTarget.value)} w={260} size="md" autoFocus />}
-        <button className="act" type="submit">Sign</button>
+        <TextInput
+          label={isWearer ? `${view.person}, type your name` : "Your name"}
+          value={name}
+          onChange={(event) => setName(event.currentTarget.value)}
+          autoFocus
+          required
+          maxLength={190}
+          w={360}
+          size="md"
+          autoComplete="off"
+        />
+        {password !== null && (
+          <PasswordInput
+            label="Your password"
+            value={password}
+            onChange={(event) => setPassword(event.currentTarget.value)}
+            w={260}
+            size="md"
+            autoFocus
+          />
+        )}
+        <button className="act" type="submit">
+          Sign
+        </button>
       </div>
-      {problem && <p className="rust" role="alert">{problem}</p>}
+      {problem && (
+        <p className="rust" role="alert">
+          {problem}
+        </p>
+      )}
     </form>
   );
 }

@@ -22,24 +22,57 @@ export function StartCard({ card, view, propose, back }: ActProps) {
     propose({ kind: "start_run", run_id: uuid(), instrument_id: counter.id, source });
   };
   useKeys({
-    [KEY.fine]: ready && counter.is_linked ? () => start("counter") : undefined, y: ready ? () => start("typed") : undefined,
+    [KEY.fine]: ready && counter.is_linked ? () => start("counter") : undefined,
+    y: ready ? () => start("typed") : undefined,
     k: counters.length > 1 ? () => setChosen((chosen + 1) % counters.length) : undefined,
   });
   const piece = view.picture.facepiece;
   return (
     <section className="card" data-item={card.id}>
-      <p className="mode">Ready<i />{piece ? `${piece.maker} ${piece.label}` : ""}</p>
+      <p className="mode">
+        Ready
+        <i />
+        {piece ? `${piece.maker} ${piece.label}` : ""}
+      </p>
       <h1 className="question">Count {view.first_name} in</h1>
       <p className="say">“Hands off the mask, breathe as it comes. Five, four, three, two, one.”</p>
-      {counter && against.length === 0 && <p className="reading">{counter.name}, {counter.serial_number}: daily checks passed, calibrated until {counter.calibrated_until}{counter.is_linked ? ", link is up" : ", no link: only typed numbers"}.</p>}
-      {counter && against.length > 0 && (
-        <div className="note rust" role="alert"><h3>Not permitted with {counter.name}</h3><ul>{against.map((one) => <li key={one}>{one}</li>)}</ul><p><Link to="/kit">Do the daily checks on the Kit page</Link>, then come back; nothing here is lost.</p></div>
+      {counter && against.length === 0 && (
+        <p className="reading">
+          {counter.name}, {counter.serial_number}: daily checks passed, calibrated until {counter.calibrated_until}
+          {counter.is_linked ? ", link is up" : ", no link: only typed numbers"}.
+        </p>
       )}
-      {!counter && <div className="note rust"><h3>No counter</h3><p>Enter one first; see the Kit page.</p></div>}
+      {counter && against.length > 0 && (
+        <div className="note rust" role="alert">
+          <h3>Not permitted with {counter.name}</h3>
+          <ul>
+            {against.map((one) => (
+              <li key={one}>{one}</li>
+            ))}
+          </ul>
+          <p>
+            <Link to="/kit">Do the daily checks on the Kit page</Link>, then come back; nothing here is lost.
+          </p>
+        </div>
+      )}
+      {!counter && (
+        <div className="note rust">
+          <h3>No counter</h3>
+          <p>Enter one first; see the Kit page.</p>
+        </div>
+      )}
       <Foot>
-        <Key cap="Space" label="start, the counter is read" tone="tarn" disabled={!ready || !counter.is_linked} onPress={() => start("counter")} />
+        <Key
+          cap="Space"
+          label="start, the counter is read"
+          tone="tarn"
+          disabled={!ready || !counter.is_linked}
+          onPress={() => start("counter")}
+        />
         <Key cap="Y" label="start, I type its numbers" disabled={!ready} onPress={() => start("typed")} />
-        {counters.length > 1 && <Key cap="K" label="another counter" onPress={() => setChosen((chosen + 1) % counters.length)} />}
+        {counters.length > 1 && (
+          <Key cap="K" label="another counter" onPress={() => setChosen((chosen + 1) % counters.length)} />
+        )}
         {back && <Key cap="U" label="back" onPress={back} />}
       </Foot>
     </section>

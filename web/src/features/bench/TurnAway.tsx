@@ -3,20 +3,53 @@ import { useState } from "react";
 import type { Body, VisitView } from "@/api/client";
 import { serverNow } from "@/app/clock";
 
-interface Props { view: VisitView; reason: string; propose: (body: Body) => void; back: () => void }
+interface Props {
+  view: VisitView;
+  reason: string;
+  propose: (body: Body) => void;
+  back: () => void;
+}
 
 /** Turned away: the reason, a day to come back, a line in the record. */
 export function TurnAway({ view, reason, propose, back }: Props) {
   const [why, setWhy] = useState(reason);
   const [day, setDay] = useState(new Date(serverNow() + 86_400_000).toISOString().slice(0, 10));
   return (
-    <form className="card" onSubmit={(event) => { event.preventDefault(); propose({ kind: "turned_away", reason: why, come_back_on: day || null }); }}>
+    <form
+      className="card"
+      onSubmit={(event) => {
+        event.preventDefault();
+        propose({ kind: "turned_away", reason: why, come_back_on: day || null });
+      }}
+    >
       <h1 className="question">Turn {view.first_name} away today</h1>
       <p className="say">“I cannot test you today. Come back on the day I write down.”</p>
       <div className="stack">
-        <TextInput label="Reason, short; never a diagnosis" value={why} onChange={(event) => setWhy(event.currentTarget.value)} maxLength={200} required data-autofocus autoFocus size="md" />
-        <TextInput label="Come back on" type="date" value={day} onChange={(event) => setDay(event.currentTarget.value)} size="md" />
-        <div className="field-row"><button className="act" type="submit">Turn away and record it</button><button className="quiet" type="button" onClick={back}>Back to the question</button></div>
+        <TextInput
+          label="Reason, short; never a diagnosis"
+          value={why}
+          onChange={(event) => setWhy(event.currentTarget.value)}
+          maxLength={200}
+          required
+          data-autofocus
+          autoFocus
+          size="md"
+        />
+        <TextInput
+          label="Come back on"
+          type="date"
+          value={day}
+          onChange={(event) => setDay(event.currentTarget.value)}
+          size="md"
+        />
+        <div className="field-row">
+          <button className="act" type="submit">
+            Turn away and record it
+          </button>
+          <button className="quiet" type="button" onClick={back}>
+            Back to the question
+          </button>
+        </div>
       </div>
     </form>
   );

@@ -9,9 +9,18 @@ import type { Point } from "@/design/FogLadder";
 export type Connection = "live" | "polling" | "away";
 
 export interface LiveNumbers {
-  run_id: string; t: number | null; outside: string | null; inside: string | null; inside_live: boolean;
-  wall: number | null; wall_words: string | null; shares: number[]; factors: (string | null)[];
-  unlikely: boolean; lost: boolean; points: Point[];
+  run_id: string;
+  t: number | null;
+  outside: string | null;
+  inside: string | null;
+  inside_live: boolean;
+  wall: number | null;
+  wall_words: string | null;
+  shares: number[];
+  factors: (string | null)[];
+  unlikely: boolean;
+  lost: boolean;
+  points: Point[];
 }
 
 const OBSERVATIONS = new Set(["touched", "distress", "stopped", "doffed"]);
@@ -45,9 +54,12 @@ export function useVisit(visitId: string) {
     structuralSharing: (old, fresh) => newer(old as VisitView | undefined, fresh as VisitView),
   });
 
-  const put = useCallback((view: VisitView) => {
-    queries.setQueryData<VisitView>(keys.visit(visitId), (old) => newer(old, view));
-  }, [queries, visitId]);
+  const put = useCallback(
+    (view: VisitView) => {
+      queries.setQueryData<VisitView>(keys.visit(visitId), (old) => newer(old, view));
+    },
+    [queries, visitId],
+  );
 
   useEffect(() => {
     let source: EventSource | null = null;
@@ -56,7 +68,10 @@ export function useVisit(visitId: string) {
       source = new EventSource(`/api/live?visit=${visitId}`);
       source.onopen = () => setConnection("live");
       source.onerror = () => setConnection("polling");
-      source.addEventListener("state", (event) => { setConnection("live"); put(JSON.parse(event.data as string) as VisitView); });
+      source.addEventListener("state", (event) => {
+        setConnection("live");
+        put(JSON.parse(event.data as string) as VisitView);
+      });
       source.addEventListener("away", () => setConnection("away"));
       source.addEventListener("resync", () => void queries.invalidateQueries({ queryKey: keys.visit(visitId) }));
       source.addEventListener("live", (event) => {
@@ -68,11 +83,20 @@ export function useVisit(visitId: string) {
         });
       });
     };
-    const close = () => { source?.close(); source = null; };
-    const onVisibility = () => { if (document.hidden) close(); else open(); };
+    const close = () => {
+      source?.close();
+      source = null;
+    };
+    const onVisibility = () => {
+      if (document.hidden) close();
+      else open();
+    };
     open();
     document.addEventListener("visibilitychange", onVisibility);
-    return () => { close(); document.removeEventListener("visibilitychange", onVisibility); };
+    return () => {
+      close();
+      document.removeEventListener("visibilitychange", onVisibility);
+    };
   }, [visitId, put, queries]);
 
   useEffect(() => {
@@ -83,7 +107,10 @@ export function useVisit(visitId: string) {
     let timer = 0;
     const drop = () => setOutbox((all) => all.filter((one) => one.id !== first.id));
     unwrap(api.POST("/api/visits/{visit_id}/events", { params: { path: { visit_id: visitId } }, body: first }))
-      .then((view) => { put(view); drop(); })
+      .then((view) => {
+        put(view);
+        drop();
+      })
       .catch((error: unknown) => {
         if (error instanceof ApiError && (error.status === 0 || error.status === 503)) {
           setConnection("away");
@@ -95,21 +122,37 @@ export function useVisit(visitId: string) {
         notifications.show({ id: `refused-${first.id}`, title: "Not accepted", message: words, color: "orange" });
         void queries.invalidateQueries({ queryKey: keys.visit(visitId) });
       })
-      .finally(() => { sending.current = false; });
-    return () => { if (timer) window.clearTimeout(timer); };
+      .finally(() => {
+        sending.current = false;
+      });
+    return () => {
+      if (timer) window.clearTimeout(timer);
+    };
   }, [outbox, visitId, put, queries]);
 
   const seq = visit.data?.picture.seq ?? 0;
   const busy = outbox.length > 0;
-  const propose = useCallback((body: Body) => {
-    const isObservation = OBSERVATIONS.has(body.kind ?? "");
-    if (busy && !isObservation) return;
-    const proposal: Proposal = { id: uuid(), expects: isObservation ? null : seq, occurred_at: new Date(serverNow()).toISOString(), body };
-    setOutbox((all) => [...all, proposal]);
-  }, [busy, seq]);
+  const propose = useCallback(
+    (body: Body) => {
+      const isObservation = OBSERVATIONS.has(body.kind ?? "");
+      if (busy && !isObservation) return;
+      const proposal: Proposal = {
+        id: uuid(),
+        expects: isObservation ? null : seq,
+        occurred_at: new Date(serverNow()).toISOString(),
+        body,
+      };
+      setOutbox((all) => [...all, proposal]);
+    },
+    [busy, seq],
+  );
 
   return { visit, connection, live, propose, put, unsent: outbox.length };
 }
 
 export type Bench = ReturnType<typeof useVisit>;
-export interface CardProps { view: VisitView; card: Schemas["Card"]; propose: (body: Body) => void }
+export interface CardProps {
+  view: VisitView;
+  card: Schemas["Card"];
+  propose: (body: Body) => void;
+}

@@ -9,21 +9,46 @@ export function PeoplePage() {
   const [params, setParams] = useSearchParams();
   const q = params.get("q") ?? "";
   const page = Number(params.get("page") ?? "1") || 1;
-  const people = useQuery({ queryKey: keys.people(q, page), queryFn: () => unwrap(api.GET("/api/people", { params: { query: { q, page } } })), placeholderData: (old) => old });
+  const people = useQuery({
+    queryKey: keys.people(q, page),
+    queryFn: () => unwrap(api.GET("/api/people", { params: { query: { q, page } } })),
+    placeholderData: (old) => old,
+  });
   const go = (next: Record<string, string>) => setParams(next, { replace: true });
   if (people.isError) return <Failed error={people.error} again={() => void people.refetch()} />;
   return (
     <main className="page">
       <h1>People</h1>
-      <TextInput label="Beginning of a name, or the number" value={q} onChange={(event) => go({ q: event.currentTarget.value })} w={420} size="lg" autoFocus />
+      <TextInput
+        label="Beginning of a name, or the number"
+        value={q}
+        onChange={(event) => go({ q: event.currentTarget.value })}
+        w={420}
+        size="lg"
+        autoFocus
+      />
       <h2>{people.data ? `${people.data.total} found` : "…"}</h2>
       {people.data?.rows.length === 0 && <Empty>Nobody of that name or number within your employers.</Empty>}
       <ul className="rows">
         {people.data?.rows.map((one) => (
-          <li key={one.id}><Link to={`/people/${one.id}`} className="row" style={{ gridTemplateColumns: "1.4fr 1fr 1.4fr" }}><span><span className="big">{one.name}</span> <span className="dim">{one.number}</span></span><span>{one.job}, {one.task}</span><span className="dim">{one.employer}, {one.site}</span></Link></li>
+          <li key={one.id}>
+            <Link to={`/people/${one.id}`} className="row" style={{ gridTemplateColumns: "1.4fr 1fr 1.4fr" }}>
+              <span>
+                <span className="big">{one.name}</span> <span className="dim">{one.number}</span>
+              </span>
+              <span>
+                {one.job}, {one.task}
+              </span>
+              <span className="dim">
+                {one.employer}, {one.site}
+              </span>
+            </Link>
+          </li>
         ))}
       </ul>
-      {people.data && <Pager page={people.data.page} pages={people.data.pages} go={(to) => go({ q, page: String(to) })} />}
+      {people.data && (
+        <Pager page={people.data.page} pages={people.data.pages} go={(to) => go({ q, page: String(to) })} />
+      )}
     </main>
   );
 }

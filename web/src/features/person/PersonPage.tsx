@@ -10,33 +10,116 @@ export function PersonPage() {
   const { personId = "" } = useParams();
   const [params, setParams] = useSearchParams();
   const page = Number(params.get("page") ?? "1") || 1;
-  const person = useQuery({ queryKey: keys.person(personId, page), queryFn: () => unwrap(api.GET("/api/people/{person_id}", { params: { path: { person_id: personId }, query: { page } } })) });
+  const person = useQuery({
+    queryKey: keys.person(personId, page),
+    queryFn: () =>
+      unwrap(api.GET("/api/people/{person_id}", { params: { path: { person_id: personId }, query: { page } } })),
+  });
   if (person.isPending) return <Loading what="This person" />;
   if (person.isError) return <Failed error={person.error} again={() => void person.refetch()} />;
   const { person: who, permissions, visits, tries, face_length, face_width, visits_total } = person.data;
   return (
     <main className="page">
       <h1>{who.name}</h1>
-      <p className="dim">{who.number} · {who.job}, {who.task} · {who.employer}, {who.site} · {face_length ? `face ${face_length} × ${face_width ?? "?"} mm` : "face not measured"}</p>
+      <p className="dim">
+        {who.number} · {who.job}, {who.task} · {who.employer}, {who.site} ·{" "}
+        {face_length ? `face ${face_length} × ${face_width ?? "?"} mm` : "face not measured"}
+      </p>
       <h2>May wear</h2>
       {permissions.length === 0 && <Empty>Nothing: no signed pass is on record.</Empty>}
       <ul className="rows">
         {permissions.map((one) => (
-          <li key={`${one.visit_id}${one.model}${one.size}`}><Link to={`/visit/${one.visit_id}`} className="row" style={{ gridTemplateColumns: "34px 1.6fr 1.6fr 1fr 1.2fr" }}>
-            <Mark name={one.is_valid ? "cairn" : "wall"} size={28} /><span className="big">{one.model} {one.size}</span><span className="dim">{one.setup}</span><span className="mono">{one.overall}</span>
-            <span>{one.ended_by_fail ? <b className="rust">ended by a later fail</b> : one.is_valid ? <>until <b>{one.valid_until}</b></> : <b className="rust">ran out {one.valid_until}</b>}</span>
-          </Link></li>
+          <li key={`${one.visit_id}${one.model}${one.size}`}>
+            <Link
+              to={`/visit/${one.visit_id}`}
+              className="row"
+              style={{ gridTemplateColumns: "34px 1.6fr 1.6fr 1fr 1.2fr" }}
+            >
+              <Mark name={one.is_valid ? "cairn" : "wall"} size={28} />
+              <span className="big">
+                {one.model} {one.size}
+              </span>
+              <span className="dim">{one.setup}</span>
+              <span className="mono">{one.overall}</span>
+              <span>
+                {one.ended_by_fail ? (
+                  <b className="rust">ended by a later fail</b>
+                ) : one.is_valid ? (
+                  <>
+                    until <b>{one.valid_until}</b>
+                  </>
+                ) : (
+                  <b className="rust">ran out {one.valid_until}</b>
+                )}
+              </span>
+            </Link>
+          </li>
         ))}
       </ul>
       <h2>Tries</h2>
-      {tries.length === 0 ? <Empty>No fit test yet.</Empty> : (
-        <table className="plain"><thead><tr><th>When</th><th>Facepiece</th><th>Size</th><th>Outcome</th><th className="num">Overall</th><th className="num">Level</th></tr></thead>
-          <tbody>{tries.map((one) => <tr key={`${one.visit_id}${one.no}`}><td>{dateTime(one.tested_at)}{one.is_practice && <b className="heath"> PRACTICE</b>}</td><td><Link to={`/visit/${one.visit_id}`}>{one.model}</Link></td><td>{one.size}</td><td><OutcomeMark outcome={one.outcome} />{!one.is_sealed && <span className="dim"> not signed</span>}</td><td className="num">{one.overall}</td><td className="num">{one.level}</td></tr>)}</tbody></table>
+      {tries.length === 0 ? (
+        <Empty>No fit test yet.</Empty>
+      ) : (
+        <table className="plain">
+          <thead>
+            <tr>
+              <th>When</th>
+              <th>Facepiece</th>
+              <th>Size</th>
+              <th>Outcome</th>
+              <th className="num">Overall</th>
+              <th className="num">Level</th>
+            </tr>
+          </thead>
+          <tbody>
+            {tries.map((one) => (
+              <tr key={`${one.visit_id}${one.no}`}>
+                <td>
+                  {dateTime(one.tested_at)}
+                  {one.is_practice && <b className="heath"> PRACTICE</b>}
+                </td>
+                <td>
+                  <Link to={`/visit/${one.visit_id}`}>{one.model}</Link>
+                </td>
+                <td>{one.size}</td>
+                <td>
+                  <OutcomeMark outcome={one.outcome} />
+                  {!one.is_sealed && <span className="dim"> not signed</span>}
+                </td>
+                <td className="num">{one.overall}</td>
+                <td className="num">{one.level}</td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
       )}
       <h2>Visits</h2>
-      {visits.length === 0 ? <Empty>No visit yet.</Empty> : (
-        <table className="plain"><thead><tr><th>Opened</th><th>Bench</th><th>Ended</th><th>Tries</th></tr></thead>
-          <tbody>{visits.map((one) => <tr key={one.visit_id}><td><Link to={`/visit/${one.visit_id}`}>{dateTime(one.opened_at)}</Link>{one.is_practice && <b className="heath"> PRACTICE</b>}</td><td>{one.bench}</td><td>{one.closed ? one.closed.replace("_", " ") : one.doing}</td><td>{one.tries}</td></tr>)}</tbody></table>
+      {visits.length === 0 ? (
+        <Empty>No visit yet.</Empty>
+      ) : (
+        <table className="plain">
+          <thead>
+            <tr>
+              <th>Opened</th>
+              <th>Bench</th>
+              <th>Ended</th>
+              <th>Tries</th>
+            </tr>
+          </thead>
+          <tbody>
+            {visits.map((one) => (
+              <tr key={one.visit_id}>
+                <td>
+                  <Link to={`/visit/${one.visit_id}`}>{dateTime(one.opened_at)}</Link>
+                  {one.is_practice && <b className="heath"> PRACTICE</b>}
+                </td>
+                <td>{one.bench}</td>
+                <td>{one.closed ? one.closed.replace("_", " ") : one.doing}</td>
+                <td>{one.tries}</td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
       )}
       <Pager page={page} pages={Math.ceil(visits_total / 25)} go={(to) => setParams({ page: String(to) })} />
     </main>

@@ -24,16 +24,48 @@ export function SignIn() {
   return (
     <main className="signin">
       <svg viewBox="0 0 1200 420" preserveAspectRatio="none" aria-hidden="true">
-        <path d="M0 250C200 190 330 300 560 240s420-110 640-30v210H0z" className="far" /><path d="M0 320c240-60 420 40 640-6s380-30 560 26v80H0z" className="near" />
+        <path d="M0 250C200 190 330 300 560 240s420-110 640-30v210H0z" className="far" />
+        <path d="M0 320c240-60 420 40 640-6s380-30 560 26v80H0z" className="near" />
       </svg>
-      <form onSubmit={(event) => { event.preventDefault(); void signIn(); }}>
-        <h1><Mark name="cairn" size={44} /> Moorfog</h1>
+      <form
+        onSubmit={(event) => {
+          event.preventDefault();
+          void signIn();
+        }}
+      >
+        <h1>
+          <Mark name="cairn" size={44} /> Moorfog
+        </h1>
         <p className="dim">Fit testing, from the first question to the signed result.</p>
-        <TextInput label="Name you sign in with" value={login} onChange={(event) => setLogin(event.currentTarget.value)} autoFocus required autoComplete="username" size="md" />
-        <PasswordInput label="Password" value={password} onChange={(event) => setPassword(event.currentTarget.value)} required autoComplete="current-password" size="md" />
-        {problem && <p className="rust" role="alert">{problem}</p>}
-        <button className="act" type="submit">Sign in</button>
-        <p className="small-print">Moorfog helps a trained tester. Local law, the maker's instructions and licensed practice come first; unknown is never a pass.</p>
+        <TextInput
+          label="Name you sign in with"
+          value={login}
+          onChange={(event) => setLogin(event.currentTarget.value)}
+          autoFocus
+          required
+          autoComplete="username"
+          size="md"
+        />
+        <PasswordInput
+          label="Password"
+          value={password}
+          onChange={(event) => setPassword(event.currentTarget.value)}
+          required
+          autoComplete="current-password"
+          size="md"
+        />
+        {problem && (
+          <p className="rust" role="alert">
+            {problem}
+          </p>
+        )}
+        <button className="act" type="submit">
+          Sign in
+        </button>
+        <p className="small-print">
+          Moorfog helps a trained tester. Local law, the maker's instructions and licensed practice come first; unknown
+          is never a pass.
+        </p>
       </form>
     </main>
   );

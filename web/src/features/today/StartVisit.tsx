@@ -6,7 +6,12 @@ import { v7 as uuid } from "uuid";
 import { api, ApiError, keys, type Schemas, unwrap } from "@/api/client";
 import { Empty } from "@/design/States";
 
-const SPEEDS = [{ value: "1", label: "as it is" }, { value: "5", label: "5 times" }, { value: "20", label: "20 times" }, { value: "60", label: "60 times" }];
+const SPEEDS = [
+  { value: "1", label: "as it is" },
+  { value: "5", label: "5 times" },
+  { value: "20", label: "20 times" },
+  { value: "60", label: "60 times" },
+];
 
 /** Someone walks up: find them by name or number, Enter takes the first. */
 export function StartVisit({ close }: { close: () => void }) {
@@ -16,17 +21,30 @@ export function StartVisit({ close }: { close: () => void }) {
   const [bench, setBench] = useState("");
   const [problem, setProblem] = useState("");
   const go = useNavigate();
-  const found = useQuery({ queryKey: keys.people(q, 1), queryFn: () => unwrap(api.GET("/api/people", { params: { query: { q, page: 1 } } })) });
-  const sites = useQuery({ queryKey: keys.sites, queryFn: () => unwrap(api.GET("/api/sites")), staleTime: 300_000 }).data ?? [];
+  const found = useQuery({
+    queryKey: keys.people(q, 1),
+    queryFn: () => unwrap(api.GET("/api/people", { params: { query: { q, page: 1 } } })),
+  });
+  const sites =
+    useQuery({ queryKey: keys.sites, queryFn: () => unwrap(api.GET("/api/sites")), staleTime: 300_000 }).data ?? [];
   const rows = found.data?.rows ?? [];
   const open = async (person: Schemas["PersonRow"]) => {
     setProblem("");
     const visitId = uuid();
     const place = bench || (sites.find((one) => one.id === person.site_id)?.benches[0] ?? "Bench");
     try {
-      await unwrap(api.POST("/api/visits", {
-        body: { visit_id: visitId, event_id: uuid(), person_id: person.id, bench: place, is_practice: practice, speed: practice ? Number(speed) : 1 },
-      }));
+      await unwrap(
+        api.POST("/api/visits", {
+          body: {
+            visit_id: visitId,
+            event_id: uuid(),
+            person_id: person.id,
+            bench: place,
+            is_practice: practice,
+            speed: practice ? Number(speed) : 1,
+          },
+        }),
+      );
       await go(`/visit/${visitId}`);
     } catch (error) {
       if (error instanceof ApiError && error.code === "already_here") {
@@ -38,23 +56,85 @@ export function StartVisit({ close }: { close: () => void }) {
   };
   return (
     <main className="page">
-      <form onSubmit={(event) => { event.preventDefault(); const first = rows[0]; if (first && !found.isFetching) void open(first); }} onKeyDown={(event) => { if (event.key === "Escape") close(); }}>
-        <div className="page-head"><div><h1>Who walks up?</h1><p className="dim">Name or number; Enter takes the first, Escape goes back.</p></div><button type="button" className="quiet" onClick={close}>Back to Today</button></div>
-        <div className="field-row">
-          <TextInput label="Beginning of a name, or the number" value={q} onChange={(event) => setQ(event.currentTarget.value)} autoFocus size="lg" w={420} />
-          <NativeSelect label="Bench" data={[{ value: "", label: "the site's first" }, ...new Set(sites.flatMap((one) => one.benches))]} value={bench} onChange={(event) => setBench(event.currentTarget.value)} w={190} />
-          <Checkbox label="Practice" checked={practice} onChange={(event) => setPractice(event.currentTarget.checked)} pb={10} />
-          {practice && <NativeSelect label="Time runs" data={SPEEDS} value={speed} onChange={(event) => setSpeed(event.currentTarget.value)} w={150} />}
+      <form
+        onSubmit={(event) => {
+          event.preventDefault();
+          const first = rows[0];
+          if (first && !found.isFetching) void open(first);
+        }}
+        onKeyDown={(event) => {
+          if (event.key === "Escape") close();
+        }}
+      >
+        <div className="page-head">
+          <div>
+            <h1>Who walks up?</h1>
+            <p className="dim">Name or number; Enter takes the first, Escape goes back.</p>
+          </div>
+          <button type="button" className="quiet" onClick={close}>
+            Back to Today
+          </button>
         </div>
-        {problem && <p className="rust" role="alert">{problem}</p>}
+        <div className="field-row">
+          <TextInput
+            label="Beginning of a name, or the number"
+            value={q}
+            onChange={(event) => setQ(event.currentTarget.value)}
+            autoFocus
+            size="lg"
+            w={420}
+          />
+          <NativeSelect
+            label="Bench"
+            data={[{ value: "", label: "the site's first" }, ...new Set(sites.flatMap((one) => one.benches))]}
+            value={bench}
+            onChange={(event) => setBench(event.currentTarget.value)}
+            w={190}
+          />
+          <Checkbox
+            label="Practice"
+            checked={practice}
+            onChange={(event) => setPractice(event.currentTarget.checked)}
+            pb={10}
+          />
+          {practice && (
+            <NativeSelect
+              label="Time runs"
+              data={SPEEDS}
+              value={speed}
+              onChange={(event) => setSpeed(event.currentTarget.value)}
+              w={150}
+            />
+          )}
+        </div>
+        {problem && (
+          <p className="rust" role="alert">
+            {problem}
+          </p>
+        )}
       </form>
       <h2>{found.data ? `${found.data.total} found` : "…"}</h2>
-      {rows.length === 0 && found.data ? <Empty>Nobody of that name or number within your employers.</Empty> : (
+      {rows.length === 0 && found.data ? (
+        <Empty>Nobody of that name or number within your employers.</Empty>
+      ) : (
         <ul className="rows">
           {rows.map((one) => (
-            <li key={one.id}><button type="button" className="row" style={{ gridTemplateColumns: "1.4fr 1fr 1.4fr" }} onClick={() => void open(one)}>
-              <span><span className="big">{one.name}</span> <span className="dim">{one.number}</span></span><span>{one.task}</span><span className="dim">{one.employer}, {one.site}</span>
-            </button></li>
+            <li key={one.id}>
+              <button
+                type="button"
+                className="row"
+                style={{ gridTemplateColumns: "1.4fr 1fr 1.4fr" }}
+                onClick={() => void open(one)}
+              >
+                <span>
+                  <span className="big">{one.name}</span> <span className="dim">{one.number}</span>
+                </span>
+                <span>{one.task}</span>
+                <span className="dim">
+                  {one.employer}, {one.site}
+                </span>
+              </button>
+            </li>
           ))}
         </ul>
       )}

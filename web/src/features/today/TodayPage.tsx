@@ -23,14 +23,32 @@ export function TodayPage() {
   const { here, unfinished, done } = today.data;
   return (
     <main className="page">
-      {today.isError && <div className="away-band" role="status">The server is away; this is how it was.</div>}
+      {today.isError && (
+        <div className="away-band" role="status">
+          The server is away; this is how it was.
+        </div>
+      )}
       <div className="page-head">
-        <div><h1>Today</h1><p className="dim">{here.length === 0 ? "Nobody is at a bench." : here.length === 1 ? "One person is here." : `${here.length} people are here.`}</p></div>
+        <div>
+          <h1>Today</h1>
+          <p className="dim">
+            {here.length === 0
+              ? "Nobody is at a bench."
+              : here.length === 1
+                ? "One person is here."
+                : `${here.length} people are here.`}
+          </p>
+        </div>
         {canTest && <Key cap="Space" label="someone walks up" tone="tarn" onPress={() => setStarting(true)} />}
       </div>
       <h2>Here now</h2>
       <Visits rows={here} empty="Nobody yet. When someone walks up, press Space." />
-      {unfinished.length > 0 && <><h2>Left unfinished on an earlier day</h2><Visits rows={unfinished} empty="" isOld /></>}
+      {unfinished.length > 0 && (
+        <>
+          <h2>Left unfinished on an earlier day</h2>
+          <Visits rows={unfinished} empty="" isOld />
+        </>
+      )}
       <h2>Done today</h2>
       <Visits rows={done} empty="No visit is finished yet today." />
     </main>
@@ -44,11 +62,38 @@ function Visits({ rows, empty, isOld = false }: { rows: Schemas["VisitRow"][]; e
       {rows.map((one) => (
         <li key={one.visit_id}>
           <Link to={`/visit/${one.visit_id}`} className="row">
-            <Mark name={one.closed ? (one.verdict === "pass" ? "cairn" : one.verdict ? "wall" : "gate-unknown") : "lantern"} size={30} />
-            <span><span className="big">{one.person}</span> <span className="dim">{one.number}</span>{one.is_practice && <b className="heath"> PRACTICE</b>}<br /><span className="dim">{one.employer}, {one.site}</span></span>
-            <span><b>{one.bench}</b><br /><span className="dim">since {isOld ? dateTime(one.opened_at) : clockTime(one.opened_at)}</span></span>
-            <span>{one.closed ? <OutcomeMark outcome={one.verdict} /> : one.doing}<br /><span className="dim">{one.facepiece}{one.tries > 0 ? ` · ${one.tries} ${one.tries === 1 ? "try" : "tries"}` : ""}</span></span>
-            <span>{one.loops_open > 0 && <b className="heath"><Mark name="ring" size={20} /> {one.loops_open} to put back</b>}</span>
+            <Mark
+              name={one.closed ? (one.verdict === "pass" ? "cairn" : one.verdict ? "wall" : "gate-unknown") : "lantern"}
+              size={30}
+            />
+            <span>
+              <span className="big">{one.person}</span> <span className="dim">{one.number}</span>
+              {one.is_practice && <b className="heath"> PRACTICE</b>}
+              <br />
+              <span className="dim">
+                {one.employer}, {one.site}
+              </span>
+            </span>
+            <span>
+              <b>{one.bench}</b>
+              <br />
+              <span className="dim">since {isOld ? dateTime(one.opened_at) : clockTime(one.opened_at)}</span>
+            </span>
+            <span>
+              {one.closed ? <OutcomeMark outcome={one.verdict} /> : one.doing}
+              <br />
+              <span className="dim">
+                {one.facepiece}
+                {one.tries > 0 ? ` · ${one.tries} ${one.tries === 1 ? "try" : "tries"}` : ""}
+              </span>
+            </span>
+            <span>
+              {one.loops_open > 0 && (
+                <b className="heath">
+                  <Mark name="ring" size={20} /> {one.loops_open} to put back
+                </b>
+              )}
+            </span>
           </Link>
         </li>
       ))}
