@@ -9,6 +9,7 @@ from typing import Any, Literal
 from pydantic import ConfigDict
 
 from moorfog.api.routing import Context, route
+from moorfog.core.events import RunEnd
 from moorfog.core.readings import Chunk
 from moorfog.operations import runs
 from moorfog.store.log import keep_state
@@ -53,7 +54,7 @@ class CloseRun:
     """Seal a run: how it ended, how many readings there were, their SHA-256."""
 
     __pydantic_config__ = STRICT
-    end: Literal["complete", "stopped", "lost"]
+    end: RunEnd
     count: int
     sha256: str
     occurred_at: datetime

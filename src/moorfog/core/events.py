@@ -244,12 +244,15 @@ class RunStarted:
     kind: Literal["run_started"] = "run_started"
 
 
+RunEnd: TypeAlias = Literal["complete", "stopped", "lost"]
+
+
 @dataclass(frozen=True)
 class RunClosed:
     """The link sealed the run: which readings, their digest, and the window sums the verdict is made of."""
 
     run_id: str
-    end: Literal["complete", "stopped", "lost"]
+    end: RunEnd
     first: int
     last: int
     count: int

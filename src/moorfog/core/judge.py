@@ -102,9 +102,13 @@ def standing(visit: Visit, item: Item, now: datetime) -> Standing:
     return Standing(item, "not_fine")
 
 
-def standings(visit: Visit, now: datetime) -> list[Standing]:
+def standings(visit: Visit, now: datetime) -> tuple[Standing, ...]:
     """Return every item that applies, in the procedure's order, with where it stands at ``now``."""
-    return [standing(visit, item, now) for item in visit.rules.procedure.item if applies(visit, item.when)]
+    found: tuple[Standing, ...] | None = visit.memo.get(("standings", now))
+    if found is None:
+        found = tuple(standing(visit, item, now) for item in visit.rules.procedure.item if applies(visit, item.when))
+        visit.memo[("standings", now)] = found
+    return found
 
 
 def run_blocks(visit: Visit, now: datetime) -> list[Block]:

@@ -13,7 +13,7 @@ from fractions import Fraction
 from typing import Any, ClassVar
 
 from moorfog.core.arithmetic import leak_budget
-from moorfog.core.events import Deviation, MeasuredWindow
+from moorfog.core.events import Deviation, MeasuredWindow, RunEnd
 from moorfog.core.fold import inside_shares
 from moorfog.core.measure import ambient_samples
 from moorfog.core.rules import Protocol, Window
@@ -63,6 +63,21 @@ class Chunk:
         if set(self.valve) - {"O", "I"}:
             return "valve is one letter a reading, O or I"
         return None
+
+    def beyond(self, number: int) -> Chunk | None:
+        """Return the part of this chunk from reading ``number`` on, or None where there is none."""
+        skip = max(0, number - self.first)
+        if skip >= len(self.t):
+            return None
+        return Chunk(
+            self.first + skip,
+            self.t[skip:],
+            self.dt[skip:],
+            self.counts[skip:],
+            self.volume_nl[skip:],
+            self.valve[skip:],
+            self.flags[skip:],
+        )
 
     def readings(self) -> Iterator[Reading]:
         """Yield the readings of this chunk in order."""
@@ -150,7 +165,7 @@ class Reduction:
             out.append(MeasuredWindow(window.exercise, "outside" if use == "outside" else "inside", counts, volume, ms))
         return tuple(out)
 
-    def sealed(self, end: str) -> tuple[tuple[MeasuredWindow, ...], tuple[Deviation, ...]]:
+    def sealed(self, end: RunEnd) -> tuple[tuple[MeasuredWindow, ...], tuple[Deviation, ...]]:
         """Return window sums and deviations of the finished run; a complete run must reach the protocol's end."""
         if end == "complete":
             tail = self.windows[-1].end_ms - max(self.last_t or 0, 0)

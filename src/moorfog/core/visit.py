@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from functools import lru_cache
-from typing import Literal
+from typing import Any, Literal
 
 from moorfog.core.canonical import digest
 from moorfog.core.events import (
@@ -147,6 +147,8 @@ class Visit:
     corrections: tuple[str, ...] = ()
     signatures: tuple[Signature, ...] = ()
     person_id: str = ""
+    memo: dict[Any, Any] = field(default_factory=dict, init=False, repr=False, compare=False)
+    """What was worked out from this very state before; a changed state begins with an empty one."""
 
     @property
     def is_practice(self) -> bool:
@@ -210,7 +212,10 @@ def fact(visit: Visit, name: str) -> str | int | tuple[str | int, ...]:
 
 def facts_digest(visit: Visit, item: Item) -> str:
     """Return the digest of the facts an answer to ``item`` would hold for now."""
-    return _digest_of(tuple((name, fact(visit, name)) for name in item.depends_on))
+    found: str | None = visit.memo.get(item.depends_on)
+    if found is None:
+        found = visit.memo[item.depends_on] = _digest_of(tuple((name, fact(visit, name)) for name in item.depends_on))
+    return found
 
 
 @lru_cache(maxsize=4096)

@@ -163,7 +163,7 @@ class Walk:
         self,
         factors: tuple[int, ...] | None = None,
         seed: int = 1,
-        end: str = "complete",
+        end: ev.RunEnd = "complete",
         stop_ms: int | None = None,
         ambient: float = 5300.0,
     ) -> None:

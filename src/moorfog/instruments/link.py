@@ -27,16 +27,19 @@ from moorfog.instruments.driver import LineDriver, RawReading, open_wire
 SILENT_S = 2.5
 STATUS_S = 0.3
 LEAD_MS = 2000
+CHUNK = 200
+"""Readings in one chunk at most, when many have waited for the server."""
 log = logging.getLogger("moorfog.link")
 
 
 class Refused(Exception):
     """The server answered with an error."""
 
-    def __init__(self, status: int, code: str, message: str) -> None:
+    def __init__(self, status: int, code: str, message: str, detail: dict[str, Any]) -> None:
         super().__init__(f"{status} {code}: {message}")
         self.status = status
         self.code = code
+        self.detail = detail
 
 
 @dataclass
@@ -70,7 +73,7 @@ class Server:
             self.connection = None
             raise OSError(f"the server is away: {error}") from error
         if answer.status >= 400:
-            raise Refused(answer.status, content.get("code", ""), content.get("message", ""))
+            raise Refused(answer.status, content.get("code", ""), content.get("message", ""), content.get("detail", {}))
         if "now" in content and after - before < 0.5:
             moment = datetime.fromisoformat(content["now"]).timestamp()
             self.offset = moment - (before + after) / 2
@@ -255,7 +258,7 @@ class Link:
         if error.code == "no_lease" and self.run is not None:
             self._drop(self.run)
         elif error.code == "readings_missing" and self.run is not None:
-            self.run.sent = 0
+            self.run.sent = int(error.detail.get("stored", 0))
         else:
             self.stopping.wait(1.0)
 
@@ -278,7 +281,8 @@ class Link:
             pending = run.readings[run.sent :]
             first, end = run.sent, run.end
         if pending:
-            self.server.call(f"/api/link/runs/{run.id}/chunks", {"chunks": [_chunk(first, pending)]})
+            chunks = [_chunk(first + at, pending[at : at + CHUNK]) for at in range(0, len(pending), CHUNK)]
+            self.server.call(f"/api/link/runs/{run.id}/chunks", {"chunks": chunks})
             run.sent = first + len(pending)
         if end and run.sent == len(run.readings):
             at = datetime.fromtimestamp(run.ended_at + (self.server.offset or 0.0), UTC)

@@ -8,7 +8,6 @@ from datetime import datetime, timedelta
 from typing import Any
 
 from sqlalchemy import delete, insert, select
-from sqlalchemy.dialects.mysql import insert as mysql_insert
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
@@ -168,31 +167,58 @@ def _leased(db: Session, row: InstrumentRow, run_id: str) -> Lease:
     return lease
 
 
-def store_chunks(db: Session, clock: Clock, row: InstrumentRow, run_id: str, chunks: tuple[Chunk, ...]) -> int:
-    """Store chunks of readings; a chunk sent again is stored once. Returns how many were new.
+def stored_readings(db: Session, run_id: str) -> int:
+    """Return how many readings of a run are stored; they are numbered from 0 without gaps."""
+    end = db.scalar(
+        select(ReadingChunk.first + ReadingChunk.n)
+        .where(ReadingChunk.run_id == run_id)
+        .order_by(ReadingChunk.first.desc())
+        .limit(1)
+    )
+    return end or 0
 
-    Raises :class:`DomainError` for a chunk whose columns make no sense, :class:`Conflict` without the lease.
+
+def store_chunks(db: Session, clock: Clock, row: InstrumentRow, run_id: str, chunks: tuple[Chunk, ...]) -> int:
+    """Store chunks of readings; readings sent again, in whatever chunks, are stored once. Returns how many were new.
+
+    Raises :class:`DomainError` for a chunk whose columns make no sense, :class:`Conflict` without the lease, or
+    ``readings_missing`` with how many are stored where a chunk leaves a gap before it.
     """
     _leased(db, row, run_id)
     now = clock.now(db)
+    end = begin = stored_readings(db, run_id)
     rows = []
     for number, chunk in enumerate(chunks):
         problem = chunk.problem()
         if problem:
             raise DomainError("bad_chunk", f"chunks[{number}]: {problem}. Send the chunk again as documented.")
+        if chunk.first > end:
+            raise _missing(end, chunk.first)
+        fresh = chunk.beyond(end)
+        if fresh is None:
+            continue
+        end = fresh.first + len(fresh.t)
         rows.append(
             {
                 "run_id": run_id,
-                "first": chunk.first,
+                "first": fresh.first,
+                "n": len(fresh.t),
                 "instrument_id": row.id,
                 "received_at": now,
-                "columns": json.dumps(encode(chunk), separators=(",", ":")),
+                "columns": json.dumps(encode(fresh), separators=(",", ":")),
             }
         )
-    if not rows:
-        return 0
-    done = db.execute(mysql_insert(ReadingChunk).prefix_with("IGNORE"), rows)
-    return int(getattr(done, "rowcount", 0))
+    if rows:
+        db.execute(insert(ReadingChunk), rows)
+    return end - begin
+
+
+def _missing(stored: int, wanted: int) -> Conflict:
+    return Conflict(
+        "readings_missing",
+        f"{stored} of {wanted} readings are stored. Send the others, then go on.",
+        {"stored": stored},
+    )
 
 
 def load_chunks(db: Session, run_id: str, after: int = -1) -> list[Chunk]:
@@ -207,7 +233,7 @@ def close_run(
     row: InstrumentRow,
     run_id: str,
     *,
-    end: str,
+    end: ev.RunEnd,
     count: int,
     sha256: str,
     occurred_at: datetime,
@@ -228,11 +254,7 @@ def close_run(
         raise NotFound("run")
     readings = [reading for chunk in load_chunks(db, run_id) for reading in chunk.readings()]
     if len(readings) < count:
-        raise Conflict(
-            "readings_missing",
-            f"{len(readings)} of {count} readings are stored. Send the others, then close again.",
-            {"stored": len(readings)},
-        )
+        raise _missing(len(readings), count)
     reduction = Reduction(protocol, int(visit.rules.book.number("missing.maximum")))
     for reading in readings:
         reduction.feed(reading)
@@ -242,10 +264,10 @@ def close_run(
         deviations = (*deviations, ev.Deviation("digest", "stored and sealed digests differ", 0))
     payload = ev.RunClosed(
         run_id,
-        end if end in ("complete", "stopped", "lost") else "lost",
+        end,
         0,
         max(len(readings) - 1, 0),
-        len(readings),  # type: ignore[arg-type]
+        len(readings),
         sealed,
         windows,
         deviations,

@@ -222,11 +222,23 @@ def _fill_in(
         return ev.ProbeFitted(loops_needed(visit))
     if isinstance(body, StartRun):
         return start_run(db, clock, head, visit, body, proposal.occurred_at)
-    if isinstance(body, ev.Corrected) and body.person_id is not None:
+    if isinstance(body, ev.Corrected):
+        _check_correction(db, head, visit, body)
+    return body
+
+
+def _check_correction(db: Session, head: VisitHead, visit: Visit, body: ev.Corrected) -> None:
+    if body.person_id is not None:
         person = db.get(Person, body.person_id)
         if person is None or person.employer_id != head.employer_id:
             raise NotFound("person")
-    return body
+    if body.size is not None:
+        chosen = next((one.facepiece for one in visit.tries if one.chosen_seq == body.target), None)
+        row = db.get(FacepieceVersion, chosen.version_id) if chosen else None
+        sizes = [one["name"] for one in row.content["sizes"]] if row else []
+        if body.size not in sizes:
+            known = ", ".join(sizes) or "none: the entry named is no choice of a facepiece"
+            raise DomainError("size", f"This facepiece has no size {body.size!r}; it has {known}.")
 
 
 def _facepiece(db: Session, choice: ChooseFacepiece) -> ev.Facepiece:

@@ -18,6 +18,8 @@ from uuid6 import uuid7
 T = TypeVar("T")
 RETRY_CODES = frozenset({1205, 1213, 1047, 2006, 2013, 2003})
 """Lock wait, deadlock, cluster not ready, server gone, connection lost, connection refused."""
+DUPLICATE_KEY = 1062
+"""Somebody else was first. The second attempt sees what they stored and answers to that."""
 
 
 class Base(DeclarativeBase):
@@ -105,7 +107,9 @@ def run_in_transaction(engine: Engine, fn: Callable[[Session], T], attempts: int
             with Session(engine, expire_on_commit=False) as db, db.begin():
                 return fn(db)
         except DBAPIError as error:
-            if error_code(error) not in RETRY_CODES or attempt == attempts - 1:
+            code = error_code(error)
+            last = attempt == attempts - 1 or (code == DUPLICATE_KEY and attempt >= 1)
+            if last or (code not in RETRY_CODES and code != DUPLICATE_KEY):
                 raise
             time.sleep(min(0.05 * 2**attempt, 1.0))
     raise AssertionError("unreachable")

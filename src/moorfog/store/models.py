@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import date, datetime
 from typing import Any
 
-from sqlalchemy import BigInteger, Date, ForeignKey, Index, Integer, LargeBinary, String, Text, UniqueConstraint, Uuid
+from sqlalchemy import BigInteger, Date, ForeignKey, Index, Integer, LargeBinary, String, UniqueConstraint, Uuid
 from sqlalchemy.dialects.mysql import LONGBLOB, MEDIUMTEXT
 from sqlalchemy.orm import Mapped, mapped_column
 from sqlalchemy.types import JSON
@@ -194,8 +194,9 @@ class ReadingChunk(Base):
     __tablename__ = "reading_chunk"
     run_id: Mapped[str] = mapped_column(Id, primary_key=True)
     first: Mapped[int] = mapped_column(Integer, primary_key=True, autoincrement=False)
+    n: Mapped[int] = mapped_column(Integer)
     instrument_id: Mapped[str] = mapped_column(Id)
-    columns: Mapped[str] = mapped_column(Text)
+    columns: Mapped[str] = mapped_column(MEDIUMTEXT)
     received_at: Mapped[datetime] = mapped_column(UtcDateTime)
 
 

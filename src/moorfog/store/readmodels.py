@@ -117,6 +117,8 @@ def rows_of(head: VisitHead, visit: Visit) -> Rows:
 def refresh(db: Session, head: VisitHead, visit: Visit) -> None:
     """Replace the read-model rows of one visit, in the transaction that appended to its log."""
     for table, rows in rows_of(head, visit).items():
+        if not visit.tries and table is not VisitSummary:
+            continue  # a visit never loses a try, so there is nothing to replace yet
         db.execute(delete(table).where(table.visit_id == head.id))
         if rows:
             db.execute(insert(table), rows)

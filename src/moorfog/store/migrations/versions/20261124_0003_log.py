@@ -84,8 +84,9 @@ def upgrade() -> None:
         "reading_chunk",
         sa.Column("run_id", sa.Uuid(as_uuid=False), nullable=False),
         sa.Column("first", sa.Integer(), autoincrement=False, nullable=False),
+        sa.Column("n", sa.Integer(), nullable=False),
         sa.Column("instrument_id", sa.Uuid(as_uuid=False), nullable=False),
-        sa.Column("columns", sa.Text(), nullable=False),
+        sa.Column("columns", mysql.MEDIUMTEXT(), nullable=False),
         sa.Column("received_at", mysql.DATETIME(fsp=3), nullable=False),
         sa.PrimaryKeyConstraint("run_id", "first"),
     )

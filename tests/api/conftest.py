@@ -1,0 +1,41 @@
+"""Fixtures of the API's tests: the invented catalogue once, a house of two employers per test."""
+
+from __future__ import annotations
+
+import pytest
+from sqlalchemy import Engine
+from sqlalchemy.orm import Session
+
+from moorfog.core.rules import Rules
+from moorfog.demo import scenario
+from moorfog.store.base import new_id, run_in_transaction
+from moorfog.store.models import FacepieceVersion
+from tests.api.house import House
+
+
+@pytest.fixture(scope="session")
+def catalogue(engine: Engine) -> None:
+    """The invented facepieces, one version each."""
+
+    def enter(db: Session) -> None:
+        for piece in scenario.FACEPIECES:
+            content = {key: value for key, value in piece.items() if key not in ("maker", "model", "kind")}
+            db.add(
+                FacepieceVersion(
+                    id=new_id(),
+                    model_id=new_id(),
+                    version=1,
+                    maker=piece["maker"],
+                    model=piece["model"],
+                    kind=piece["kind"],
+                    content=content,
+                )
+            )
+
+    run_in_transaction(engine, enter)
+
+
+@pytest.fixture
+def house(engine: Engine, rules: Rules, catalogue: None) -> House:
+    """Two employers of this test's own, with people, counters and accounts."""
+    return House(engine, rules)

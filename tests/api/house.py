@@ -1,0 +1,287 @@
+"""A house for one test: two employers of its own, their people, counters and accounts, and clients that sign in."""
+
+from __future__ import annotations
+
+import uuid
+from dataclasses import dataclass, field
+from datetime import UTC, datetime, timedelta
+from typing import Any
+
+from flask import Flask
+from flask.testing import FlaskClient
+from sqlalchemy import Engine, select
+from sqlalchemy.orm import Session
+
+from moorfog.api.app import create_app
+from moorfog.core.rules import Rules
+from moorfog.demo import scenario
+from moorfog.operations.accounts import create_account
+from moorfog.operations.kit import create_instrument
+from moorfog.store.base import new_id, run_in_transaction
+from moorfog.store.models import Employer, FacepieceVersion, Person, Site
+
+PASSWORD = "heather-and-peat"
+ROLES = ("tester", "administrator", "supervisor")
+
+
+class HandClock:
+    """A clock the test moves by hand."""
+
+    def __init__(self) -> None:
+        self.at = datetime.now(UTC).replace(microsecond=0)
+
+    def now(self, db: Session) -> datetime:
+        return self.at
+
+    def pass_by(self, seconds: float) -> None:
+        self.at += timedelta(seconds=seconds)
+
+
+@dataclass
+class Place:
+    """One employer with a site, three people and a counter."""
+
+    employer: str
+    site: str
+    people: list[str]
+    counter: str
+    token: str
+    logins: dict[str, str] = field(default_factory=dict)
+
+
+class House:
+    """Two employers, ours and theirs, on the test database, and an application that serves them."""
+
+    def __init__(self, engine: Engine, rules: Rules, zone: str = "America/New_York") -> None:
+        self.engine, self.rules, self.zone = engine, rules, zone
+        self.clock = HandClock()
+        self.app: Flask = create_app(engine, rules, clock=self.clock)
+        self.mark = uuid.uuid4().hex[:8]
+        self.ours = run_in_transaction(engine, lambda db: self._place(db, "ours"))
+        self.theirs = run_in_transaction(engine, lambda db: self._place(db, "theirs"))
+
+    def _place(self, db: Session, name: str) -> Place:
+        employer = Employer(id=new_id(), name=f"{name} {self.mark}")
+        db.add(employer)
+        db.flush()
+        site = Site(id=new_id(), employer_id=employer.id, name="Quay", zone=self.zone, benches=["Bench A", "Bench B"])
+        db.add(site)
+        db.flush()
+        people = []
+        for number, person in enumerate(("Åsa Tarn", "Łukasz Moss Heather", "Bo Fell")):
+            row = Person(
+                id=new_id(),
+                employer_id=employer.id,
+                site_id=site.id,
+                name=person,
+                number=f"{self.mark}-{number}",
+                job="silo hand",
+                task="grain dust",
+                face_length=1180,
+                face_width=1400,
+            )
+            db.add(row)
+            people.append(row.id)
+        token = f"token-{name}-{self.mark}"
+        counter = create_instrument(
+            db,
+            name=f"Counter {name}",
+            employer_id=employer.id,
+            is_simulated=True,
+            token=token,
+            content={
+                **scenario.COUNTER_FIGURES,
+                "serial_number": self.mark,
+                "calibrated_until": "2099-01-01",
+                "zone": self.zone,
+            },
+        )
+        place = Place(employer.id, site.id, people, counter, token)
+        for role in ROLES:
+            place.logins[role] = f"{role}-{name}-{self.mark}"
+            create_account(db, place.logins[role], f"{role} {name}", PASSWORD, [(role, employer.id)])
+        return place
+
+    def client(self, role: str = "tester", place: Place | None = None) -> Client:
+        """Return a client signed in with a role, at our employer unless another is given."""
+        login = (place or self.ours).logins[role]
+        return Client(self, self.app.test_client()).sign_in(login)
+
+    def stranger(self) -> Client:
+        """Return a client that is not signed in."""
+        return Client(self, self.app.test_client())
+
+    def facepiece(self, model: str = "Sedge") -> dict[str, Any]:
+        """Return a facepiece of the invented catalogue, with its version id."""
+        with Session(self.engine) as db:
+            row = db.scalar(select(FacepieceVersion).where(FacepieceVersion.model == model).limit(1))
+            assert row is not None
+            return {**row.content, "version_id": row.id, "kind": row.kind}
+
+
+class Refused(AssertionError):
+    """An answer that was not 2xx. Keeps its parts."""
+
+    def __init__(self, status: int, body: dict[str, Any]) -> None:
+        super().__init__(f"{status} {body}")
+        self.status, self.code, self.body = status, body.get("code"), body
+
+
+class Client:
+    """Speaks to the application as a browser does."""
+
+    def __init__(self, house: House, web: FlaskClient) -> None:
+        self.house, self.web, self.token = house, web, ""
+
+    def sign_in(self, login: str, password: str = PASSWORD) -> Client:
+        self.token = self.call("POST", "/api/session", {"login": login, "password": password})["token"]
+        return self
+
+    def call(self, method: str, path: str, body: Any = None, headers: dict[str, str] | None = None) -> Any:
+        """Return the answer's JSON (or bytes). Raises :class:`Refused`."""
+        kwargs: dict[str, Any] = {"headers": {"X-Moorfog-Token": self.token, **(headers or {})}}
+        if body is not None:
+            kwargs["json"] = body
+        answer = self.web.open(path, method=method, **kwargs)
+        if answer.status_code >= 400:
+            raise Refused(answer.status_code, answer.get_json() or {})
+        return answer.get_json() if answer.is_json else answer.data
+
+    def get(self, path: str) -> Any:
+        return self.call("GET", path)
+
+    def post(self, path: str, body: Any) -> Any:
+        return self.call("POST", path, body)
+
+    def link(self, path: str, body: Any, token: str | None = None) -> Any:
+        """Call as the link of our counter."""
+        bearer = {"Authorization": f"Bearer {token or self.house.ours.token}"}
+        return self.call("POST", f"/api/link/{path}", body, bearer)
+
+    def open(self, person: str | None = None, **more: Any) -> str:
+        """Open a visit and return its id."""
+        body = {
+            "visit_id": new_id(),
+            "event_id": new_id(),
+            "person_id": person or self.house.ours.people[0],
+            "bench": "Bench A",
+            "is_practice": False,
+            "speed": 1,
+            **more,
+        }
+        return str(self.post("/api/visits", body)["visit_id"])
+
+    def proposal(self, visit: str, body: dict[str, Any], **more: Any) -> dict[str, Any]:
+        """Return a proposal on the visit as it stands, at the house's time."""
+        seq = self.get(f"/api/visits/{visit}")["picture"]["seq"]
+        return {"id": new_id(), "expects": seq, "occurred_at": self.house.clock.at.isoformat(), "body": body, **more}
+
+    def say(self, visit: str, body: dict[str, Any], seconds: float = 4, **more: Any) -> dict[str, Any]:
+        """Propose after ``seconds`` and return the picture."""
+        self.house.clock.pass_by(seconds)
+        picture: dict[str, Any] = self.post(f"/api/visits/{visit}/events", self.proposal(visit, body, **more))[
+            "picture"
+        ]
+        return picture
+
+    def check_counter(self) -> None:
+        """Record the three daily checks of our counter."""
+        for name, value in (("particle", "5240"), ("zero", "0"), ("max_fit_factor", "48000")):
+            self.post(f"/api/counters/{self.house.ours.counter}/checks", {"name": name, "value": value})
+
+    def until(self, visit: str, act: str, model: str = "Sedge") -> dict[str, Any]:
+        """Answer fine and do what is needed until an act or question is next; return the picture."""
+        for _ in range(200):
+            picture: dict[str, Any] = self.get(f"/api/visits/{visit}")["picture"]
+            if not picture["queue"]:
+                assert picture["changes_at"], f"stuck before {act}: {picture['between']} {picture['offers']}"
+                self.house.clock.at = datetime.fromisoformat(picture["changes_at"])
+                continue
+            card = picture["queue"][0]
+            if act in (card["act"], card["id"]):
+                return picture
+            self.do(visit, card, picture, model)
+        raise AssertionError(f"{act} never came up")
+
+    def do(self, visit: str, card: dict[str, Any], picture: dict[str, Any], model: str = "Sedge") -> None:
+        """Do what a card asks, the plain way."""
+        act = card["act"]
+        if not act:
+            body = {"kind": "answered", "question": card["id"], "answer": "fine", "facts": card["facts"]}
+            self.say(visit, body)
+        elif act == "choose_facepiece":
+            self.choose(visit, model)
+        elif act == "seal_check":
+            for one in picture["seal_checks"]:
+                body = {"kind": "seal_checked", "check": one["check"], "wearer": "holds", "tester": "holds"}
+                self.say(visit, body)
+        elif act == "put_back":
+            for loop in picture["loops"]:
+                self.say(visit, {"kind": "loop_closed", "loop": loop["id"]})
+        elif act in ("sign_wearer", "sign_tester"):
+            self.sign(visit, act.removeprefix("sign_"))
+        else:
+            simple: dict[str, dict[str, Any]] = {
+                "fit_probe": {"kind": "fit_probe"},
+                "don": {"kind": "donned", "unaided": True},
+                "doff": {"kind": "doffed", "why": "done"},
+                "release": {"kind": "released"},
+            }
+            self.say(visit, simple[act])
+
+    def choose(self, visit: str, model: str = "Sedge", size: str | None = None) -> dict[str, Any]:
+        """Choose a facepiece with its first set-up."""
+        piece = self.house.facepiece(model)
+        first = {key: (piece[key][0] if piece[key] else "") for key in ("suspensions", "clips", "filter_classes")}
+        return self.say(
+            visit,
+            {
+                "kind": "choose_facepiece",
+                "version_id": piece["version_id"],
+                "size": size or piece["sizes"][0]["name"],
+                "suspension": first["suspensions"],
+                "clip": first["clips"],
+                "filter_class": first["filter_classes"],
+                "is_own": False,
+                "ppe": [],
+            },
+        )
+
+    def sign(self, visit: str, role: str, **more: Any) -> dict[str, Any]:
+        """Sign as wearer or tester."""
+        seq = self.get(f"/api/visits/{visit}")["picture"]["seq"]
+        body = {"id": new_id(), "expects": seq, "role": role, "typed_name": "A Name", "password": PASSWORD, **more}
+        picture: dict[str, Any] = self.post(f"/api/visits/{visit}/signatures", body)["picture"]
+        return picture
+
+    def start(self, visit: str, source: str = "counter") -> str:
+        """Start a run on our counter and return its id."""
+        run_id = new_id()
+        body = {
+            "kind": "start_run",
+            "run_id": run_id,
+            "instrument_id": self.house.ours.counter,
+            "source": source,
+        }
+        self.say(visit, body)
+        return run_id
+
+    def type_numbers(self, visit: str, run_id: str, inside: tuple[str, ...], outside: str = "5300") -> dict[str, Any]:
+        """Type the figures of a run once its protocol is over."""
+        rows = [{"outside": outside, "inside": one, "factor": None} for one in inside]
+        body = {"kind": "numbers_typed", "run_id": run_id, "resolution": "0.1", "exercises": rows}
+        return self.say(visit, body, 160)
+
+    def whole_visit(
+        self, person: str | None = None, inside: tuple[str, ...] = ("4", "6", "3", "5"), **more: Any
+    ) -> str:
+        """Walk a visit to its release with typed numbers; return its id."""
+        self.check_counter()
+        visit = self.open(person, **more)
+        self.until(visit, "run")
+        self.type_numbers(visit, self.start(visit, "typed"), inside)
+        if self.get(f"/api/visits/{visit}")["picture"]["offers"]:
+            self.say(visit, {"kind": "decided", "next": "end"})
+        self.until(visit, "release")
+        self.say(visit, {"kind": "released"})
+        return visit

@@ -1,0 +1,198 @@
+"""Who may do what: every route has a rule, and every route is tried with every role and at a foreign employer."""
+
+from __future__ import annotations
+
+import re
+from datetime import timedelta
+from typing import Any
+
+import pytest
+from sqlalchemy import Engine
+
+from moorfog.api.app import COOKIE, create_app
+from moorfog.api.routing import ROUTES, RULE_ROLES, Route
+from moorfog.core.rules import Rules
+from moorfog.operations import accounts
+from moorfog.store.base import new_id
+from tests.api.house import PASSWORD, ROLES, Client, House, Refused
+
+BODIES: dict[str, dict[str, Any]] = {
+    "open_visit": {"visit_id": "?", "event_id": "?", "person_id": "?", "bench": "A", "is_practice": False, "speed": 1},
+    "propose": {"id": "?", "expects": None, "occurred_at": "2026-01-01T00:00:00Z", "body": {"kind": "distress"}},
+    "sign": {"id": "?", "expects": 1, "role": "wearer", "typed_name": "A", "password": None},
+    "issue": {"page_size": "A4"},
+    "record_check": {"name": "zero", "value": "0"},
+    "sign_in": {"login": "nobody", "password": "nothing"},
+    "report_status": {"state": "reading", "ambient": None},
+    "store_chunks": {"chunks": []},
+    "close_run": {"end": "lost", "count": 0, "sha256": "", "occurred_at": "2026-01-01T00:00:00Z"},
+}
+"""A body of the right shape for every route that takes one; "?" becomes a fresh id."""
+
+
+def filled(route: Route, ids: dict[str, str]) -> tuple[str, Any]:
+    """Return path and body of a call to ``route``, aimed at the things in ``ids``."""
+    path = re.sub(r"\{(\w+)\}", lambda found: ids.get(found[1], "A4"), route.path)
+    if route.name == "live":
+        path += f"?visit={ids['visit_id']}"
+    if route.body is None:
+        return path, None
+    body = {key: new_id() if value == "?" else value for key, value in BODIES[route.name].items()}
+    if "person_id" in body:
+        body["person_id"] = ids["person_id"]
+    return path, body
+
+
+def aimed_at(house: House, foreign: bool) -> dict[str, str]:
+    """Return the ids of things of ours, or of theirs."""
+    place = house.theirs if foreign else house.ours
+    visit = house.client("tester", place).open(place.people[1])
+    return {
+        "visit_id": visit,
+        "person_id": place.people[0],
+        "instrument_id": place.counter,
+        "run_id": new_id(),
+        "revision": "1",
+    }
+
+
+def attempt(client: Client, route: Route, ids: dict[str, str]) -> tuple[int, str]:
+    """Call a route; return its status and error code."""
+    path, body = filled(route, ids)
+    if route.media == "text/event-stream":
+        answer = client.web.open(path, method=route.method, buffered=False)
+        return answer.status_code, ""
+    try:
+        client.call(route.method, path, body)
+    except Refused as error:
+        return error.status, str(error.code)
+    return 200, ""
+
+
+@pytest.fixture(scope="module")
+def tried(engine: Engine, rules: Rules, catalogue: None) -> tuple[House, dict[str, str], dict[str, str]]:
+    house = House(engine, rules)
+    return house, aimed_at(house, False), aimed_at(house, True)
+
+
+def test_every_route_of_the_application_has_a_rule(house: House) -> None:
+    known = {one.name for one in ROUTES} | {"openapi", "pages"}
+    assert {rule.endpoint for rule in house.app.url_map.iter_rules()} == known
+    assert {one.name for one in ROUTES if one.body} == set(BODIES), "give the new route a body to be tried with"
+
+
+@pytest.mark.parametrize("route", ROUTES, ids=lambda one: one.name)
+@pytest.mark.parametrize("role", [*ROLES, "stranger"])
+def test_every_route_is_open_to_its_roles_and_shut_to_all_others(
+    tried: tuple[House, dict[str, str], dict[str, str]], route: Route, role: str
+) -> None:
+    house, ours, _ = tried
+    client = house.stranger() if role == "stranger" else house.client(role)
+    status, code = attempt(client, route, ours)
+    if route.rule == "public":
+        assert code != "sign_in_needed" and status != 403
+    elif route.rule == "link":
+        assert (status, code) == (401, "wrong_token")
+    elif role == "stranger":
+        assert (status, code) == (401, "sign_in_needed")
+    elif route.rule == "signed_in" or role in RULE_ROLES[route.rule]:
+        assert code not in ("sign_in_needed", "role_missing", "token_missing")
+    else:
+        assert (status, code) == (403, "role_missing")
+
+
+@pytest.mark.parametrize("route", [one for one in ROUTES if "{" in one.path or one.name in ("open_visit", "live")])
+@pytest.mark.parametrize("role", ROLES)
+def test_a_foreign_employer_looks_as_if_it_were_not_there(
+    tried: tuple[House, dict[str, str], dict[str, str]], route: Route, role: str
+) -> None:
+    house, _, theirs = tried
+    if route.rule == "link":
+        path, body = filled(route, theirs)
+        with pytest.raises(Refused) as refused:
+            house.stranger().link(path.removeprefix("/api/link/"), body)
+        assert refused.value.status in (404, 409, 422)
+        return
+    status, code = attempt(house.client(role), route, theirs)
+    assert (status, code) in ((404, "not_found"), (403, "role_missing")), f"{status} {code}"
+    if role in RULE_ROLES[route.rule]:
+        assert code == "not_found"
+
+
+@pytest.mark.parametrize("path", ["/api/today", "/api/people", "/api/sites", "/api/counters", "/api/results"])
+@pytest.mark.parametrize("role", ROLES)
+def test_no_list_shows_a_foreign_employer(
+    tried: tuple[House, dict[str, str], dict[str, str]], path: str, role: str
+) -> None:
+    house, _, _ = tried
+    shown = str(house.client(role).get(path))
+    assert f"theirs {house.mark}" not in shown
+    assert house.theirs.counter not in shown and not any(person in shown for person in house.theirs.people)
+
+
+def test_the_cookie_is_kept_from_scripts_and_other_sites(house: House) -> None:
+    answer = house.app.test_client().post(
+        "/api/session", json={"login": house.ours.logins["tester"], "password": PASSWORD}
+    )
+    cookie = answer.headers["Set-Cookie"]
+    assert cookie.startswith(COOKIE) and "HttpOnly" in cookie and "SameSite=Strict" in cookie
+    secret = cookie.split("=", 1)[1].split(";")[0]
+    assert secret not in str(answer.get_json())
+
+
+def test_a_change_without_the_pages_token_is_refused(house: House) -> None:
+    tester = house.client()
+    for token in ("", "another"):
+        tester.token = token
+        with pytest.raises(Refused, match="token_missing"):
+            tester.open()
+
+
+def test_a_session_ends_by_signing_out_and_by_time(house: House) -> None:
+    tester = house.client()
+    house.clock.at += timedelta(hours=accounts.SESSION_HOURS) - timedelta(seconds=1)
+    assert tester.get("/api/session")["roles"] == ["tester"]
+    house.clock.pass_by(1)
+    with pytest.raises(Refused, match="sign_in_needed"):
+        tester.get("/api/today")
+    tester = house.client()
+    tester.call("DELETE", "/api/session")
+    with pytest.raises(Refused, match="sign_in_needed"):
+        tester.get("/api/today")
+
+
+def test_guessing_is_limited_per_account_across_processes_and_restarts(
+    house: House, engine: Engine, rules: Rules
+) -> None:
+    login = house.ours.logins["tester"]
+    for number in range(accounts.ATTEMPTS_PER_ACCOUNT):
+        house.app = create_app(engine, rules, clock=house.clock)
+        with pytest.raises(Refused, match="wrong_sign_in"):
+            house.stranger().sign_in(login, f"guess {number}")
+    with pytest.raises(Refused) as refused:
+        house.client()
+    assert refused.value.status == 429, "even the right password waits now"
+    house.clock.at += accounts.ATTEMPT_WINDOW + timedelta(seconds=1)
+    house.client()
+
+
+def test_guessing_is_limited_per_address_over_many_accounts(house: House) -> None:
+    address = f"10.0.{house.mark[:3]}"
+    codes = []
+    for number in range(accounts.ATTEMPTS_PER_ADDRESS + 1):
+        answer = house.app.test_client().post(
+            "/api/session",
+            json={"login": f"{house.mark}-{number}", "password": "guess"},
+            environ_base={"REMOTE_ADDR": address},
+        )
+        codes.append(answer.get_json()["code"])
+    assert codes[-1] == "too_many_attempts" and set(codes[:-1]) == {"wrong_sign_in"}
+
+
+def test_an_unknown_name_and_a_wrong_password_look_alike(house: House) -> None:
+    answers = []
+    for login in (house.ours.logins["tester"], f"nobody-{house.mark}"):
+        with pytest.raises(Refused) as refused:
+            house.stranger().sign_in(login, "wrong")
+        answers.append((refused.value.status, refused.value.body))
+    assert answers[0] == answers[1]
