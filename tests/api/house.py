@@ -21,6 +21,7 @@ from moorfog.store.base import new_id, run_in_transaction
 from moorfog.store.models import Employer, FacepieceVersion, Person, Site
 
 PASSWORD = "heather-and-peat"
+GOOD = ("4", "6", "3", "5")
 ROLES = ("tester", "administrator", "supervisor")
 
 
@@ -226,6 +227,7 @@ class Client:
                 "don": {"kind": "donned", "unaided": True},
                 "doff": {"kind": "doffed", "why": "done"},
                 "release": {"kind": "released"},
+                "proof": {"kind": "proof_given", "run_id": (picture["tries"] or [{}])[-1].get("run_id"), "rose": True},
             }
             self.say(visit, simple[act])
 
@@ -272,9 +274,7 @@ class Client:
         body = {"kind": "numbers_typed", "run_id": run_id, "resolution": "0.1", "exercises": rows}
         return self.say(visit, body, 160)
 
-    def whole_visit(
-        self, person: str | None = None, inside: tuple[str, ...] = ("4", "6", "3", "5"), **more: Any
-    ) -> str:
+    def whole_visit(self, person: str | None = None, inside: tuple[str, ...] = GOOD, **more: Any) -> str:
         """Walk a visit to its release with typed numbers; return its id."""
         self.check_counter()
         visit = self.open(person, **more)

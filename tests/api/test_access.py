@@ -61,7 +61,7 @@ def attempt(client: Client, route: Route, ids: dict[str, str]) -> tuple[int, str
     path, body = filled(route, ids)
     if route.media == "text/event-stream":
         answer = client.web.open(path, method=route.method, buffered=False)
-        return answer.status_code, ""
+        return answer.status_code, "" if answer.status_code == 200 else answer.get_json()["code"]
     try:
         client.call(route.method, path, body)
     except Refused as error:

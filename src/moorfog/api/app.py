@@ -21,7 +21,7 @@ from moorfog.core.rules import Rules
 from moorfog.operations.accounts import find_session
 from moorfog.operations.errors import DomainError
 from moorfog.operations.runs import instrument_for_token
-from moorfog.store.base import Clock, DatabaseClock, run_in_transaction
+from moorfog.store.base import RETRY_CODES, Clock, DatabaseClock, error_code, run_in_transaction
 
 COOKIE = "moorfog_session"
 MAX_BODY = 2 * 1024 * 1024
@@ -130,7 +130,7 @@ def _answer_error(error: Exception) -> tuple[Response, int]:
             message=words.get(error.code or 0, error.description or ""),
             detail={},
         ), error.code or 500
-    if isinstance(error, DBAPIError):
+    if isinstance(error, DBAPIError) and error_code(error) in RETRY_CODES:
         log.exception("database")
         return jsonify(
             code="database_away",

@@ -11,7 +11,7 @@ from pydantic import ConfigDict
 from moorfog.api.routing import Context, Follow, plain, route
 from moorfog.core.events import event_to_json
 from moorfog.operations import lists, signing, visits
-from moorfog.operations.proposals import Proposal
+from moorfog.operations.proposals import Id, Proposal
 from moorfog.operations.reports import find_report, issue_report
 from moorfog.operations.runs import start_run
 from moorfog.operations.views import VisitView, view_for_screen
@@ -25,9 +25,9 @@ class OpenVisit:
     """Open a visit. Ids are made by the client, so that a repeated request opens one visit."""
 
     __pydantic_config__ = STRICT
-    visit_id: str
-    event_id: str
-    person_id: str
+    visit_id: Id
+    event_id: Id
+    person_id: Id
     bench: str
     is_practice: bool
     speed: int
@@ -38,7 +38,7 @@ class SignVisit:
     """Sign as wearer (typed name) or tester (password where it was given over 15 minutes ago)."""
 
     __pydantic_config__ = STRICT
-    id: str
+    id: Id
     expects: int
     role: Literal["wearer", "tester"]
     typed_name: str

@@ -11,6 +11,7 @@ from pydantic import Field
 
 from moorfog.core import events as ev
 
+Id: TypeAlias = Annotated[str, Field(pattern=r"^[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}$", description="a UUID")]
 _STRICT: Mapping[str, Any] = {"strict": True, "extra": "forbid"}
 
 
@@ -19,7 +20,7 @@ class ChooseFacepiece:
     """Choose a facepiece version, its size and set-up."""
 
     __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
-    version_id: str
+    version_id: Id
     size: str
     suspension: str
     clip: str
@@ -42,8 +43,8 @@ class StartRun:
     """Start the run with a counter read by its link, or with numbers to be typed afterwards."""
 
     __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
-    run_id: str
-    instrument_id: str
+    run_id: Id
+    instrument_id: Id
     source: Literal["counter", "typed"]
     kind: Literal["start_run"] = "start_run"
 
@@ -77,7 +78,7 @@ class Proposal:
     """One proposal. Decisions name the sequence number they expect; observations leave ``expects`` null."""
 
     __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
-    id: str
+    id: Id
     expects: int | None
     occurred_at: datetime
     body: Body

@@ -663,7 +663,10 @@ export interface components {
             size: string;
             /** Suspension */
             suspension: string;
-            /** Version Id */
+            /**
+             * Version Id
+             * @description a UUID
+             */
             version_id: string;
         };
         /**
@@ -1090,15 +1093,24 @@ export interface components {
         OpenVisit: {
             /** Bench */
             bench: string;
-            /** Event Id */
+            /**
+             * Event Id
+             * @description a UUID
+             */
             event_id: string;
             /** Is Practice */
             is_practice: boolean;
-            /** Person Id */
+            /**
+             * Person Id
+             * @description a UUID
+             */
             person_id: string;
             /** Speed */
             speed: number;
-            /** Visit Id */
+            /**
+             * Visit Id
+             * @description a UUID
+             */
             visit_id: string;
         };
         /**
@@ -1272,7 +1284,10 @@ export interface components {
             body: components["schemas"]["Answered"] | components["schemas"]["ChooseFacepiece"] | components["schemas"]["FitProbe"] | components["schemas"]["LoopClosed"] | components["schemas"]["Donned"] | components["schemas"]["Doffed"] | components["schemas"]["Adjusted"] | components["schemas"]["SealChecked"] | components["schemas"]["StartRun"] | components["schemas"]["NumbersTyped"] | components["schemas"]["Touched"] | components["schemas"]["Distress"] | components["schemas"]["Stopped"] | components["schemas"]["ProofGiven"] | components["schemas"]["Decided"] | components["schemas"]["Withheld"] | components["schemas"]["TurnedAway"] | components["schemas"]["Released"] | components["schemas"]["Corrected"];
             /** Expects */
             expects: number | null;
-            /** Id */
+            /**
+             * Id
+             * @description a UUID
+             */
             id: string;
             /**
              * Occurred At
@@ -1442,7 +1457,10 @@ export interface components {
         SignVisit: {
             /** Expects */
             expects: number;
-            /** Id */
+            /**
+             * Id
+             * @description a UUID
+             */
             id: string;
             /** Password */
             password: string | null;
@@ -1497,14 +1515,20 @@ export interface components {
          * @description Start the run with a counter read by its link, or with numbers to be typed afterwards.
          */
         StartRun: {
-            /** Instrument Id */
+            /**
+             * Instrument Id
+             * @description a UUID
+             */
             instrument_id: string;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
             kind: "start_run";
-            /** Run Id */
+            /**
+             * Run Id
+             * @description a UUID
+             */
             run_id: string;
             /**
              * Source

@@ -1,0 +1,133 @@
+"""Bad bodies and impossible numbers: one error shape, words that say what to do, and nothing stored."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import pytest
+
+from moorfog.store.base import new_id
+from tests.api.house import Client, House, Refused
+
+
+def raw(client: Client, content: bytes, media: str = "application/json") -> tuple[int, dict[str, Any]]:
+    answer = client.web.post("/api/visits", data=content, content_type=media, headers={"X-Moorfog-Token": client.token})
+    return answer.status_code, answer.get_json()
+
+
+@pytest.mark.parametrize(
+    ("content", "media", "status", "code"),
+    [
+        (b"", "application/json", 400, "not_json"),
+        (b"{", "application/json", 400, "not_json"),
+        (b"\xff\xfe", "application/json", 400, "not_json"),
+        (b"[]", "application/json", 422, "bad_body"),
+        (b"{}", "text/plain", 415, "not_json"),
+        (b"a=1", "application/x-www-form-urlencoded", 415, "not_json"),
+        (b"x" * (2 * 1024 * 1024 + 1), "application/json", 413, None),
+    ],
+)
+def test_a_body_that_is_no_json_is_said_so(house: House, content: bytes, media: str, status: int, code: str) -> None:
+    got, body = raw(house.client(), content, media)
+    assert got == status and set(body) == {"code", "message", "detail"} and body["message"]
+    assert code is None or body["code"] == code
+
+
+@pytest.mark.parametrize(
+    ("change", "where"),
+    [
+        ({"speed": "1"}, "speed"),
+        ({"speed": True}, "speed"),
+        ({"speed": 1.0}, "speed"),
+        ({"is_practice": 0}, "is_practice"),
+        ({"bench": None}, "bench"),
+        ({"surplus": 1}, "surplus"),
+        ({"person_id": 5}, "person_id"),
+    ],
+)
+def test_a_wrongly_typed_or_extra_field_is_named(house: House, change: dict[str, Any], where: str) -> None:
+    with pytest.raises(Refused) as refused:
+        house.client().open(**change)
+    assert refused.value.status == 422 and where in refused.value.body["message"]
+
+
+@pytest.mark.parametrize(
+    "path", ["/api/visits/not-an-id", "/api/people/%00", f"/api/visits/{new_id()}", "/api/nothing"]
+)
+def test_what_is_not_there_is_said_in_the_same_shape(house: House, path: str) -> None:
+    with pytest.raises(Refused) as refused:
+        house.client().get(path)
+    assert refused.value.status == 404 and set(refused.value.body) == {"code", "message", "detail"}
+
+
+def test_an_id_that_is_none_is_refused_before_it_is_stored(house: House) -> None:
+    for change in ({"visit_id": "x"}, {"event_id": "' or 1=1"}, {"person_id": "?"}):
+        with pytest.raises(Refused) as refused:
+            house.client().open(**change)
+        assert refused.value.status in (404, 422)
+
+
+@pytest.mark.parametrize(
+    ("row", "code"),
+    [
+        ({"outside": "nan", "inside": "1"}, "not_a_number"),
+        ({"outside": "inf", "inside": "1"}, "not_a_number"),
+        ({"outside": "5e3", "inside": "1"}, "not_a_number"),
+        ({"outside": "0", "inside": "1"}, "ambient"),
+        ({"outside": "-5300", "inside": "1"}, "ambient"),
+        ({"outside": "5300", "inside": None}, "missing"),
+        ({"outside": None, "inside": None, "factor": "0"}, "not_positive"),
+        ({"outside": "5300", "inside": "1", "factor": "5300"}, "both"),
+        ({"outside": "5300", "inside": "5300"}, None),
+        ({"outside": "200", "inside": "1"}, None),
+    ],
+)
+def test_impossible_numbers_are_named_or_void_the_try(house: House, row: dict[str, Any], code: str | None) -> None:
+    tester = house.client()
+    tester.check_counter()
+    visit = tester.open()
+    tester.until(visit, "run")
+    run = tester.start(visit, "typed")
+    good = {"outside": "5300", "inside": "4", "factor": None}
+    body = {
+        "kind": "numbers_typed",
+        "run_id": run,
+        "resolution": "1",
+        "exercises": [good, {"factor": None, **row}, good, good],
+    }
+    if code is None:
+        (one,) = tester.say(visit, body, 160)["tries"]
+        assert one["outcome"] == "void" and one["reasons"][0]["code"] in ("hoses_first", "ambient_low")
+        return
+    with pytest.raises(Refused) as refused:
+        tester.say(visit, body, 160)
+    assert refused.value.code == code and "Jog on the spot" in refused.value.body["message"]
+    assert tester.get(f"/api/visits/{visit}")["picture"]["run"], "the run still waits for its numbers"
+
+
+def test_numbers_before_the_protocol_is_over_are_refused(house: House) -> None:
+    tester = house.client()
+    tester.check_counter()
+    visit = tester.open()
+    tester.until(visit, "run")
+    run = tester.start(visit, "typed")
+    rows = [{"outside": "5300", "inside": "4", "factor": None}] * 4
+    body = {"kind": "numbers_typed", "run_id": run, "resolution": "1", "exercises": rows}
+    with pytest.raises(Refused, match="too_early"):
+        tester.say(visit, body, 100)
+    with pytest.raises(Refused, match="exercise_missing"):
+        tester.say(visit, {**body, "exercises": rows[:3]}, 100)
+
+
+def test_a_displayed_zero_is_at_least_outside_over_half_a_step(house: House) -> None:
+    """6,850 outside and a displayed 0 on a whole-number display: at least 13,700 (computed)."""
+    tester = house.client()
+    tester.check_counter()
+    visit = tester.open()
+    tester.until(visit, "run")
+    run = tester.start(visit, "typed")
+    rows = [{"outside": "6850", "inside": one, "factor": None} for one in ("0", "5", "5", "5")]
+    (one,) = tester.say(visit, {"kind": "numbers_typed", "run_id": run, "resolution": "1", "exercises": rows}, 160)[
+        "tries"
+    ]
+    assert one["exercises"][0]["factor"] == "≥ 13700" and one["bound"] == "unknown" and one["overall"].startswith("≥")

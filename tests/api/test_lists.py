@@ -1,0 +1,162 @@
+"""Today, people, a person, pass results: paging, search, counting unit, dates at the site."""
+
+from __future__ import annotations
+
+from datetime import UTC, date, datetime, timedelta
+from zoneinfo import ZoneInfo
+
+import pytest
+from dateutil.relativedelta import relativedelta
+from sqlalchemy import Engine
+from sqlalchemy.orm import Session
+
+from moorfog.core.rules import Rules
+from moorfog.store.base import new_id, run_in_transaction
+from moorfog.store.models import Person
+from tests.api.house import GOOD, Client, House
+
+BAD = ("400", "600", "300", "500")
+
+
+def run_typed(tester: Client, visit: str, inside: tuple[str, ...]) -> None:
+    tester.until(visit, "run")
+    tester.type_numbers(visit, tester.start(visit, "typed"), inside)
+
+
+def finish(tester: Client, visit: str) -> None:
+    if tester.get(f"/api/visits/{visit}")["picture"]["offers"]:
+        tester.say(visit, {"kind": "decided", "next": "end"})
+    tester.until(visit, "release")
+    tester.say(visit, {"kind": "released"})
+
+
+def counted(tester: Client) -> dict[tuple[str, str], tuple[int, int, int]]:
+    found = tester.get("/api/results")
+    assert found["total"] == len(found["rows"])
+    return {(one["model"], one["size"]): (one["tested"], one["passed"], one["passed_first"]) for one in found["rows"]}
+
+
+def test_pass_results_count_a_person_model_size_and_visit_once(house: House) -> None:
+    tester = house.client()
+    tester.check_counter()
+    visit = tester.open()
+    run_typed(tester, visit, BAD)
+    tester.say(visit, {"kind": "decided", "next": "same_again"})
+    run_typed(tester, visit, GOOD)
+    assert counted(tester) == {}, "unsigned records do not count"
+    finish(tester, visit)
+    assert counted(tester) == {("Tindle & Wray Sedge", "S"): (1, 1, 0)}, "failed, then passed: tested once"
+    second = tester.open(house.ours.people[1])
+    run_typed(tester, second, BAD)
+    finish(tester, second)
+    assert counted(tester) == {("Tindle & Wray Sedge", "S"): (2, 1, 0)}
+    void = tester.open(house.ours.people[2])
+    run_typed(tester, void, ("5300", "5300", "5300", "5300"))
+    finish(tester, void)
+    assert counted(tester) == {("Tindle & Wray Sedge", "S"): (2, 1, 0)}, "void-only is left out"
+    tester.whole_visit(house.ours.people[2])
+    assert counted(tester) == {("Tindle & Wray Sedge", "S"): (3, 2, 1)}
+    assert tester.get(f"/api/results?site={house.ours.site}")["total"] == 1
+    assert tester.get(f"/api/results?site={house.theirs.site}")["total"] == 0
+    assert house.client("tester", house.theirs).get("/api/results")["rows"] == []
+
+
+def test_a_later_fail_on_the_same_configuration_ends_an_earlier_pass(house: House) -> None:
+    tester = house.client()
+    tester.whole_visit()
+    (one,) = tester.get(f"/api/people/{house.ours.people[0]}")["permissions"]
+    assert one["is_valid"] and not one["ended_by_fail"]
+    house.clock.pass_by(3600)
+    tester.whole_visit(inside=BAD)
+    (one,) = tester.get(f"/api/people/{house.ours.people[0]}")["permissions"]
+    assert not one["is_valid"] and one["ended_by_fail"]
+
+
+@pytest.mark.parametrize(
+    ("zone", "moment"),
+    [
+        ("America/New_York", datetime(2026, 3, 2, 1, 30, tzinfo=UTC)),  # still 1 March there
+        ("Pacific/Auckland", datetime(2026, 3, 1, 13, 0, tzinfo=UTC)),  # already 2 March there
+        ("America/New_York", datetime(2028, 2, 29, 18, 0, tzinfo=UTC)),  # a leap day
+    ],
+)
+def test_valid_until_is_a_date_where_the_site_is(
+    engine: Engine, rules: Rules, catalogue: None, zone: str, moment: datetime
+) -> None:
+    """Dates from zoneinfo and dateutil."""
+    house = House(engine, rules, zone)
+    house.clock.at = moment - timedelta(minutes=25)
+    tester = house.client()
+    tester.whole_visit()
+    day = house.clock.at.astimezone(ZoneInfo(zone)).date()
+    (one,) = tester.get(f"/api/people/{house.ours.people[0]}")["permissions"]
+    until = day + relativedelta(years=1)
+    assert (one["valid_from"], one["valid_until"]) == (day.isoformat(), until.isoformat())
+    for on, is_valid in ((until, True), (until + timedelta(days=1), False)):
+        house.clock.at = datetime.combine(on, datetime.max.time(), ZoneInfo(zone)).replace(microsecond=0)
+        (one,) = house.client().get(f"/api/people/{house.ours.people[0]}")["permissions"]
+        assert one["is_valid"] is is_valid
+
+
+@pytest.mark.parametrize(
+    ("q", "found"),
+    [
+        ("asa", ["Åsa Tarn"]),
+        ("TARN", ["Åsa Tarn"]),
+        ("heath", ["Łukasz Moss Heather"]),
+        ("moss h", ["Łukasz Moss Heather"]),
+        ("uka", []),
+        ("%", []),
+        ("_", []),
+        ("' or 1=1 --", []),
+    ],
+)
+def test_people_are_found_by_the_beginning_of_any_name_word(house: House, q: str, found: list[str]) -> None:
+    page = house.client().call("GET", f"/api/people?q={q.replace('%', '%25')}")
+    assert [one["name"] for one in page["rows"]] == found and page["total"] == len(found)
+
+
+def test_people_are_found_by_number_and_come_in_pages(house: House) -> None:
+    def crowd(db: Session) -> None:
+        for number in range(60):
+            db.add(
+                Person(
+                    id=new_id(),
+                    employer_id=house.ours.employer,
+                    site_id=house.ours.site,
+                    name=f"Wren Holm {number:02d}",
+                    number=f"w{number}-{house.mark}",
+                    job="",
+                    task="",
+                )
+            )
+
+    run_in_transaction(house.engine, crowd)
+    tester = house.client()
+    assert [one["number"] for one in tester.get(f"/api/people?q={house.mark}-1")["rows"]] == [f"{house.mark}-1"]
+    seen: list[str] = []
+    first = tester.get("/api/people?q=wren")
+    assert (first["total"], first["pages"]) == (60, 3)
+    for page in range(1, 4):
+        seen += [one["name"] for one in tester.get(f"/api/people?q=wren&page={page}")["rows"]]
+    assert seen == [f"Wren Holm {number:02d}" for number in range(60)]
+    assert tester.get("/api/people?q=wren&page=99")["page"] == 3
+
+
+def test_today_tells_who_is_here_what_was_left_and_what_is_done(house: House) -> None:
+    tester = house.client()
+    left = tester.open(house.ours.people[0])
+    house.clock.at += timedelta(days=2)
+    tester = house.client()
+    done = tester.whole_visit(house.ours.people[1])
+    here = tester.open(house.ours.people[2])
+    shown = tester.get("/api/today")
+    assert [[one["visit_id"] for one in shown[key]] for key in ("here", "unfinished", "done")] == [
+        [here],
+        [left],
+        [done],
+    ]
+    assert shown["here"][0]["doing"] == "Is this the right person?" and shown["done"][0]["verdict"] == "pass"
+    assert date.fromisoformat(shown["unfinished"][0]["opened_at"][:10]) < date.fromisoformat(
+        shown["here"][0]["opened_at"][:10]
+    )

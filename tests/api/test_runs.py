@@ -1,0 +1,213 @@
+"""What a counter's link may do, and what becomes of a run when anything goes wrong on the way."""
+
+from __future__ import annotations
+
+from datetime import timedelta
+from typing import Any
+
+import pytest
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from moorfog.core.codec import encode
+from moorfog.core.readings import Chunk, Reading, seal_digest
+from moorfog.operations import runs
+from moorfog.store.base import run_in_transaction
+from moorfog.store.models import Lease, ReadingChunk
+from tests.api.house import Client, House, Refused
+from tests.core.bench import BAD_FACTORS, GOOD, simulate
+
+
+def columns(readings: list[Reading], first: int = 0) -> dict[str, Any]:
+    """Return readings as the link sends them."""
+    return dict(
+        encode(
+            Chunk(
+                first,
+                tuple(one.t for one in readings),
+                tuple(one.dt for one in readings),
+                tuple(one.counts for one in readings),
+                tuple(one.volume_nl for one in readings),
+                "".join(one.valve for one in readings),
+                tuple(one.flags for one in readings),
+            )
+        )
+    )
+
+
+@pytest.fixture
+def at_run(house: House) -> tuple[Client, str, str]:
+    """A client, a visit at its run on our counter, and the run."""
+    tester = house.client()
+    tester.check_counter()
+    visit = tester.open()
+    tester.until(visit, "run")
+    return tester, visit, tester.start(visit)
+
+
+def readings_of(house: House, factors: tuple[int, ...] = GOOD) -> list[Reading]:
+    protocol = next(one for one in house.rules.protocols if one.id == "fast-count-elastomeric")
+    return simulate(protocol, factors)
+
+
+def close(tester: Client, run: str, readings: list[Reading], end: str = "complete", **more: Any) -> Any:
+    tester.house.clock.pass_by(155)
+    at = tester.house.clock.at.isoformat()
+    body = {"end": end, "count": len(readings), "sha256": seal_digest(readings), "occurred_at": at, **more}
+    return tester.link(f"runs/{run}/close", body)
+
+
+def test_a_run_read_by_the_link_is_judged_and_its_lease_let_go(house: House, at_run: tuple[Client, str, str]) -> None:
+    tester, visit, run = at_run
+    plan = tester.link("status", {"state": "reading", "ambient": "5300"})["plan"]
+    assert plan["run_id"] == run and plan["total_ms"] == 149_000 and plan["windows"][0] == [0, 4000, "OUT"]
+    readings = readings_of(house)
+    for at in range(0, len(readings), 4):
+        assert tester.link(f"runs/{run}/chunks", {"chunks": [columns(readings[at : at + 4], at)]})["stored"] > 0
+    close(tester, run, readings)
+    (one,) = tester.get(f"/api/visits/{visit}")["picture"]["tries"]
+    assert one["overall"] and all(row["counts"] is not None and row["bound"] != "unknown" for row in one["exercises"])
+    assert tester.link("status", {"state": "reading", "ambient": "5300"})["plan"] is None
+
+
+def test_readings_sent_again_in_other_chunks_are_stored_once(house: House, at_run: tuple[Client, str, str]) -> None:
+    tester, visit, run = at_run
+    readings = readings_of(house)
+    path = f"runs/{run}/chunks"
+    assert tester.link(path, {"chunks": [columns(readings[:10])]})["stored"] == 10
+    assert tester.link(path, {"chunks": [columns(readings[:10])]})["stored"] == 0
+    assert tester.link(path, {"chunks": [columns(readings[:25])]})["stored"] == 15, "its answer was lost, more came"
+    assert tester.link(path, {"chunks": [columns(readings[5:40], 5)]})["stored"] == 15
+    with pytest.raises(Refused) as refused:
+        tester.link(path, {"chunks": [columns(readings[60:70], 60)]})
+    assert refused.value.code == "readings_missing" and refused.value.body["detail"] == {"stored": 40}
+    with pytest.raises(Refused, match="readings_missing"):
+        close(tester, run, readings)
+    tester.link(path, {"chunks": [columns(readings)]})
+    close(tester, run, readings)
+    with Session(house.engine) as db:
+        stored = [one for chunk in runs.load_chunks(db, run) for one in chunk.readings()]
+    assert stored == readings
+    assert tester.get(f"/api/visits/{visit}")["picture"]["tries"][0]["outcome"] == "unfinished", (
+        "comfort is not asked yet"
+    )
+
+
+def test_a_chunk_that_makes_no_sense_stores_nothing(house: House, at_run: tuple[Client, str, str]) -> None:
+    tester, _, run = at_run
+    good = columns(readings_of(house)[:4])
+    for change, status in (
+        ({"counts": [-1, 0, 0, 0]}, 422),
+        ({"dt": [250]}, 422),
+        ({"valve": "OOXX"}, 422),
+        ({"counts": ["1", 0, 0, 0]}, 422),
+        ({"counts": [1.5, 0, 0, 0]}, 422),
+        ({"surplus": 1}, 422),
+    ):
+        with pytest.raises(Refused) as refused:
+            tester.link(f"runs/{run}/chunks", {"chunks": [good, {**good, "first": 4, **change}]})
+        assert refused.value.status == status and refused.value.body["message"]
+    with Session(house.engine) as db:
+        assert db.scalars(select(ReadingChunk).where(ReadingChunk.run_id == run)).all() == []
+
+
+@pytest.mark.parametrize(
+    ("spoil", "end", "code"),
+    [
+        (lambda all_: all_[:200], "lost", "lost"),
+        (lambda all_: all_[:200] + all_[206:], "complete", "gap"),
+        (
+            lambda all_: [*all_[:-1], Reading(all_[-1].t, 250, 9, all_[-1].volume_nl, "O", "F")],
+            "complete",
+            "flow_alarm",
+        ),
+    ],
+)
+def test_a_broken_run_is_void_and_keeps_its_readings(
+    house: House, at_run: tuple[Client, str, str], spoil: Any, end: str, code: str
+) -> None:
+    tester, visit, run = at_run
+    readings = spoil(readings_of(house))
+    tester.link(f"runs/{run}/chunks", {"chunks": [columns(readings)]})
+    close(tester, run, readings, end)
+    (one,) = tester.get(f"/api/visits/{visit}")["picture"]["tries"]
+    assert one["outcome"] == "void" and code in [reason["code"] for reason in one["reasons"]]
+    with Session(house.engine) as db:
+        assert runs.stored_readings(db, run) == len(readings)
+
+
+def test_readings_other_than_those_sealed_void_the_run(house: House, at_run: tuple[Client, str, str]) -> None:
+    tester, visit, run = at_run
+    readings = readings_of(house)
+    tester.link(f"runs/{run}/chunks", {"chunks": [columns(readings)]})
+    close(tester, run, readings, sha256="0" * 64)
+    (one,) = tester.get(f"/api/visits/{visit}")["picture"]["tries"]
+    assert one["outcome"] == "void" and one["reasons"][0]["code"] == "digest"
+
+
+def test_a_run_nobody_seals_is_void_and_its_counter_free(house: House, at_run: tuple[Client, str, str]) -> None:
+    tester, visit, run = at_run
+    house.clock.pass_by(149 + 5 + runs.GRACE.total_seconds() + 1)
+    run_in_transaction(house.engine, lambda db: runs.void_stale_runs(db, house.clock))
+    (one,) = tester.get(f"/api/visits/{visit}")["picture"]["tries"]
+    assert one["outcome"] == "void"
+    with Session(house.engine) as db:
+        assert db.get(Lease, house.ours.counter) is None
+    with pytest.raises(Refused, match="no_lease"):
+        tester.link(f"runs/{run}/chunks", {"chunks": []})
+
+
+def test_two_benches_cannot_read_one_counter(house: House, at_run: tuple[Client, str, str]) -> None:
+    tester, _, _ = at_run
+    other = tester.open(house.ours.people[1], bench="Bench B")
+    tester.until(other, "run")
+    with pytest.raises(Refused) as refused:
+        tester.start(other)
+    assert refused.value.status == 409 and refused.value.code == "counter_busy"
+    assert tester.get(f"/api/visits/{other}")["picture"]["tries"] == [], "the refused start left nothing behind"
+
+
+def test_stopping_tells_the_link_and_an_early_stop_is_no_fail(house: House, at_run: tuple[Client, str, str]) -> None:
+    tester, visit, run = at_run
+    readings = readings_of(house)[:100]
+    tester.link(f"runs/{run}/chunks", {"chunks": [columns(readings)]})
+    tester.say(visit, {"kind": "stopped", "why": ""}, 30, expects=None)
+    assert tester.link("status", {"state": "in_run", "ambient": None})["plan"]["stop"] is True
+    close(tester, run, readings, "stopped")
+    assert tester.get(f"/api/visits/{visit}")["picture"]["tries"][0]["outcome"] == "unfinished"
+
+
+def test_a_run_stopped_when_it_could_not_pass_any_more_is_a_fail(house: House, at_run: tuple[Client, str, str]) -> None:
+    tester, visit, run = at_run
+    readings = [one for one in readings_of(house, tuple(one // 10 or 1 for one in BAD_FACTORS)) if one.t <= 100_000]
+    tester.link(f"runs/{run}/chunks", {"chunks": [columns(readings)]})
+    tester.say(visit, {"kind": "stopped", "why": ""}, 100, expects=None)
+    close(tester, run, readings, "stopped")
+    (one,) = tester.get(f"/api/visits/{visit}")["picture"]["tries"]
+    assert (one["outcome"], one["reasons"][0]["code"]) == ("fail", "cannot_pass")
+
+
+def test_without_todays_checks_or_calibration_no_run_is_permitted(house: House) -> None:
+    tester = house.client()
+    visit = tester.open()
+    tester.until(visit, "run")
+    with pytest.raises(Refused, match="check_particle"):
+        tester.start(visit)
+    tester.check_counter()
+    tester.post(f"/api/counters/{house.ours.counter}/checks", {"name": "zero", "value": "7"})
+    with pytest.raises(Refused, match="check_zero"):
+        tester.start(visit)
+    counter = next(one for one in tester.get("/api/counters") if one["id"] == house.ours.counter)
+    assert counter["stands_against"] == ["Zero check: failed today with 7"]
+    house.clock.at += timedelta(days=1)
+    tester = house.client()
+    assert len(next(one for one in tester.get("/api/counters"))["stands_against"]) == 3, (
+        "yesterday's checks do not count"
+    )
+
+
+@pytest.mark.parametrize("value", ["nan", "inf", "-1", "1e5", "", "lots"])
+def test_a_check_is_a_number_or_nothing(house: House, value: str) -> None:
+    with pytest.raises(Refused) as refused:
+        house.client().post(f"/api/counters/{house.ours.counter}/checks", {"name": "zero", "value": value})
+    assert refused.value.status == 422 and "Zero check" in refused.value.body["message"]
