@@ -252,7 +252,7 @@ def today(db: Session, clock: Clock, actor: Actor) -> Today:
         .order_by(VisitSummary.opened_at.desc())
         .limit(50)
     ).all()
-    zones = {site_id: zone for site_id, zone in db.execute(select(Site.id, Site.zone))}
+    zones = dict(db.execute(select(Site.id, Site.zone)).all())
     here: list[VisitRow] = []
     unfinished: list[VisitRow] = []
     for row in open_rows:

@@ -73,7 +73,7 @@ function SimpleAct({ card, view, propose, next, back }: ActProps) {
       <Head card={card}>
         {card.act === "fit_probe" && loops.length > 0 && (
           <div className="note heath">
-            <h3>This must be put back before {view.first_name} goes</h3>
+            <h2>This must be put back before {view.first_name} goes</h2>
             <p>
               {loops.map((one) => one.replaceAll("_", " ")).join(", ")}. It stays in sight on the right until it is.
             </p>
@@ -130,7 +130,7 @@ function ProofCard({ card, view, propose, next }: ActProps) {
     <section className="card" data-item={card.id}>
       <Head card={card}>
         <div className="note">
-          <h3>Held: almost nothing was counted inside</h3>
+          <h2>Held: almost nothing was counted inside</h2>
           <p>That may be a very good seal, or a blocked line. The number must rise when the seal is broken.</p>
         </div>
       </Head>

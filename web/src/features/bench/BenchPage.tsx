@@ -28,31 +28,33 @@ export function BenchPage() {
   const picture = view.picture;
   return (
     <div className="bench" data-seq={picture.seq} data-step={picture.step}>
-      {picture.is_practice && (
-        <div className="practice-band">
-          PRACTICE{picture.speed > 1 ? ` · TIME RUNS ${picture.speed} TIMES AS FAST` : ""} · NOT A RESULT
+      <header>
+        {picture.is_practice && (
+          <div className="practice-band">
+            PRACTICE{picture.speed > 1 ? ` · TIME RUNS ${picture.speed} TIMES AS FAST` : ""} · NOT A RESULT
+          </div>
+        )}
+        <div className="top">
+          <Link to="/" className="brand">
+            Moorfog
+          </Link>
+          <span>
+            {view.employer} · {view.site} · {view.bench}
+          </span>
+          <div className="right">
+            <CounterLine />
+            <NowClock />
+          </div>
         </div>
-      )}
-      <header className="top">
-        <Link to="/" className="brand">
-          Moorfog
-        </Link>
-        <span>
-          {view.employer} · {view.site} · {view.bench}
-        </span>
-        <div className="right">
-          <CounterLine />
-          <NowClock />
-        </div>
+        {bench.connection === "away" && (
+          <div className="away-band" role="status">
+            The server is away.{" "}
+            {bench.unsent
+              ? `${bench.unsent} entr${bench.unsent === 1 ? "y is" : "ies are"} kept here and sent when it is back.`
+              : "Nothing is lost; this page goes on trying."}
+          </div>
+        )}
       </header>
-      {bench.connection === "away" && (
-        <div className="away-band" role="status">
-          The server is away.{" "}
-          {bench.unsent
-            ? `${bench.unsent} entr${bench.unsent === 1 ? "y is" : "ies are"} kept here and sent when it is back.`
-            : "Nothing is lost; this page goes on trying."}
-        </div>
-      )}
       <Walk steps={picture.steps} detail={stepDetail(view)} />
       <div className="bench-body">
         <main className="stage">

@@ -40,7 +40,7 @@ export function Correct({ view, propose }: { view: VisitView; propose: (body: Bo
         send();
       }}
     >
-      <h3>Correct this record</h3>
+      <h2>Correct this record</h2>
       <p>
         The old revision stays readable; the result cannot be used until both have signed again. A correction never
         makes a pass.

@@ -23,7 +23,7 @@ export function DecideCard({ view, propose }: { view: VisitView; propose: (body:
         .filter((one) => one.gravity !== "note")
         .map((one) => (
           <div key={one.code} className={`note ${one.gravity === "stop" ? "rust" : ""}`}>
-            <h3>{one.sentence}</h3>
+            <h2>{one.sentence}</h2>
             {one.remedy && <p>{one.remedy}</p>}
             {one.rule && <p className="why">{one.rule}</p>}
           </div>

@@ -76,7 +76,7 @@ export function QuestionCard({ view, card, propose, next, later, back }: Props) 
       </div>
       {asking && !notFine && (
         <div className="note">
-          <h3>How long ago?</h3>
+          <h2>How long ago?</h2>
           <p>{card.remedy}</p>
           <div className="foot-keys">
             {times.map((value, i) => (
@@ -92,7 +92,7 @@ export function QuestionCard({ view, card, propose, next, later, back }: Props) 
       )}
       {notFine && (
         <div className={`note ${card.gravity === "stop" ? "rust" : ""}`} role="alert">
-          <h3>{card.gravity === "stop" ? "Stop" : "Put right first"}</h3>
+          <h2>{card.gravity === "stop" ? "Stop" : "Put right first"}</h2>
           <p>{card.remedy}</p>
           {card.consequence && <p>{card.consequence}</p>}
           {card.until && <Until until={card.until} />}

@@ -68,7 +68,7 @@ export function RunView({ view, run, live, propose }: Props) {
       </div>
       {touched && (
         <div className="note" role="alert">
-          <h3>Touched: did it move?</h3>
+          <h2>Touched: did it move?</h2>
           <div className="foot-keys">
             <Key cap="Space" label="no, nothing moved" onPress={() => touch(false)} />
             <Key cap="N" label="it moved: void" tone="rust" onPress={() => touch(true)} />

@@ -49,7 +49,7 @@ export function SealCard({ card, view, propose, next, back }: ActProps) {
       <p className="say">“{card.say} Do you feel air anywhere?”</p>
       {leaking && !who && (
         <div className="note">
-          <h3>Who noticed?</h3>
+          <h2>Who noticed?</h2>
           <div className="foot-keys">
             <Key cap="1" label="the wearer feels it" onPress={() => setWho("wearer")} />
             <Key cap="2" label="I see or hear it" onPress={() => setWho("tester")} />
@@ -59,7 +59,7 @@ export function SealCard({ card, view, propose, next, back }: ActProps) {
       )}
       {leaking && who && (
         <div className="note">
-          <h3>Where does it leak?</h3>
+          <h2>Where does it leak?</h2>
           <div className="foot-keys">
             {PLACES.map((place, i) => (
               <Key key={place} cap={String(i + 1)} label={place} onPress={() => leaks(place)} />
@@ -69,7 +69,7 @@ export function SealCard({ card, view, propose, next, back }: ActProps) {
       )}
       {leaked && !leaking && (
         <div className={`note ${picture.seal_fails >= picture.seal_fails_allowed ? "rust" : ""}`} role="alert">
-          <h3>It leaked, {picture.seal_fails} so far</h3>
+          <h2>It leaked, {picture.seal_fails} so far</h2>
           <p>
             {picture.seal_fails >= picture.seal_fails_allowed
               ? "Another facepiece: take this one off (R), then choose again."

@@ -44,7 +44,7 @@ export function StartCard({ card, view, propose, back }: ActProps) {
       )}
       {counter && against.length > 0 && (
         <div className="note rust" role="alert">
-          <h3>Not permitted with {counter.name}</h3>
+          <h2>Not permitted with {counter.name}</h2>
           <ul>
             {against.map((one) => (
               <li key={one}>{one}</li>
@@ -57,7 +57,7 @@ export function StartCard({ card, view, propose, back }: ActProps) {
       )}
       {!counter && (
         <div className="note rust">
-          <h3>No counter</h3>
+          <h2>No counter</h2>
           <p>Enter one first; see the Kit page.</p>
         </div>
       )}

@@ -1,0 +1,48 @@
+"""Fixtures of the browser tests: one program on loopback and one Chromium for the whole run."""
+
+from __future__ import annotations
+
+import shutil
+from collections.abc import Callable, Iterator
+from typing import Any
+
+import pytest
+from playwright.sync_api import Browser, sync_playwright
+
+from moorfog.core.rules import Rules
+from tests.browser.desk import Desk
+from tests.browser.stack import Stack
+
+
+@pytest.fixture(scope="session")
+def browser() -> Iterator[Browser]:
+    """Debian's Chromium, headless."""
+    path = shutil.which("chromium")
+    assert path, "chromium is missing; ./moorfog test installs it"
+    with sync_playwright() as playwright:
+        one = playwright.chromium.launch(executable_path=path, args=["--no-sandbox", "--disable-dev-shm-usage"])
+        yield one
+        one.close()
+
+
+@pytest.fixture(scope="session")
+def stack(rules: Rules) -> Iterator[Stack]:
+    """The program with one web process, worker, link and counter."""
+    one = Stack(rules)
+    yield one
+    one.stop()
+
+
+@pytest.fixture
+def desk(browser: Browser, stack: Stack) -> Iterator[Callable[..., Desk]]:
+    """Return a maker of windows; each is closed after the test, and none may have thrown an error."""
+    made: list[Desk] = []
+
+    def make(address: str | None = None, **given: Any) -> Desk:
+        made.append(Desk(browser, address or stack.address, **given))
+        return made[-1]
+
+    yield make
+    for one in made:
+        one.context.close()
+    assert [problem for one in made for problem in one.problems] == []

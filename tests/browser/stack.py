@@ -1,0 +1,117 @@
+"""The whole program on loopback for a test: database, web processes, worker, link and simulated counter."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import subprocess
+import sys
+import tempfile
+import time
+import urllib.error
+import urllib.request
+from pathlib import Path
+from typing import Any
+
+from moorfog.bootstrap import ensure_web
+from moorfog.core.rules import Rules
+from moorfog.demo import seed
+from moorfog.demo.database import PrivateServer, free_port
+from moorfog.demo.run import PASSWORD, gunicorn_command
+from moorfog.store.base import make_engine, run_in_transaction
+from moorfog.store.migrate import migrate
+
+TOKEN = "the-token-of-the-tests-link"
+__all__ = ["PASSWORD", "Stack"]
+
+
+class Stack:
+    """Everything a fit tester's browser talks to. Only what was started here is stopped."""
+
+    def __init__(self, rules: Rules, webs: int = 1, flags: tuple[str, ...] = ()) -> None:
+        self.home = Path(tempfile.mkdtemp(prefix="mf"))
+        self.home.chmod(0o755)
+        self.children: dict[str, subprocess.Popen[bytes]] = {}
+        self.server = PrivateServer(self.home / "db", flags=flags)
+        self.ports = [free_port() for _ in range(webs)]
+        self.counter_port = free_port()
+        try:
+            self.server.install()
+            self.server.start()
+            self.server.create_account("only-for-tests")
+            migrate(self.server.url)
+            self.engine = make_engine(self.server.url)
+            run_in_transaction(self.engine, lambda db: seed.seed_places(db, rules, PASSWORD, TOKEN))
+            for number in range(webs):
+                self.start_web(number)
+            self.start_counter()
+            self.start_link()
+            self.spawn("worker", [sys.executable, "-m", "moorfog.cli", "worker"])
+        except BaseException:
+            self.stop()
+            raise
+
+    @property
+    def address(self) -> str:
+        """The first web process's address."""
+        return f"http://127.0.0.1:{self.ports[0]}"
+
+    def spawn(self, name: str, command: list[str], **env: str) -> None:
+        """Start a child with a log of its own."""
+        given = {**os.environ, "MOORFOG_DATABASE_URL": self.server.url, "MOORFOG_WEB": str(ensure_web()), **env}
+        with (self.home / f"{name}.log").open("ab") as log:
+            self.children[name] = subprocess.Popen(
+                command, stdout=log, stderr=log, stdin=subprocess.DEVNULL, env=given, start_new_session=True
+            )
+
+    def start_web(self, number: int) -> None:
+        """Start one web process and wait for it."""
+        self.spawn(f"web{number}", gunicorn_command(self.ports[number], 1))
+        self.wait_for(f"http://127.0.0.1:{self.ports[number]}/api/health")
+
+    def start_counter(self) -> None:
+        """Start the simulated counter."""
+        command = [sys.executable, "-m", "moorfog.instruments.simulated", "--port", str(self.counter_port)]
+        self.spawn("counter", command)
+
+    def start_link(self) -> None:
+        """Start the counter's link."""
+        command = [sys.executable, "-m", "moorfog.instruments.link", "--server", self.address]
+        command += ["--counter", f"socket://127.0.0.1:{self.counter_port}", "--spool", str(self.home / "spool")]
+        self.spawn("link", command, MOORFOG_LINK_TOKEN=TOKEN)
+
+    def wait_for(self, url: str, wait_s: float = 20) -> None:
+        """Wait until an address answers."""
+        deadline = time.monotonic() + wait_s
+        while True:
+            try:
+                with urllib.request.urlopen(url, timeout=2):
+                    return
+            except (OSError, urllib.error.URLError):
+                if time.monotonic() > deadline:
+                    raise
+                time.sleep(0.1)
+
+    def kill(self, name: str) -> None:
+        """End a child at once, as a power cut would."""
+        self.children[name].kill()
+        self.children[name].wait(5)
+
+    def stop(self) -> None:
+        """Stop all of it and throw it away."""
+        for child in self.children.values():
+            child.terminate()
+        for child in self.children.values():
+            try:
+                child.wait(8)
+            except subprocess.TimeoutExpired:
+                child.kill()
+                child.wait(5)
+        if hasattr(self, "engine"):
+            self.engine.dispose()
+        self.server.stop()
+        shutil.rmtree(self.home, ignore_errors=True)
+
+    def logs(self) -> dict[str, Any]:
+        """Return the tail of every child's log, for a failing test."""
+        return {path.name: path.read_text()[-1500:] for path in self.home.glob("*.log")}
