@@ -141,7 +141,8 @@ def cmd_check(given: argparse.Namespace) -> int:
 
 def cmd_bench(given: argparse.Namespace) -> int:
     """Print measurements as ratios, side by side in one run."""
-    return subprocess.run([sys.executable, str(root() / "tests" / "bench.py")], cwd=root(), check=False).returncode
+    ensure_packages(with_browser=True)
+    return subprocess.run([sys.executable, "-m", "tests.bench", *given.rest], cwd=root(), check=False).returncode
 
 
 def parser() -> argparse.ArgumentParser:
@@ -186,7 +187,7 @@ def parser() -> argparse.ArgumentParser:
 def main() -> None:
     """Run a command."""
     given, rest = parser().parse_known_args()
-    if rest and given.command != "test":
+    if rest and given.command not in ("test", "bench"):
         parser().error(f"unknown: {' '.join(rest)}")
     given.rest = rest
     try:

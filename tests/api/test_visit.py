@@ -47,8 +47,8 @@ def test_a_typed_pass_becomes_a_signed_report_whose_bytes_stay(house: House) -> 
         "typed from the counter's display",
         "Limits of use",
         "recalled",
-        "observed by the tester",
-        "asked of the wearer",
+        "“Observed” is by the tester, “asked” is of the wearer",
+        "Clean-shaven everywhere the seal touches? observed fine",
         "A Name",
         "Valid until",
     ):

@@ -82,7 +82,7 @@ class Desk:
 
     def settle(self, item: str, seq: str | None) -> None:
         """Wait until the bench has moved on from ``item``."""
-        self.page.wait_for_function(MOVED_ON, arg=[seq, item], timeout=15_000)
+        self.page.wait_for_function(MOVED_ON, arg=[seq, item], timeout=90_000)
 
     def until(self, *wanted: str, model: str = "Bracken", look: Any = None) -> str:
         """Press Space, and what a card needs besides, until one of ``wanted`` is shown."""

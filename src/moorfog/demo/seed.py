@@ -196,12 +196,32 @@ def walk_past_visit(walk: Walk, number: int, option: dict[str, Any], face: int) 
 
 
 def seed_open_visits(engine: Engine, rules: Rules) -> None:
-    """Leave one person waiting at a bench, so that Today is not empty."""
+    """Leave people at the benches, so that Today shows a day's work: one just come, one unshaven, one wearing, one
+    left open the day before."""
     with Session(engine) as db:
         account = db.scalar(select(Account).where(Account.login == "maren"))
         actor = load_actor(db, account) if account else None
-        person = db.execute(select(Person.id, Person.site_id).order_by(Person.number.desc())).first()
-        benches = {site.id: site.benches[0] for site in db.scalars(select(Site))}
+        benches = {site.id: site.benches for site in db.scalars(select(Site))}
+        people = list(db.execute(select(Person.id, Person.site_id).order_by(Person.number.desc())))
         now = DatabaseClock().now(db)
-    if actor is not None and person is not None:
-        run_in_transaction(engine, lambda db: Walk(db, actor, rules, person[0], benches[person[1]], now, "").visit_id)
+        option = catalogue(db)["Bracken"]
+    if actor is None:
+        raise RuntimeError("seed the places first")
+
+    def leave(db: Session, index: int, ago: timedelta, act: str, not_fine: frozenset[str] = frozenset()) -> Walk:
+        person_id, site_id = people[index]
+        walk = Walk(db, actor, rules, person_id, benches[site_id][-1], now - ago, "")
+        if act:
+            walk.until(act, not_fine)
+        return walk
+
+    def work(db: Session) -> None:
+        leave(db, 3, timedelta(days=1, hours=2), "choose_facepiece")
+        leave(db, 40, timedelta(minutes=6), "choose_facepiece", frozenset({"shave"}))
+        wearing = leave(db, 46, timedelta(minutes=4), "choose_facepiece")
+        wearing.choose(option, "M")
+        wearing.until("don")
+        wearing.do("don")
+        leave(db, 0, timedelta(), "")
+
+    run_in_transaction(engine, work)

@@ -115,8 +115,9 @@ def _gates(visit: Visit, zone: ZoneInfo) -> tuple[GateLine, ...]:
         words = "fine" if answer.answer == "fine" else "noted" if item.gravity == "note" else "not fine"
         if answer.minutes_ago is not None:
             words += f" ({answer.minutes_ago} min before)"
-        how = "observed by the tester" if item.mode == "observe" else "asked of the wearer"
-        out.append(GateLine(item.title, how, words, _local(answer.at, zone), f"{item.source} ({item.standing})"))
+        how = "observed" if item.mode == "observe" else "asked"
+        moment = answer.at.astimezone(zone).strftime("%H:%M:%S")
+        out.append(GateLine(item.title, how, words, moment, f"{item.source} ({item.standing})"))
     return tuple(out)
 
 

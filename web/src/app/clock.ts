@@ -50,5 +50,5 @@ export function clockTime(moment: string): string {
 
 /** A moment as date and time here. */
 export function dateTime(moment: string): string {
-  return `${moment.slice(0, 10)} ${clockTime(moment)}`;
+  return `${new Date(moment).toLocaleDateString("sv-SE")} ${clockTime(moment)}`;
 }

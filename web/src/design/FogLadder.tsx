@@ -79,8 +79,12 @@ export function FogLadder({ points, exercises, factors, t, outside, outsideIsLiv
           {i > 0 && <line x1={x(one.start_ms)} x2={x(one.start_ms)} y1="0" y2={H} className="between" />}
           <text x={x(one.start_ms) + 10} y={H - 12} className="exercise">
             {shortName(one.name)}
-            {factors[i] ? ` · ${t < one.end_ms ? "so far " : ""}${factors[i]}` : ""}
           </text>
+          {factors[i] && (
+            <text x={x(one.start_ms) + 10} y={H - 32} className="exercise">
+              {t < one.end_ms ? `so far ${factors[i]}` : factors[i]}
+            </text>
+          )}
         </g>
       ))}
       {wall !== null && wallWords !== null && (

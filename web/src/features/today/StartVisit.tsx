@@ -60,7 +60,7 @@ export function StartVisit({ close }: { close: () => void }) {
         onSubmit={(event) => {
           event.preventDefault();
           const first = rows[0];
-          if (first && !found.isFetching) void open(first);
+          if (q.trim() && first && !found.isFetching) void open(first);
         }}
         onKeyDown={(event) => {
           if (event.key === "Escape") close();
@@ -113,7 +113,7 @@ export function StartVisit({ close }: { close: () => void }) {
           </p>
         )}
       </form>
-      <h2>{found.data ? `${found.data.total} found` : "…"}</h2>
+      <h2>{found.data ? foundWords(found.data) : "…"}</h2>
       {rows.length === 0 && found.data ? (
         <Empty>Nobody of that name or number within your employers.</Empty>
       ) : (
@@ -141,4 +141,10 @@ export function StartVisit({ close }: { close: () => void }) {
       {found.data && found.data.pages > 1 && <p className="dim">More than these; type more of the name.</p>}
     </main>
   );
+}
+
+function foundWords(page: Schemas["PeoplePage"]): string {
+  return page.pages > 1
+    ? `${page.total} found, the first ${page.rows.length}: type more letters`
+    : `${page.total} found`;
 }

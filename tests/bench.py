@@ -1,0 +1,243 @@
+"""Measurements, side by side in one run and printed as ratios: ./moorfog bench. Nothing here is asserted."""
+
+from __future__ import annotations
+
+import gzip
+import json
+import shutil
+import statistics
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+from datetime import UTC, datetime, timedelta
+from pathlib import Path
+from typing import Any
+
+from sqlalchemy import Engine, insert, select, text
+from sqlalchemy.orm import Session
+
+from moorfog.bootstrap import ensure_web
+from moorfog.core import events as ev
+from moorfog.core.fold import fold, step
+from moorfog.core.picture import picture
+from moorfog.core.rules import Rules
+from moorfog.data import shipped_rules
+from moorfog.demo import seed
+from moorfog.demo.database import PrivateServer
+from moorfog.demo.walk import Walk
+from moorfog.operations.accounts import load_actor
+from moorfog.store.base import DatabaseClock, make_engine, new_id, run_in_transaction
+from moorfog.store.migrate import migrate
+from moorfog.store.models import Account, InstrumentRow, Person, ReadingChunk, VisitHead
+from tests.core.bench import Bench
+
+
+def timed(fn: Callable[[], Any], times: int = 30) -> list[float]:
+    """Return the milliseconds of ``times`` calls."""
+    out = []
+    for _ in range(times):
+        began = time.perf_counter()
+        fn()
+        out.append((time.perf_counter() - began) * 1000)
+    return out
+
+
+def p50(values: list[float]) -> float:
+    return statistics.median(values)
+
+
+def p95(values: list[float]) -> float:
+    return sorted(values)[int(len(values) * 0.95) - 1 if len(values) > 1 else 0]
+
+
+def line(what: str, ours: float, other: float | None = None, unit: str = "ms", beside: str = "") -> None:
+    """Print one measurement, with its ratio to what it is held against."""
+    ratio = f"   {ours / other:6.2f} × {beside} ({other:.3f} {unit})" if other else ""
+    print(f"  {what:<58}{ours:9.3f} {unit}{ratio}", flush=True)
+
+
+def bench_core(rules: Rules) -> None:
+    """The fold and the picture of a whole visit."""
+    print("core")
+    one = Bench(rules)
+    one.until("run")
+    one.run()
+    one.until("release")
+    stored = [json.dumps(ev.event_to_json(event)) for event in one.log]
+    parse = p50(timed(lambda: [json.loads(each) for each in stored]))
+    read = p50(timed(lambda: [ev.event_from_json(json.loads(each)) for each in stored]))
+    line(
+        f"fold of a full visit, {len(one.log)} events",
+        p50(timed(lambda: fold(one.log, rules))),
+        parse,
+        "ms",
+        "its JSON",
+    )
+    line("reading its events strictly out of JSON", read, parse, "ms", "its JSON")
+    before = fold(one.log[:-1], rules)
+    line("one step of the fold", p50(timed(lambda: step(before, one.log[-1]))))
+    line("picture of a visit, nothing remembered", p50(timed(lambda: picture(step(before, one.log[-1]), one.at))))
+
+
+def prepare(engine: Engine, rules: Rules) -> Walk:
+    """Seed the places and walk one visit to its run."""
+    run_in_transaction(engine, lambda db: seed.seed_places(db, rules, "only-for-the-bench", "token"))
+    db = Session(engine)
+    account = db.scalar(select(Account).where(Account.login == "maren"))
+    person, counter = db.scalar(select(Person)), db.scalar(select(InstrumentRow.id))
+    assert account and person and counter
+    actor = load_actor(db, account, datetime.now(UTC) + timedelta(days=1))
+    seed.check_counter(db, actor, counter, DatabaseClock().now(db) - timedelta(minutes=30))
+    walk = Walk(db, actor, rules, person.id, "Bench", DatabaseClock().now(db) - timedelta(minutes=28), counter)
+    walk.until("choose_facepiece")
+    db.commit()
+    return walk
+
+
+def bench_store(engine: Engine, rules: Rules) -> None:
+    """Appending an event, and storing readings, beside bare SQL on the same server."""
+    print("store")
+    walk = prepare(engine, rules)
+    cards = iter(range(10_000))
+
+    def answer() -> None:
+        card = walk.picture.behind[next(cards) % 4]
+        walk.answer(card)
+        walk.db.commit()
+
+    head = walk.db.get(VisitHead, walk.visit_id)
+    assert head is not None
+    with engine.begin() as db:
+        db.execute(text("CREATE TABLE bare (id INT AUTO_INCREMENT PRIMARY KEY, payload MEDIUMTEXT)"))
+    payload = "x" * 400
+
+    def bare() -> None:
+        with engine.begin() as db:
+            db.execute(text("INSERT INTO bare (payload) VALUES (:p)"), {"p": payload})
+
+    bare_ms = p50(timed(bare, 60))
+    line("append: admit, fold, event, read models, commit", p50(timed(answer, 60)), bare_ms, "ms", "one bare INSERT")
+    piece = seed.catalogue(walk.db)["Sedge"]
+    walk.choose(piece, "M")
+    walk.until("run")
+    walk.start("counter")
+    walk.db.commit()
+    bench_chunks(engine, walk)
+    walk.db.close()
+
+
+def bench_chunks(engine: Engine, walk: Walk) -> None:
+    """Store chunks of a second through the operation, and the same rows by one bare multi-row INSERT."""
+    from moorfog.core.readings import Chunk
+    from moorfog.operations import runs
+    from moorfog.store.base import FixedClock
+
+    row = walk.db.get(InstrumentRow, walk.instrument_id)
+    assert row is not None
+    clock, at = FixedClock(walk.clock.at), iter(range(0, 10**9, 4))
+
+    def chunk(first: int) -> Chunk:
+        return Chunk(first, (1, 2, 3, 4), (250,) * 4, (7,) * 4, (416_750,) * 4, "IIII", ("",) * 4)
+
+    def ours() -> None:
+        runs.store_chunks(walk.db, clock, row, walk.run_id, tuple(chunk(next(at)) for _ in range(10)))
+        walk.db.commit()
+
+    def bare() -> None:
+        other = new_id()
+        columns = json.dumps({"first": 0, "t": [1, 2, 3, 4], "dt": [250] * 4, "counts": [7] * 4})
+        rows = [
+            {"run_id": other, "first": n, "n": 4, "instrument_id": row.id, "columns": columns, "received_at": clock.at}
+            for n in range(10)
+        ]
+        with engine.begin() as db:
+            db.execute(insert(ReadingChunk), rows)
+
+    bare_ms = p50(timed(bare, 60))
+    line("ten chunks of a second stored", p50(timed(ours, 60)), bare_ms, "ms", "one bare multi-row INSERT")
+
+
+def bench_screen(rules: Rules) -> None:
+    """From a reading's end to its message in a real browser, on a live run in real time."""
+    from playwright.sync_api import sync_playwright
+
+    from tests.browser.stack import PASSWORD, Stack
+    from tests.browser.test_faults import at_the_run
+
+    print("screen")
+    stack = Stack(rules)
+    try:
+        visit = at_the_run(stack, rules, 0, speed=1)
+        with sync_playwright() as playwright:
+            browser = playwright.chromium.launch(executable_path=shutil.which("chromium"), args=["--no-sandbox"])
+            page = browser.new_page()
+            page.goto(stack.address)
+            page.get_by_label("Name you sign in with").fill("maren")
+            page.get_by_role("textbox", name="Password").fill(PASSWORD)
+            page.keyboard.press("Enter")
+            page.get_by_role("link", name="Kit").wait_for()
+            page.goto(f"{stack.address}/visit/{visit}")
+            page.get_by_text("link is up").wait_for()
+            page.evaluate(LISTEN, visit)
+            page.keyboard.press("Space")
+            page.wait_for_timeout(45_000)
+            late = [float(one) for one in page.evaluate("() => window.late")]
+            browser.close()
+    finally:
+        stack.stop()
+    line(f"reading taken → painted, p50 of {len(late)}", p50(late))
+    line("reading taken → painted, p95", p95(late))
+
+
+LISTEN = """(visit) => {
+  window.late = [];
+  let t0 = null;
+  const source = new EventSource(`/api/live?visit=${visit}`);
+  source.addEventListener('state', (e) => { t0 = JSON.parse(e.data).picture.run?.t0 ?? t0; });
+  source.addEventListener('live', (e) => {
+    const t = JSON.parse(e.data).t;
+    requestAnimationFrame(() => requestAnimationFrame(() => {
+      if (t0) window.late.push(Date.now() - (Date.parse(t0) + t));
+    }));
+  });
+}"""
+
+
+def bench_page() -> None:
+    """What a browser fetches before it shows anything."""
+    print("front end")
+    dist = ensure_web()
+    entry = (dist / "index.html").read_text()
+    wanted = [one for one in (dist / "assets").iterdir() if one.name in entry]
+    size = sum(len(gzip.compress(one.read_bytes(), 9)) for one in wanted)
+    line("first load, gzipped (HTML's own scripts and styles)", size / 1024, unit="kB")
+
+
+def main() -> None:
+    """Run all benches, or those named."""
+    rules = shipped_rules()
+    home = Path(tempfile.mkdtemp(prefix="mf"))
+    home.chmod(0o755)
+    server = PrivateServer(home / "db")
+    wanted = sys.argv[1:] or ["core", "store", "page", "screen"]
+    try:
+        if "core" in wanted:
+            bench_core(rules)
+        if "store" in wanted:
+            server.install()
+            server.start()
+            server.create_account("only-for-the-bench")
+            migrate(server.url)
+            bench_store(make_engine(server.url), rules)
+        if "page" in wanted:
+            bench_page()
+        if "screen" in wanted:
+            bench_screen(rules)
+    finally:
+        server.stop()
+        shutil.rmtree(home, ignore_errors=True)
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,122 @@
+"""Takes the pictures in docs/screenshots from a freshly started demo: python -m tests.browser.pictures ADDRESS."""
+
+from __future__ import annotations
+
+import shutil
+import sys
+from collections.abc import Callable
+from pathlib import Path
+
+from playwright.sync_api import Browser, sync_playwright
+
+from tests.browser.desk import Desk
+
+OUT = Path(__file__).parents[2] / "docs" / "screenshots"
+
+
+class Album:
+    """Takes pictures of one browser at one address."""
+
+    def __init__(self, browser: Browser, address: str) -> None:
+        self.browser, self.address = browser, address
+
+    def desk(self, login: str = "maren", **given: object) -> Desk:
+        """Return a signed-in window."""
+        return Desk(self.browser, self.address, **given).sign_in(login)  # type: ignore[arg-type]
+
+    def take(self, desk: Desk, name: str) -> None:
+        """Take a picture once the page is still."""
+        desk.page.wait_for_timeout(400)
+        desk.page.screenshot(path=OUT / f"{name}.png")
+
+    def pages(self) -> None:
+        """Take the pages outside the bench."""
+        desk = Desk(self.browser, self.address)
+        desk.page.goto(self.address)
+        desk.page.get_by_label("Name you sign in with").wait_for()
+        self.take(desk, "sign-in")
+        desk = self.desk()
+        desk.check_counter()
+        self.take(desk, "today")
+        for link, heading in (("Pass results", "Pass results"), ("Kit", "Kit")):
+            desk.page.get_by_role("link", name=link).click()
+            desk.heading(heading)
+            self.take(desk, link.lower().replace(" ", "-"))
+
+    def good_visit(self) -> None:
+        """Walk a practice visit to a pass, with a picture of each kind of card."""
+        desk = self.desk()
+        desk.open_visit("Wynn", practice="5")
+        seen: set[str] = set()
+        wanted = {"choose": "bench-choose", "brief_means": "bench-question", "seal_check": "bench-seal-check"}
+
+        def look(item: str) -> None:
+            if item in wanted and item not in seen:
+                seen.add(item)
+                self.take(desk, wanted[item])
+
+        desk.until("shave")
+        desk.press("n")
+        desk.page.get_by_role("alert").wait_for()
+        self.take(desk, "bench-remedy")
+        desk.press("Space")
+        desk.settle("shave", desk.page.get_attribute(".bench", "data-seq"))
+        desk.until("run", look=look)
+        desk.press("Space")
+        desk.page.wait_for_function("(s) => Number(document.querySelector('[data-run]')?.dataset.t) > s", arg=96)
+        self.take(desk, "bench-live-run")
+        desk.until("sign_wearer")
+        self.take(desk, "bench-sign")
+        desk.until("release")
+        desk.press("Space")
+        desk.page.get_by_role("button", name="Report, A4").wait_for()
+        self.take(desk, "visit-closed")
+
+    def narrow_and_dark(self) -> None:
+        """Walk to a fail on a tablet in the dark."""
+        desk = self.desk(width=820, height=1180, color_scheme="dark")
+        desk.open_visit("Kirsi", practice="20")
+        desk.until("choose")
+        seq = desk.page.get_attribute(".bench", "data-seq")
+        desk.choose("Bracken", fitting=False)
+        desk.press("Space")
+        desk.settle("choose", seq)
+        desk.until("run")
+        desk.press("Space")
+        desk.page.wait_for_function("(s) => Number(document.querySelector('[data-run]')?.dataset.t) > s", arg=80)
+        self.take(desk, "bench-live-run-dark-narrow")
+        desk.page.locator("[data-item]").wait_for(timeout=60_000)
+        self.take(desk, "bench-decide-dark-narrow")
+
+    def person(self) -> None:
+        """Take the page of somebody who has passed something."""
+        desk = self.desk()
+        desk.page.get_by_role("link", name="Pass results").click()
+        desk.page.get_by_role("link", name="People").click()
+        desk.heading("People")
+        desk.page.locator("input").first.fill("1028")
+        desk.page.locator(".rows a").first.click()
+        desk.page.locator("h2").first.wait_for()
+        self.take(desk, "person")
+
+
+def main() -> None:
+    """Take all pictures, or those named."""
+    OUT.mkdir(parents=True, exist_ok=True)
+    with sync_playwright() as playwright:
+        arguments = ["--no-sandbox", "--disable-dev-shm-usage"]
+        browser = playwright.chromium.launch(executable_path=shutil.which("chromium"), args=arguments)
+        album = Album(browser, sys.argv[1])
+        every: dict[str, Callable[[], None]] = {
+            "pages": album.pages,
+            "good": album.good_visit,
+            "narrow": album.narrow_and_dark,
+            "person": album.person,
+        }
+        for name in sys.argv[2:] or every:
+            every[name]()
+        browser.close()
+
+
+if __name__ == "__main__":
+    main()
