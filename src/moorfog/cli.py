@@ -130,7 +130,9 @@ def cmd_test(given: argparse.Namespace) -> int:
     ensure_packages(with_browser=True)
     ensure_node_modules()
     ensure_web()
-    return subprocess.run([sys.executable, "-m", "pytest", *given.rest], cwd=root(), check=False).returncode
+    side_by_side = [] if given.rest else ["-n", "2", "--dist", "loadfile"]
+    command = [sys.executable, "-m", "pytest", *side_by_side, *given.rest]
+    return subprocess.run(command, cwd=root(), check=False).returncode
 
 
 def cmd_check(given: argparse.Namespace) -> int:

@@ -9,6 +9,7 @@ from pathlib import Path
 
 from flask import Flask
 from sqlalchemy.orm import Session
+from werkzeug.middleware.proxy_fix import ProxyFix
 
 from moorfog.api.app import create_app
 from moorfog.core.visit import FOLD_VERSION
@@ -36,4 +37,8 @@ def application() -> Flask:
         )
     engine.dispose()
     web = os.environ.get("MOORFOG_WEB")
-    return create_app(engine, shipped_rules(), Path(web) if web else None)
+    app = create_app(engine, shipped_rules(), Path(web) if web else None)
+    if os.environ.get("MOORFOG_BEHIND_TLS") == "1":
+        app.config["SESSION_COOKIE_SECURE"] = True
+        app.wsgi_app = ProxyFix(app.wsgi_app)  # type: ignore[method-assign]
+    return app
