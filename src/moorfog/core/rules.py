@@ -33,11 +33,27 @@ class Value:
     strict: StrictDirection
     in_force: str
     note: str = ""
+    changed: str = ""
+    """What a site put in the place of the shipped value, and why; empty where it stands as shipped."""
+    checked: str = ""
+    """Which copy a site has checked it against, on which day, by whom; empty where nobody has."""
+
+
+@dataclass(frozen=True)
+class Blank:
+    """A value the book does not state here. It stays blank until a site enters it from its own copy."""
+
+    key: str
+    unit: str
+    why: str
 
 
 @dataclass(frozen=True)
 class Book:
-    """A rule book: levels, intervals, tolerances and the protocols it allows."""
+    """A rule book: levels, intervals, tolerances and the protocols it allows.
+
+    ``protocols_on_confirmation`` may be run under it once the site has confirmed that its copy allows them.
+    """
 
     id: str
     title: str
@@ -46,6 +62,9 @@ class Book:
     seal_check_word: str
     protocols: tuple[str, ...]
     values: dict[str, Value]
+    country: str = ""
+    protocols_on_confirmation: tuple[str, ...] = ()
+    blank: tuple[Blank, ...] = ()
 
     def find(self, key: str) -> Value | None:
         """Return the value called ``key``, or None where the book is silent (unknown is never a pass)."""
@@ -74,6 +93,11 @@ class Book:
         """Return a text value, empty where the book is silent."""
         found = self.find(key)
         return found.value if found is not None and isinstance(found.value, str) else ""
+
+    def yes(self, key: str) -> bool | None:
+        """Return a truth value, or None where the book is silent."""
+        found = self.find(key)
+        return found.value if found is not None and isinstance(found.value, bool) else None
 
 
 @dataclass(frozen=True)
@@ -356,8 +380,9 @@ def rules_from_json(data: Mapping[str, Any], where: str = "rules") -> Rules:
     for key in ("book", "procedure", "protocols"):
         if key not in data:
             raise DataError(f"{where}.{key}", "this key is missing")
-    return pin(
+    return Rules(
         read_book(data["book"], f"{where}.book"),
         read_procedure(data["procedure"], f"{where}.procedure"),
         tuple(read_protocol(one, f"{where}.protocols[{i}]") for i, one in enumerate(data["protocols"])),
+        digest(data),
     )

@@ -8,7 +8,7 @@ from importlib.resources import files
 from typing import Any
 
 from moorfog.core.codec import DataError
-from moorfog.core.rules import Rules, pin, read_book, read_procedure, read_protocol
+from moorfog.core.rules import Book, Procedure, Protocol, Rules, pin, read_book, read_procedure, read_protocol
 
 
 def _load(folder: str, name: str) -> dict[str, Any]:
@@ -23,12 +23,45 @@ def _names(folder: str) -> list[str]:
     return sorted(one.name for one in files(__package__).joinpath(folder).iterdir() if one.name.endswith(".toml"))
 
 
+PROCEDURE = "bench-2026.toml"
+US = "us-29cfr1910-134"
+
+
 @cache
-def shipped_rules(book_name: str = "us-29cfr1910-134.toml", procedure_name: str = "bench-2026.toml") -> Rules:
-    """Return the shipped rule book with its procedure and protocols. Raises ``DataError`` naming file and key."""
-    protocols = tuple(read_protocol(_load("protocols", name), name) for name in _names("protocols"))
-    return pin(
-        read_book(_load("rulebooks", book_name), book_name),
-        read_procedure(_load("procedures", procedure_name), procedure_name),
-        protocols,
-    )
+def shipped_books() -> dict[str, Book]:
+    """Return every shipped rule book by id: common practice first, the book's own values over it.
+
+    Raises ``DataError`` naming file and key.
+    """
+    common = _load("rulebooks", "common.toml")["values"]
+    books = {}
+    for name in _names("rulebooks"):
+        if name == "common.toml":
+            continue
+        data = _load("rulebooks", name)
+        book = read_book({**data, "values": {**common, **data["values"]}}, name)
+        books[book.id] = book
+    return books
+
+
+@cache
+def shipped_protocols() -> tuple[Protocol, ...]:
+    """Return every shipped protocol. Raises ``DataError`` naming file and key."""
+    return tuple(read_protocol(_load("protocols", name), name) for name in _names("protocols"))
+
+
+@cache
+def shipped_procedure() -> Procedure:
+    """Return the shipped procedure. Raises ``DataError`` naming file and key."""
+    return read_procedure(_load("procedures", PROCEDURE), PROCEDURE)
+
+
+def rules_for(book: Book) -> Rules:
+    """Bind a book, as shipped or with a site's overlay, to the shipped procedure and protocols."""
+    return pin(book, shipped_procedure(), shipped_protocols())
+
+
+@cache
+def shipped_rules(book_id: str = US) -> Rules:
+    """Return a shipped rule book with the procedure and protocols. Raises ``DataError`` naming file and key."""
+    return rules_for(shipped_books()[book_id])

@@ -1,0 +1,188 @@
+"""Which fit-test methods may be used for a facepiece, under a book, for a hazard and a person, and which is best.
+
+Source of the US rules: 29 CFR 1910.134 (f) and App. A (recalled).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from fractions import Fraction
+from typing import Literal
+
+from moorfog.core.events import Facepiece, level_key
+from moorfog.core.rules import Book, Rules
+
+Method = Literal["sweet", "bitter", "odour", "smoke", "ambient_count", "aerosol", "negative_pressure"]
+METHODS: tuple[Method, ...] = ("sweet", "bitter", "odour", "smoke", "ambient_count", "aerosol", "negative_pressure")
+QUALITATIVE = frozenset(("sweet", "bitter", "odour", "smoke"))
+WORDS: dict[Method, str] = {
+    "sweet": "Sweet taste (saccharin)",
+    "bitter": "Bitter taste (denatonium benzoate)",
+    "odour": "Odour (isoamyl acetate)",
+    "smoke": "Irritant smoke (stannic chloride)",
+    "ambient_count": "Ambient particle count",
+    "aerosol": "Generated aerosol, photometer",
+    "negative_pressure": "Controlled negative pressure",
+}
+NEGATIVE_FAMILIES = ("disposable", "half", "full")
+
+
+@dataclass(frozen=True)
+class Kit:
+    """What is at hand: methods with a sound kit today. A counter counts as ``ambient_count``."""
+
+    methods: frozenset[Method]
+
+
+@dataclass(frozen=True)
+class Wearer:
+    """What is known of the person that decides a method: agents they could not taste or smell, or may not meet."""
+
+    out: frozenset[Method] = frozenset()
+
+
+@dataclass(frozen=True)
+class MethodAdvice:
+    """One method: whether it may be used, what it limits, why or why not; ``mode`` where a counter counts."""
+
+    method: Method
+    verdict: Literal["may", "not permitted", "not here"]
+    is_best: bool
+    reasons: tuple[str, ...]
+    limits: tuple[str, ...]
+    mode: Literal["", "ordinary", "classified"] = ""
+
+
+def counter_mode(book: Book, filter_class: str) -> Literal["", "ordinary", "classified"]:
+    """Return the mode a filter class is counted in, empty where no mode suits it."""
+    if filter_class in book.words("mode.ordinary.filters"):
+        return "ordinary"
+    return "classified" if filter_class in book.words("mode.classified.filters") else ""
+
+
+def _is_negative(piece: Facepiece) -> bool:
+    return piece.family in NEGATIVE_FAMILIES
+
+
+def _by_filter(method: Method, piece: Facepiece, book: Book) -> str:
+    """Return why the filters at hand rule a method out, or nothing."""
+    takes_particles = piece.filter_kind in ("media", "particulate", "combined")
+    takes_gas = piece.filter_kind in ("gas", "combined")
+    if method in ("sweet", "bitter"):
+        return "" if takes_particles else "a taste test needs a particulate filter on"
+    if method == "smoke":
+        if not takes_particles or piece.filter_class != "100-type":
+            return "smoke needs the highest class of filter (HEPA, 100-type)"
+        return ""
+    if method == "odour":
+        if piece.family == "disposable":
+            return "odour goes through a disposable's filter"
+        return "" if takes_gas else "odour needs organic-vapour cartridges on"
+    if method == "ambient_count":
+        return (
+            ""
+            if counter_mode(book, piece.filter_class)
+            else f"no counter mode suits the filter class {piece.filter_class!r}"
+        )
+    if method == "aerosol":
+        return "" if piece.filter_class == "100-type" else "the aerosol needs the highest class of filter"
+    return "not for disposables: there is no hard edge to draw against" if piece.family == "disposable" else ""
+
+
+def _by_book(method: Method, piece: Facepiece, book: Book, required: Fraction | None) -> tuple[str, tuple[str, ...]]:
+    """Return why a book rules a method out, or nothing, and the limits of use it brings."""
+    level = book.ratio(level_key(piece.kind))
+    if method == "smoke" and book.yes("smoke.allowed") is not True:
+        return f"{book.title}: irritant smoke is off here", ()
+    if method not in QUALITATIVE:
+        if level is None:
+            return f"{book.title} states no pass level for this kind here: enter it from your own copy", ()
+        if method == "ambient_count" and counter_mode(book, piece.filter_class) == "classified":
+            cap = book.ratio("mode.classified.cap")
+            if cap is not None and level > cap:
+                return f"size-classified mode reports at most {cap}; it cannot show {level}", ()
+        return "", ()
+    if not _is_negative(piece):
+        return "", ()
+    maximum = book.ratio("qlft.maximum_factor")
+    if piece.family == "full":
+        return _full_by_taste(book, required)
+    if maximum is None:
+        return f"{book.title} states no limit for qualitative tests here", ()
+    if level is not None and level > maximum:
+        return f"it needs a fit factor of {level}; a qualitative test shows {maximum} at most", ()
+    return "", ()
+
+
+def _full_by_taste(book: Book, required: Fraction | None) -> tuple[str, tuple[str, ...]]:
+    rule = book.text("qlft.full")
+    if rule != "limited":
+        return f"{book.title}: no qualitative test for full facepieces", ()
+    if required is None:
+        return "the hazard is not known, so ten times the limit cannot be promised", ()
+    if required > 10:
+        return "a full facepiece passed this way may be used up to ten times the limit only; this task needs more", ()
+    return "", ("up to ten times the limit only",)
+
+
+def advise(
+    piece: Facepiece, rules: Rules, required: Fraction | None, kit: Kit, wearer: Wearer
+) -> tuple[MethodAdvice, ...]:
+    """Return every method in a fixed order: may, not permitted, or permitted but not here, each with its reasons.
+
+    ``required`` is the APF the task needs, None where no task is known. The best is a counting method with the kit at
+    hand, which gives a number; otherwise the first qualitative one.
+    """
+    book = rules.book
+    checks: tuple[Callable[[Method], str], ...] = (
+        lambda method: _by_filter(method, piece, book),
+        lambda method: _by_book(method, piece, book, required)[0],
+        lambda method: (
+            "this person is out of it: not tasted, smelt or reacted to, or not to be met"
+            if method in wearer.out
+            else ""
+        ),
+        lambda method: _by_protocol(method, piece, rules),
+    )
+    found: list[MethodAdvice] = []
+    for method in METHODS:
+        against = tuple(reason for reason in (one(method) for one in checks) if reason)
+        limits = _by_book(method, piece, book, required)[1]
+        mode = counter_mode(book, piece.filter_class) if method == "ambient_count" else ""
+        if against:
+            found.append(MethodAdvice(method, "not permitted", False, against, (), mode))
+        elif method not in kit.methods:
+            found.append(
+                MethodAdvice(
+                    method, "not here", False, ("permitted, but there is no kit for it here today",), limits, mode
+                )
+            )
+        else:
+            found.append(MethodAdvice(method, "may", False, (_why(method, piece),), limits, mode))
+    order: tuple[Method, ...] = ("ambient_count", "aerosol", "negative_pressure", "bitter", "sweet", "odour", "smoke")
+    best = next((one for one in order for each in found if each.method == one and each.verdict == "may"), None)
+    return tuple(
+        MethodAdvice(one.method, one.verdict, one.method == best, one.reasons, one.limits, one.mode) for one in found
+    )
+
+
+def _why(method: Method, piece: Facepiece) -> str:
+    if method in QUALITATIVE:
+        return (
+            "pass or fail, no number"
+            if _is_negative(piece)
+            else "tested in negative-pressure mode, fan off; restored after"
+        )
+    return "gives a number for each exercise" + ("" if _is_negative(piece) else "; fan off, restored after")
+
+
+def _by_protocol(method: Method, piece: Facepiece, rules: Rules) -> str:
+    if method != "ambient_count":
+        return ""
+    if any(piece.kind in one.kinds and rules.protocol(one.id) is not None for one in rules.protocols):
+        return ""
+    waiting = [name for name in rules.book.protocols_on_confirmation if name not in rules.book.protocols]
+    if waiting:
+        return f"{rules.book.title}: no protocol is allowed until the site confirms one from its own copy"
+    return f"{rules.book.title} allows no counting protocol for this kind"
