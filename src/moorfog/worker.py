@@ -1,4 +1,4 @@
-"""The worker: voids runs whose readings never came, forgets sessions that are over. Any number may run."""
+"""The worker: does long jobs, voids runs whose readings never came, forgets old sessions. Any number may run."""
 
 from __future__ import annotations
 
@@ -10,10 +10,11 @@ from sqlalchemy import Engine
 from sqlalchemy.exc import DBAPIError
 
 from moorfog.operations.accounts import forget_expired
+from moorfog.operations.jobs import claim, run_job
 from moorfog.operations.runs import void_stale_runs
 from moorfog.store.base import DatabaseClock, run_in_transaction
 
-PERIOD_S = 2.0
+PERIOD_S = 1.0
 log = logging.getLogger("moorfog.worker")
 
 
@@ -23,6 +24,11 @@ def work(engine: Engine, stopping: threading.Event) -> None:
     rounds = 0
     while not stopping.wait(PERIOD_S):
         try:
+            job = claim(engine)
+            while job is not None and not stopping.is_set():
+                log.info("job %s: %s", job.id, job.kind)
+                run_job(engine, job)
+                job = claim(engine)
             voided = run_in_transaction(engine, lambda db: void_stale_runs(db, clock))
             if voided:
                 log.info("%d runs voided: no readings came", voided)

@@ -17,10 +17,14 @@ from moorfog.core.rules import Rules
 from moorfog.demo import scenario
 from moorfog.operations.accounts import create_account
 from moorfog.operations.kit import create_instrument
+from moorfog.operations.people import index_people
 from moorfog.store.base import new_id, run_in_transaction
-from moorfog.store.models import Employer, FacepieceVersion, Person, Site
+from moorfog.store.models import Employer, FacepieceVersion, Person, Site, SiteTask
 
 PASSWORD = "heather-and-peat"
+NAMES = ("Åsa Tarn", "Łukasz Moss Heather", "Bo Fell")
+DUST = {"name": "grain dust", "form": "particles", "concentration": "30", "limit": "4", "unit": "mg/m³"}
+GRAIN = {"contaminants": [DUST], "work_filter": "99-type"}
 GOOD = ("4", "6", "3", "5")
 ROLES = ("tester", "administrator", "supervisor")
 
@@ -47,6 +51,7 @@ class Place:
     people: list[str]
     counter: str
     token: str
+    task: str
     logins: dict[str, str] = field(default_factory=dict)
 
 
@@ -69,7 +74,7 @@ class House:
         db.add(site)
         db.flush()
         people = []
-        for number, person in enumerate(("Åsa Tarn", "Łukasz Moss Heather", "Bo Fell")):
+        for number, person in enumerate(NAMES):
             row = Person(
                 id=new_id(),
                 employer_id=employer.id,
@@ -83,6 +88,18 @@ class House:
             )
             db.add(row)
             people.append(row.id)
+        db.flush()
+        index_people(
+            db,
+            [
+                (row_id, employer.id, n, f"{self.mark}-{i}")
+                for i, (row_id, n) in enumerate(zip(people, NAMES, strict=True))
+            ],
+        )
+        task = SiteTask(
+            id=new_id(), site_id=site.id, name="grain dust", content=GRAIN, entered_at=self.clock.at, is_current=True
+        )
+        db.add(task)
         token = f"token-{name}-{self.mark}"
         counter = create_instrument(
             db,
@@ -97,7 +114,7 @@ class House:
                 "zone": self.zone,
             },
         )
-        place = Place(employer.id, site.id, people, counter, token)
+        place = Place(employer.id, site.id, people, counter, token, task.id)
         for role in ROLES:
             place.logins[role] = f"{role}-{name}-{self.mark}"
             create_account(db, place.logins[role], f"{role} {name}", PASSWORD, [(role, employer.id)])
@@ -223,6 +240,7 @@ class Client:
             self.sign(visit, act.removeprefix("sign_"))
         else:
             simple: dict[str, dict[str, Any]] = {
+                "choose_task": {"kind": "choose_task", "task_id": self.house.ours.task},
                 "fit_probe": {"kind": "fit_probe"},
                 "don": {"kind": "donned", "unaided": True},
                 "doff": {"kind": "doffed", "why": "done"},

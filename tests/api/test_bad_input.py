@@ -23,7 +23,7 @@ def raw(client: Client, content: bytes, media: str = "application/json") -> tupl
         (b"[]", "application/json", 422, "bad_body"),
         (b"{}", "text/plain", 415, "not_json"),
         (b"a=1", "application/x-www-form-urlencoded", 415, "not_json"),
-        (b"x" * (2 * 1024 * 1024 + 1), "application/json", 413, None),
+        (b"x" * (12 * 1024 * 1024 + 1), "application/json", 413, None),
     ],
 )
 def test_a_body_that_is_no_json_is_said_so(house: House, content: bytes, media: str, status: int, code: str) -> None:

@@ -11,8 +11,9 @@ from sqlalchemy import Engine
 from sqlalchemy.orm import Session
 
 from moorfog.core.rules import Rules
-from moorfog.store.base import new_id, run_in_transaction
-from moorfog.store.models import Person
+from moorfog.operations.accounts import Actor
+from moorfog.operations.people import PersonEntry, add_person
+from moorfog.store.base import run_in_transaction
 from tests.api.house import GOOD, Client, House
 
 BAD = ("400", "600", "300", "500")
@@ -105,6 +106,10 @@ def test_valid_until_is_a_date_where_the_site_is(
         ("TARN", ["Åsa Tarn"]),
         ("heath", ["Łukasz Moss Heather"]),
         ("moss h", ["Łukasz Moss Heather"]),
+        ("lukasz", ["Łukasz Moss Heather"]),
+        ("ŁUK", ["Łukasz Moss Heather"]),
+        ("heather luk", ["Łukasz Moss Heather"]),
+        ("heather bo", []),
         ("uka", []),
         ("%", []),
         ("_", []),
@@ -118,18 +123,10 @@ def test_people_are_found_by_the_beginning_of_any_name_word(house: House, q: str
 
 def test_people_are_found_by_number_and_come_in_pages(house: House) -> None:
     def crowd(db: Session) -> None:
+        actor = Actor("", "", "", (("administrator", None),))
         for number in range(60):
-            db.add(
-                Person(
-                    id=new_id(),
-                    employer_id=house.ours.employer,
-                    site_id=house.ours.site,
-                    name=f"Wren Holm {number:02d}",
-                    number=f"w{number}-{house.mark}",
-                    job="",
-                    task="",
-                )
-            )
+            entry = PersonEntry(house.ours.site, f"Wren Holm {number:02d}", f"w{number}-{house.mark}", "", "", "")
+            add_person(db, actor, entry)
 
     run_in_transaction(house.engine, crowd)
     tester = house.client()

@@ -61,6 +61,13 @@ def counter(**changes: Any) -> ev.Instrument:
     return ev.Instrument(**{**plain, **changes})
 
 
+def task(**changes: Any) -> ev.Task:
+    """Hull sanding: twice the limit of dust, which a half facepiece covers."""
+    dust = ev.Contaminant("dust", "particles", "10", "5", "mg/m³")
+    plain: dict[str, Any] = {"id": "t-1", "name": "hull sanding", "contaminants": (dust,), "work_filter": "100-type"}
+    return ev.Task(**{**plain, **changes})
+
+
 class Refused(Exception):
     """The core refused a proposal."""
 
@@ -94,7 +101,7 @@ class Bench:
         when = at or self.at
         seq = len(self.log) + 1
         previous = self.log[-1].chain if self.log else ""
-        chain = ev.link_of_chain(previous, f"id-{seq}", seq, 1, when, "t", payload)
+        chain = ev.link_of_chain(previous, f"id-{seq}", seq, 1, when, "t", ev.encode(payload))
         made = ev.Event(f"id-{seq}", seq, 1, when, when, "t", payload, chain)
         self.log.append(made)
         return made
@@ -141,6 +148,7 @@ class Bench:
     def do(self, act: str, piece: ev.Facepiece | None = None) -> None:
         """Do an act of the procedure the plain way."""
         simple: dict[str, ev.Payload] = {
+            "choose_task": ev.TaskChosen(task()),
             "choose_facepiece": ev.FacepieceChosen(piece or facepiece()),
             "fit_probe": ev.ProbeFitted(loops_needed(self.visit)),
             "don": ev.Donned(True),

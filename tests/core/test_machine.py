@@ -16,7 +16,7 @@ from moorfog.core.fold import fold, step
 from moorfog.core.judge import outcome, run_blocks
 from moorfog.core.measure import NumbersState
 from moorfog.core.picture import picture
-from moorfog.core.visit import Visit, facts_digest
+from moorfog.core.visit import Visit, applies, facts_digest
 from moorfog.data import shipped_rules
 from tests.core.bench import BAD_FACTORS, GOOD, Bench, Refused, counter, facepiece
 
@@ -125,9 +125,9 @@ class BenchMachine(RuleBasedStateMachine):
             assert not one.against and not one.broken and not one.distress and one.numbers.state in PASSING
             if one is visit.current_try:
                 for item in GATES:
-                    answer = visit.answers.get(item.id)
-                    if item.when.families or item.when.numbers:
+                    if not applies(visit, item.when):
                         continue
+                    answer = visit.answers.get(item.id)
                     assert answer is not None and (answer.answer == "fine" or item.wait), f"passed without {item.id}"
         picture(visit, self.bench.at)
 

@@ -106,7 +106,7 @@ def test_another_facepiece_makes_only_what_depended_on_it_stale(rules: Rules) ->
     bench.say(ev.Doffed("refit"))
     bench.say(ev.FacepieceChosen(facepiece(kind="full", model_id="m-full", cover="palms")))
     asked = {one.code for one in run_blocks(bench.visit, bench.at)}
-    assert {"spectacles", "medical_limits", "inspected", "brief_means"} <= asked
+    assert {"spectacles_full", "medical_limits", "inspected", "brief_means"} <= asked
     assert not {"shave", "medical", "hair", "smoking", "training"} & asked
     assert len(bench.visit.loops) == 1, "the first facepiece's probe is still to be put back"
 

@@ -13,7 +13,7 @@ from sqlalchemy.exc import DBAPIError
 from sqlalchemy.orm import Session
 from werkzeug.exceptions import HTTPException
 
-from moorfog.api import bench, kit, link, people, session, system  # noqa: F401  (each registers its routes)
+from moorfog.api import bench, kit, link, people, session, sites, system  # noqa: F401  (each registers its routes)
 from moorfog.api.live import Hub, stream_response
 from moorfog.api.openapi import document
 from moorfog.api.routing import ROUTES, RULE_ROLES, Context, Follow, Route
@@ -24,7 +24,7 @@ from moorfog.operations.runs import instrument_for_token
 from moorfog.store.base import RETRY_CODES, Clock, DatabaseClock, error_code, run_in_transaction
 
 COOKIE = "moorfog_session"
-MAX_BODY = 2 * 1024 * 1024
+MAX_BODY = 12 * 1024 * 1024
 log = logging.getLogger("moorfog")
 
 
@@ -123,7 +123,7 @@ def _answer_error(error: Exception) -> tuple[Response, int]:
         words = {
             404: "There is nothing at this address. Check it, or go back to Today.",
             405: "This address cannot be used that way.",
-            413: "The body is larger than 2 MB. Send less at once.",
+            413: "The body is larger than 12 MB. Send less at once.",
         }
         return jsonify(
             code=(error.name or "error").lower().replace(" ", "_"),

@@ -10,7 +10,7 @@ from pydantic import ConfigDict
 
 from moorfog.api.routing import Context, Follow, plain, route
 from moorfog.core.events import event_to_json
-from moorfog.operations import lists, signing, visits
+from moorfog.operations import choices, lists, signing, visits
 from moorfog.operations.proposals import Id, Proposal
 from moorfog.operations.reports import find_report, issue_report
 from moorfog.operations.runs import start_run
@@ -100,7 +100,6 @@ def open_visit(context: Context, body: OpenVisit) -> VisitView:
         context.db,
         context.clock,
         context.actor,
-        context.rules,
         visit_id=body.visit_id,
         event_id=body.event_id,
         person_id=body.person_id,
@@ -131,6 +130,19 @@ def get_log(context: Context, visit_id: str) -> LogView:
     """The log itself, entry by entry."""
     head = visits.find_head(context.db, context.actor.scope("tester", "administrator", "supervisor"), visit_id)
     return LogView(visit_id, head.rules_digest, [event_to_json(one) for one in load_events(context.db, visit_id)])
+
+
+@route("GET", "/api/visits/{visit_id}/advice", "read", returns=choices.Advice)
+def get_advice(context: Context, visit_id: str) -> choices.Advice:
+    """Task, facepiece, size and method: what is advised for this person."""
+    return choices.advice_for(context.db, context.clock, context.actor, visit_id)
+
+
+@route("POST", "/api/visits/{visit_id}/seal-notice", "supervise")
+def acknowledge_seal(context: Context, visit_id: str) -> Response:
+    """Acknowledge the failed seal checks of a visit."""
+    lists.acknowledge_seal(context.db, context.clock, context.actor, visit_id)
+    return Response(status=204)
 
 
 @route("POST", "/api/visits/{visit_id}/signatures", "test", body=SignVisit, returns=VisitView)

@@ -18,6 +18,8 @@ RULE_WORDS = {
     "read": "tester, administrator or supervisor",
     "test": "tester",
     "kit": "tester or administrator",
+    "manage": "administrator",
+    "supervise": "supervisor or administrator",
     "link": "a counter's link, by bearer token",
 }
 

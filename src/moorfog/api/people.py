@@ -4,8 +4,11 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from moorfog.api.routing import Context, route
-from moorfog.operations import lists
+from flask import Response
+from pydantic import ConfigDict
+
+from moorfog.api.routing import Context, plain, route
+from moorfog.operations import catalogue, imports, jobs, lists, people
 
 
 @dataclass(frozen=True)
@@ -14,6 +17,22 @@ class PeopleQuery:
 
     q: str = ""
     page: int = 1
+
+
+@dataclass(frozen=True)
+class Made:
+    """The id of what was made."""
+
+    id: str
+
+
+@dataclass(frozen=True)
+class CatalogueFile:
+    """A file of facepieces: JSON or CSV by its name."""
+
+    __pydantic_config__ = ConfigDict(strict=True, extra="forbid")
+    file_name: str
+    content: str
 
 
 @dataclass(frozen=True)
@@ -59,3 +78,72 @@ def get_facepieces(context: Context) -> tuple[lists.FacepieceOption, ...]:
 def get_results(context: Context, query: ResultsQuery) -> lists.ResultsPage:
     """Pass results by mask model and size."""
     return lists.pass_results(context.db, context.actor, query.page, query.site or None)
+
+
+@route("POST", "/api/people", "kit", body=people.PersonEntry, returns=Made)
+def add_person(context: Context, body: people.PersonEntry) -> Made:
+    """Enter a person."""
+    return Made(people.add_person(context.db, context.actor, body))
+
+
+@route("POST", "/api/people/{person_id}/clearance", "kit", body=people.ClearanceEntry)
+def record_clearance(context: Context, person_id: str, body: people.ClearanceEntry) -> Response:
+    """Put a medical clearance on file: status, limits, dates, by whom; never a diagnosis."""
+    people.record_clearance(context.db, context.clock, context.actor, person_id, body)
+    return Response(status=204)
+
+
+@route("POST", "/api/people/{person_id}/training", "kit", body=people.TrainingEntry)
+def record_training(context: Context, person_id: str, body: people.TrainingEntry) -> Response:
+    """Put a training on file."""
+    people.record_training(context.db, context.clock, context.actor, person_id, body)
+    return Response(status=204)
+
+
+@route("POST", "/api/people/{person_id}/measurements", "kit", body=people.MeasureEntry, returns=people.MeasureResult)
+def record_measurement(context: Context, person_id: str, body: people.MeasureEntry) -> people.MeasureResult:
+    """Record caliper readings; a third is asked for where two lie more than 3 mm apart."""
+    return people.record_measurement(context.db, context.clock, context.actor, person_id, body)
+
+
+@route("POST", "/api/imports/preview", "manage", body=imports.RosterFile, returns=imports.Preview)
+def preview_import(context: Context, body: imports.RosterFile) -> imports.Preview:
+    """What a roster would import, and what is wrong with it by row and column; nothing is stored."""
+    return imports.check_roster(context.db, context.actor, body)[0]
+
+
+@route("POST", "/api/imports", "manage", body=imports.RosterFile, returns=jobs.JobView)
+def start_import(context: Context, body: imports.RosterFile) -> jobs.JobView:
+    """Import a roster as a job: all or nothing."""
+    return jobs.start_import(context.db, context.clock, context.actor, body)
+
+
+@route("GET", "/api/jobs/{job_id}", "manage", returns=jobs.JobView)
+def get_job(context: Context, job_id: str) -> jobs.JobView:
+    """How far a job is."""
+    return jobs.view_job(context.db, context.actor, job_id)
+
+
+@route("POST", "/api/jobs/{job_id}/cancel", "manage", returns=jobs.JobView)
+def cancel_job(context: Context, job_id: str) -> jobs.JobView:
+    """Ask a job to end; it leaves nothing behind."""
+    return jobs.cancel_job(context.db, context.actor, job_id)
+
+
+@route("GET", "/api/catalogue.json", "read", media="application/json; charset=utf-8")
+def export_catalogue_json(context: Context) -> Response:
+    """The facepiece catalogue as JSON."""
+    return plain(catalogue.export_json(context.db, context.actor), "application/json")
+
+
+@route("GET", "/api/catalogue.csv", "read", media="text/csv")
+def export_catalogue_csv(context: Context) -> Response:
+    """The facepiece catalogue as CSV."""
+    attachment = {"Content-Disposition": 'attachment; filename="facepieces.csv"'}
+    return plain(catalogue.export_csv(context.db, context.actor), "text/csv", **attachment)
+
+
+@route("POST", "/api/catalogue", "manage", body=CatalogueFile, returns=catalogue.Imported)
+def import_catalogue(context: Context, body: CatalogueFile) -> catalogue.Imported:
+    """Import facepieces from JSON or CSV; a changed model becomes a new version, all or nothing."""
+    return catalogue.import_models(context.db, context.actor, body.file_name, body.content)

@@ -20,11 +20,13 @@ from moorfog.operations.accounts import Actor
 from moorfog.store.base import Clock
 from moorfog.store.models import InstrumentRow
 
-Rule = Literal["public", "signed_in", "read", "test", "kit", "link"]
+Rule = Literal["public", "signed_in", "read", "test", "kit", "manage", "supervise", "link"]
 RULE_ROLES: dict[str, tuple[str, ...]] = {
     "read": ("tester", "administrator", "supervisor"),
     "test": ("tester",),
     "kit": ("tester", "administrator"),
+    "manage": ("administrator",),
+    "supervise": ("supervisor", "administrator"),
 }
 
 

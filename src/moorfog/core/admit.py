@@ -14,6 +14,7 @@ from moorfog.core import events as ev
 from moorfog.core.arithmetic import NotANumber, parse_decimal
 from moorfog.core.fold import kit_reasons
 from moorfog.core.judge import is_sealed, needs_decision, outcome, queue, run_blocks
+from moorfog.core.protection import protection
 from moorfog.core.visit import Visit, facts_digest, loops_needed, seal_rule
 
 FUTURE_TOLERANCE = timedelta(seconds=2)
@@ -112,6 +113,15 @@ def _answered(visit: Visit, payload: ev.Answered, at: datetime) -> Refusal | Non
     return None
 
 
+def _task(visit: Visit, payload: ev.TaskChosen, at: datetime) -> Refusal | None:
+    if visit.running is not None or visit.current_try is not None:
+        return Refusal("run_over", "A run of this try has started; its task stands.", "Decide what comes next first.")
+    found = protection(payload.task, visit.rules.book)
+    if found.is_stop:
+        return Refusal(found.reasons[0].code, found.reasons[0].sentence, found.reasons[0].remedy)
+    return None
+
+
 def _chosen(visit: Visit, payload: ev.FacepieceChosen, at: datetime) -> Refusal | None:
     if visit.running is not None:
         return Refusal("running", "A run is going on.", "Stop it first.")
@@ -121,6 +131,14 @@ def _chosen(visit: Visit, payload: ev.FacepieceChosen, at: datetime) -> Refusal 
         return Refusal("undecided", "Say first what comes next after this try.", "Choose one of the offers.")
     if visit.current_try is not None:
         return Refusal("run_over", "This try's run is over.", "Finish it, or decide to go on with another facepiece.")
+    limit = visit.opened.clearance.rules_out(payload.facepiece) if visit.opened and visit.opened.clearance else ""
+    if limit:
+        return Refusal("clearance_limit", f"The clearance on file says: {limit}.", "Choose another kind, or refer.")
+    configuration = payload.facepiece.configuration
+    if any(one.facepiece.configuration == configuration and outcome(visit, one)[0] == "fail" for one in visit.tries):
+        made = sum(1 for one in visit.tries if one.facepiece.configuration == configuration)
+        if made >= visit.rules.book.number("tries.per_facepiece"):
+            return Refusal("tries", "This very set-up has used up its tries today.", "Another size, model or set-up.")
     ahead = queue(visit, at)
     if not visit.facepiece and ahead and ahead[0].item.gravity == "stop" and ahead[0].status == "not_fine":
         return Refusal("stop", f"{ahead[0].item.title} This is a stop.", ahead[0].item.remedy)
@@ -137,12 +155,25 @@ def _probe(visit: Visit, payload: ev.ProbeFitted, at: datetime) -> Refusal | Non
     return None
 
 
+def _loop_opened(visit: Visit, payload: ev.LoopOpened, at: datetime) -> Refusal | None:
+    rule = next((one for one in visit.rules.procedure.loop if one.id == payload.loop), None)
+    if rule is None or not rule.by_hand:
+        return Refusal("no_loop", f"{payload.loop!r} is nothing that is altered by hand.", "Reload the page.")
+    if visit.running is not None or visit.current_try is not None:
+        return Refusal("running", "Nothing is altered once a run has started.", "Stop it first.")
+    if any(one.rule == payload.loop for one in visit.loops):
+        return Refusal("already", f"{rule.opened}: recorded already.", "Go on.")
+    return None
+
+
 def _loop_closed(visit: Visit, payload: ev.LoopClosed, at: datetime) -> Refusal | None:
     if visit.running is not None:
         return Refusal("running", "A run is going on.", "Stop it first.")
     if not any(one.id == payload.loop for one in visit.loops):
         return Refusal("no_loop", f"{payload.loop!r} is not open.", "Nothing to put back there.")
-    if visit.worn_since is not None:
+    rules = {one.id: one for one in visit.rules.procedure.loop}
+    rule = next((rules.get(one.rule) for one in visit.loops if one.id == payload.loop), None)
+    if visit.worn_since is not None and (rule is None or rule.before == "release"):
         return Refusal("worn", "The facepiece is still on.", "Take it off first, then put everything back.")
     return None
 
@@ -317,8 +348,10 @@ def _released(visit: Visit, payload: ev.Released, at: datetime) -> Refusal | Non
 
 _CHECKS: dict[type, Callable[[Visit, Any, datetime], Refusal | None]] = {
     ev.Answered: _answered,
+    ev.TaskChosen: _task,
     ev.FacepieceChosen: _chosen,
     ev.ProbeFitted: _probe,
+    ev.LoopOpened: _loop_opened,
     ev.LoopClosed: _loop_closed,
     ev.Donned: _donned,
     ev.SealChecked: _seal,

@@ -7,10 +7,10 @@ Persons appear by id only; names, contacts and signature images live in erasable
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from functools import cached_property
-from typing import Any, ClassVar, Literal, TypeAlias
+from typing import Any, ClassVar, Literal, TypeAlias, cast
 
 from moorfog.core.canonical import canonical_bytes, digest
 from moorfog.core.codec import DataError, decode, encode
@@ -75,6 +75,38 @@ def level_key(kind: str) -> str:
     return "level.full" if kind in ("full", "powered_full", "supplied_full", "scba_full") else "level.half"
 
 
+Form: TypeAlias = Literal["particles", "gas or vapour", "both"]
+
+
+@dataclass(frozen=True)
+class Contaminant:
+    """What is in the air. Figures as decimal text in ``unit``; an empty one is not known."""
+
+    __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
+    name: str
+    form: Form
+    concentration: str
+    limit: str
+    unit: str
+    idlh: str = ""
+    cartridge_limit: str = ""
+
+
+@dataclass(frozen=True)
+class Task:
+    """A task of a site, by value, with the filter class its work needs, and the cartridge where there is gas."""
+
+    __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
+    id: str
+    name: str
+    contaminants: tuple[Contaminant, ...]
+    oxygen_percent: str = ""
+    is_idlh: bool = False
+    is_unknown: bool = False
+    work_filter: str = ""
+    work_cartridge: str = ""
+
+
 @dataclass(frozen=True)
 class DailyCheck:
     """One daily check of a counter, as a value against its limit, on a day where the counter stands."""
@@ -137,9 +169,39 @@ class TypedExercise:
     factor: str | None = None
 
 
+LIMITS: dict[str, tuple[str, ...]] = {
+    "no full facepiece": ("full",),
+    "no half facepiece": ("half",),
+    "no disposable": ("disposable",),
+    "powered only": ("disposable", "half", "full"),
+    "no self-contained": ("scba",),
+}
+"""What a clinician may rule out, and the families of facepiece that are ruled out by it. Never a diagnosis."""
+
+
+@dataclass(frozen=True)
+class Clearance:
+    """Medical clearance as on file when the visit opened. Dates as YYYY-MM-DD; an empty ``until`` is not expired."""
+
+    __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
+    status: Literal["cleared", "not cleared", "pending"]
+    limits: tuple[str, ...]
+    valid_from: str
+    valid_until: str
+    by: str
+
+    def rules_out(self, piece: Facepiece) -> str:
+        """Return the limit that rules a facepiece out, or nothing."""
+        family = "scba" if piece.kind.startswith("scba") else piece.family
+        return next((one for one in self.limits if family in LIMITS.get(one, ())), "")
+
+
 @dataclass(frozen=True)
 class VisitOpened:
-    """A worker walked up. Names the person by id, and pins the rules by digest."""
+    """A worker walked up. Names the person by id, pins the rules by digest, and holds what is on file by value.
+
+    ``opened_on`` is the date at the site; ``trained_on`` the date of the last training on file, empty where none is.
+    """
 
     person_id: str
     employer_id: str
@@ -149,7 +211,18 @@ class VisitOpened:
     is_practice: bool
     speed: int
     rules_digest: str
+    opened_on: str = ""
+    clearance: Clearance | None = None
+    trained_on: str = ""
     kind: Literal["visit_opened"] = "visit_opened"
+
+
+@dataclass(frozen=True)
+class TaskChosen:
+    """The task this facepiece is for, by value, so that a record can be judged without the site's list."""
+
+    task: Task
+    kind: Literal["task_chosen"] = "task_chosen"
 
 
 @dataclass(frozen=True)
@@ -179,6 +252,15 @@ class ProbeFitted:
 
     loops: tuple[str, ...]
     kind: Literal["probe_fitted"] = "probe_fitted"
+
+
+@dataclass(frozen=True)
+class LoopOpened:
+    """Something more was altered, such as tape over a valve for the seal check; it must be put back."""
+
+    __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
+    loop: str
+    kind: Literal["loop_opened"] = "loop_opened"
 
 
 @dataclass(frozen=True)
@@ -380,9 +462,11 @@ class Corrected:
 
 Payload: TypeAlias = (
     VisitOpened
+    | TaskChosen
     | Answered
     | FacepieceChosen
     | ProbeFitted
+    | LoopOpened
     | LoopClosed
     | Donned
     | Doffed
@@ -408,9 +492,11 @@ KINDS: dict[str, type[Any]] = {
     str(cls.__dataclass_fields__["kind"].default): cls
     for cls in (
         VisitOpened,
+        TaskChosen,
         Answered,
         FacepieceChosen,
         ProbeFitted,
+        LoopOpened,
         LoopClosed,
         Donned,
         Doffed,
@@ -451,6 +537,13 @@ class Event:
     actor: str
     payload: Payload
     chain: str
+    stored: Mapping[str, Any] | None = field(default=None, compare=False, repr=False)
+    """The payload as it was stored, where it was read from a store: the chain binds this, not what was made of it."""
+
+    @property
+    def content(self) -> Mapping[str, Any]:
+        """The payload as plain data, as it was first written."""
+        return self.stored if self.stored is not None else cast("Mapping[str, Any]", encode(self.payload))
 
 
 def instant(moment: datetime) -> str:
@@ -477,7 +570,13 @@ def read_payload(kind: str, version: int, data: Mapping[str, Any], where: str = 
 
 
 def link_of_chain(
-    previous: str, event_id: str, seq: int, version: int, occurred_at: datetime, actor: str, payload: Payload
+    previous: str,
+    event_id: str,
+    seq: int,
+    version: int,
+    occurred_at: datetime,
+    actor: str,
+    content: Mapping[str, Any],
 ) -> str:
     """Return the SHA-256 that binds an event to the chain before it. ``recorded_at`` is the database's, not bound."""
     body = {
@@ -487,7 +586,7 @@ def link_of_chain(
         "version": version,
         "occurred_at": instant(occurred_at),
         "actor": actor,
-        "payload": encode(payload),
+        "payload": content,
     }
     return digest(body)
 
@@ -497,7 +596,7 @@ def check_chain(events: list[Event]) -> int | None:
     previous = ""
     for expected, event in enumerate(events, start=1):
         here = link_of_chain(
-            previous, event.id, event.seq, event.version, event.occurred_at, event.actor, event.payload
+            previous, event.id, event.seq, event.version, event.occurred_at, event.actor, event.content
         )
         if event.seq != expected or here != event.chain:
             return event.seq
@@ -514,7 +613,7 @@ def event_to_json(event: Event) -> dict[str, Any]:
         "occurred_at": instant(event.occurred_at),
         "recorded_at": instant(event.recorded_at),
         "actor": event.actor,
-        "payload": encode(event.payload),
+        "payload": dict(event.content),
         "chain": event.chain,
     }
 
@@ -543,6 +642,7 @@ def event_from_json(data: Mapping[str, Any], where: str = "event") -> Event:
             data["actor"],
             read_payload(body["kind"], data["version"], body, f"{where}.payload"),
             data["chain"],
+            body,
         )
     except KeyError as error:
         raise DataError(f"{where}.{error.args[0]}", "this key is missing") from None

@@ -13,10 +13,11 @@ from moorfog.core.arithmetic import cut, decimal_or_none, leak_budget, parse_dec
 from moorfog.core.judge import outcome, run_blocks
 from moorfog.core.measure import Reason, RunNumbers, ambient_samples, measure_typed, measure_windows
 from moorfog.core.rules import Protocol, Rules
-from moorfog.core.visit import Answer, OpenLoop, SealResult, Signature, Try, Visit
+from moorfog.core.visit import Answer, OpenLoop, SealResult, Signature, Try, Visit, loops_needed
 
 VERDICT_KINDS = (
     ev.FacepieceChosen,
+    ev.TaskChosen,
     ev.RunStarted,
     ev.RunClosed,
     ev.NumbersTyped,
@@ -61,6 +62,11 @@ def _opened(visit: Visit, event: ev.Event, payload: ev.VisitOpened) -> Visit:
     )
 
 
+def _task_chosen(visit: Visit, event: ev.Event, payload: ev.TaskChosen) -> Visit:
+    visit = _break(visit, event.occurred_at, "another_task", "Another task was chosen during the run.")
+    return replace(visit, task=payload.task)
+
+
 def _answered(visit: Visit, event: ev.Event, payload: ev.Answered) -> Visit:
     item = visit.rules.procedure.find(payload.question)
     if item is None or item.act:
@@ -90,13 +96,24 @@ def _chosen(visit: Visit, event: ev.Event, payload: ev.FacepieceChosen) -> Visit
     )
 
 
-def _probe_fitted(visit: Visit, event: ev.Event, payload: ev.ProbeFitted) -> Visit:
+def _open_loops(visit: Visit, event: ev.Event, rules: Sequence[str]) -> Visit:
     label = f"{visit.facepiece.model} {visit.facepiece.size}" if visit.facepiece else ""
     opened, count = list(visit.loops), visit.loops_opened
-    for rule in payload.loops:
+    for rule in rules:
         count += 1
         opened.append(OpenLoop(f"{rule}:{count}", rule, event.occurred_at, label))
-    return replace(visit, loops=tuple(opened), loops_opened=count, probe_fitted_for=visit.chosen)
+    return replace(visit, loops=tuple(opened), loops_opened=count)
+
+
+def _probe_fitted(visit: Visit, event: ev.Event, payload: ev.ProbeFitted) -> Visit:
+    return replace(_open_loops(visit, event, payload.loops), probe_fitted_for=visit.chosen)
+
+
+def _loop_opened(visit: Visit, event: ev.Event, payload: ev.LoopOpened) -> Visit:
+    if not any(one.id == payload.loop for one in visit.rules.procedure.loop):
+        return visit
+    visit = _break(visit, event.occurred_at, "altered_in_run", "Something was altered during the run.")
+    return _open_loops(visit, event, (payload.loop,))
 
 
 def _loop_closed(visit: Visit, event: ev.Event, payload: ev.LoopClosed) -> Visit:
@@ -109,7 +126,7 @@ def _loop_closed(visit: Visit, event: ev.Event, payload: ev.LoopClosed) -> Visit
         visit,
         loops=left,
         loops_closed=(*visit.loops_closed, (found, event.occurred_at)),
-        probe_fitted_for=visit.probe_fitted_for if visit.current_try else 0,
+        probe_fitted_for=visit.probe_fitted_for if visit.current_try or found.rule not in loops_needed(visit) else 0,
     )
 
 
@@ -139,7 +156,8 @@ def _adjusted(visit: Visit, event: ev.Event, payload: ev.Adjusted) -> Visit:
 def _seal_checked(visit: Visit, event: ev.Event, payload: ev.SealChecked) -> Visit:
     if visit.worn_since is None:
         return visit
-    return replace(visit, seals=(*visit.seals, SealResult(payload, event.occurred_at, visit.donning, visit.adjustment)))
+    made = SealResult(payload, event.occurred_at, visit.donning, visit.adjustment)
+    return replace(visit, seals=(*visit.seals, made), asked_seals=(*visit.asked_seals, made))
 
 
 def _run_started(visit: Visit, event: ev.Event, payload: ev.RunStarted) -> Visit:
@@ -458,9 +476,11 @@ def _corrected(visit: Visit, event: ev.Event, payload: ev.Corrected) -> Visit:
 
 _HANDLERS: dict[type, Callable[[Visit, ev.Event, Any], Visit]] = {
     ev.VisitOpened: _opened,
+    ev.TaskChosen: _task_chosen,
     ev.Answered: _answered,
     ev.FacepieceChosen: _chosen,
     ev.ProbeFitted: _probe_fitted,
+    ev.LoopOpened: _loop_opened,
     ev.LoopClosed: _loop_closed,
     ev.Donned: _donned,
     ev.Doffed: _doffed,

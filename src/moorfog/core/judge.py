@@ -6,12 +6,15 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Literal
 
+from moorfog.core.events import level_key
 from moorfog.core.measure import Reason
+from moorfog.core.protection import protection
 from moorfog.core.rules import Gravity, Item
 from moorfog.core.visit import Outcome, Try, Visit, applies, facts_digest, seal_fails, seal_holds, seal_rule
 
 Status = Literal["done", "open", "waiting", "not_fine"]
 ACT_WORDS = {
+    "choose_task": "The task is not chosen",
     "choose_facepiece": "Facepiece and size not chosen",
     "fit_probe": "Probe not fitted",
     "don": "Not donned by the wearer",
@@ -57,6 +60,7 @@ def _waited_until(visit: Visit, item: Item) -> datetime | None:
 def _act_done(visit: Visit, item: Item) -> bool:
     started = visit.current_try is not None
     checks = {
+        "choose_task": lambda: visit.task is not None,
         "choose_facepiece": lambda: visit.facepiece is not None,
         "fit_probe": lambda: started or (visit.chosen > 0 and visit.probe_fitted_for == visit.chosen),
         "don": lambda: started or (visit.worn_since is not None and visit.unaided),
@@ -122,11 +126,11 @@ def run_blocks(visit: Visit, now: datetime) -> list[Block]:
     ready = visit.wear_ready_at()
     if visit.worn_since is not None and ready is not None and now < ready:
         out.append(Block("wear", "Worn less than five minutes", "the clock runs", "waiting", ready))
-    if visit.facepiece is not None:
-        limit = visit.rules.book.number("tries.per_facepiece")
-        made = sum(1 for one in visit.tries if one.facepiece.configuration == visit.facepiece.configuration)
-        if made >= limit and visit.current_try is None:
-            out.append(Block("tries", f"{made} tries on this facepiece", "choose another facepiece or size", "stop"))
+    out += _piece_blocks(visit)
+    words = {one.id: one for one in visit.rules.procedure.loop}
+    for loop in visit.loops:
+        if visit.current_try is None and loop.rule in words and words[loop.rule].before == "run":
+            out.append(Block(f"loop_{loop.rule}", words[loop.rule].opened, words[loop.rule].put_back, "put_right"))
     return out
 
 
@@ -140,12 +144,63 @@ def _visit_blocks(visit: Visit) -> list[Block]:
                 "rules_differ", "The rules at hand are not those pinned to this visit", "restore the pinned set", "stop"
             )
         )
+    out += _file_blocks(visit)
     if visit.distress:
         out.append(
             Block("distress", "Distress: no more testing today", "wearer out first, then the clinician decides", "stop")
         )
     if visit.turned_away:
         out.append(Block("turned_away", "Turned away today", visit.turned_away, "stop"))
+    return out
+
+
+def _file_blocks(visit: Visit) -> list[Block]:
+    """Return what the clearance on file and the task rule out; medical detail is never known here."""
+    out: list[Block] = []
+    clearance, piece = visit.opened.clearance if visit.opened else None, visit.facepiece
+    if clearance is not None:
+        day = visit.opened.opened_on if visit.opened else ""
+        if clearance.status != "cleared":
+            out.append(
+                Block("clearance", f"On file: {clearance.status} for a respirator", "refer to the clinician", "stop")
+            )
+        elif clearance.valid_until and clearance.valid_until < day:
+            out.append(
+                Block("clearance", f"Clearance ran out on {clearance.valid_until}", "refer to the clinician", "stop")
+            )
+        elif clearance.valid_from > day:
+            out.append(Block("clearance", f"Cleared only from {clearance.valid_from}", "come back then", "stop"))
+        elif piece is not None and clearance.rules_out(piece):
+            limit = clearance.rules_out(piece)
+            out.append(
+                Block("clearance_limit", f"The clearance says: {limit}", "choose another kind, or refer", "stop")
+            )
+    if visit.task is not None and piece is not None:
+        found = protection(visit.task, visit.rules.book, piece.filter_class)
+        verdict = next((one for one in found.kinds if one.kind == piece.kind), None)
+        if verdict is None or verdict.suffices != "yes":
+            why = verdict.why if verdict is not None else "this kind is not known"
+            out.append(
+                Block("protection", f"Not enough for {visit.task.name}: {why}", "choose a kind that suffices", "stop")
+            )
+    return out
+
+
+def _piece_blocks(visit: Visit) -> list[Block]:
+    piece = visit.facepiece
+    if piece is None:
+        return []
+    out: list[Block] = []
+    if visit.rules.book.ratio(level_key(piece.kind)) is None:
+        sentence = f"{visit.rules.book.title} states no pass level for this kind here"
+        out.append(Block("level_blank", sentence, "enter it under Rule books, from your own copy", "stop"))
+    allowed = visit.rules.book.number("seal_check.repeats") + 1
+    if visit.current_try is None and seal_fails(visit) >= allowed and not seal_holds(visit):
+        out.append(Block("seal_limit", f"The seal check leaked {seal_fails(visit)} times", "another facepiece", "stop"))
+    limit = visit.rules.book.number("tries.per_facepiece")
+    made = sum(1 for one in visit.tries if one.facepiece.configuration == piece.configuration)
+    if made >= limit and visit.current_try is None:
+        out.append(Block("tries", f"{made} tries on this facepiece", "choose another facepiece or size", "stop"))
     return out
 
 

@@ -17,12 +17,14 @@ from moorfog.core.judge import (
     outcome,
     pass_blocks,
     queue,
+    run_blocks,
     standings,
     step_of,
 )
 from moorfog.core.measure import Reason
+from moorfog.core.protection import protection
 from moorfog.core.rules import Item
-from moorfog.core.visit import Outcome, Try, Visit, facts_digest, loops_needed, seal_fails, seal_rule
+from moorfog.core.visit import Outcome, Try, Visit, facts_digest, loops_needed, repeated_leak, seal_fails, seal_rule
 
 BACK_STEPS = 6
 
@@ -195,6 +197,18 @@ class FacepieceView:
 
 
 @dataclass(frozen=True)
+class TaskView:
+    """The task this is for: what it needs, up to which concentrations the facepiece may be used, its work filters."""
+
+    id: str
+    name: str
+    required: str
+    worst: str
+    limits: tuple[str, ...]
+    work_filters: str
+
+
+@dataclass(frozen=True)
 class SignatureView:
     """A signature given on this revision."""
 
@@ -231,6 +245,12 @@ class Picture:
     seal_checks: tuple[SealCheckView, ...]
     seal_fails: int
     seal_fails_allowed: int
+    seal_remedy: str
+    hold_s: int
+    tape: str
+    task: TaskView | None
+    on_file: str
+    starts_at: str | None
     run: RunView | None
     offers: tuple[Offer, ...]
     tries: tuple[TryView, ...]
@@ -421,6 +441,67 @@ def _facepiece(visit: Visit) -> FacepieceView | None:
     )
 
 
+def seal_remedy(visit: Visit) -> str:
+    """Return what to do about the last leak, by kind and place of the facepiece; the same place twice: inspect."""
+    failed = [one for one in visit.seals if not one.holds]
+    if not failed or visit.facepiece is None:
+        return ""
+    place, family = failed[-1].check.place, visit.facepiece.family
+    if repeated_leak(visit):
+        return f"The {place} again: take it off and inspect it there; suspect damage or a missing part, not the straps."
+    for one in visit.rules.procedure.leak_remedy:
+        if place in one.places and (not one.families or family in one.families):
+            return one.remedy
+    return "Reseat it, straps along the head, both sides alike; then check again."
+
+
+def _tape(visit: Visit) -> str:
+    """Return the loop that taping the valve opens, where this facepiece's valve cannot be covered by hand."""
+    piece = visit.facepiece
+    if piece is None or any(one.rule == "tape" for one in visit.loops):
+        return ""
+    found = (one.id for one in visit.rules.procedure.loop if one.by_hand and piece.cover in one.covers)
+    return next(found, "")
+
+
+def _task(visit: Visit) -> TaskView | None:
+    task, piece = visit.task, visit.facepiece
+    if task is None:
+        return None
+    found = protection(task, visit.rules.book, piece.filter_class if piece else "")
+    kind = next((one for one in found.kinds if piece is not None and one.kind == piece.kind), None)
+    return TaskView(
+        task.id,
+        task.name,
+        cut(found.required) if found.required is not None else "unknown",
+        found.worst,
+        kind.limits if kind is not None else (),
+        " with ".join(part for part in (task.work_filter, task.work_cartridge) if part),
+    )
+
+
+def _on_file(visit: Visit) -> str:
+    """Return what is on file about clearance and training, in words; never a medical detail."""
+    if visit.opened is None:
+        return ""
+    one, parts = visit.opened.clearance, []
+    if one is None:
+        parts.append("no clearance on file")
+    else:
+        until = f", until {one.valid_until}" if one.valid_until else ""
+        limits = f", {', '.join(one.limits)}" if one.limits else ""
+        parts.append(f"{one.status}{until}{limits}, by {one.by}")
+    parts.append(f"trained {visit.opened.trained_on}" if visit.opened.trained_on else "no training on file")
+    return "; ".join(parts)
+
+
+def starts_at(visit: Visit, now: datetime) -> datetime | None:
+    """Return the earliest moment this person's run could start, as far as clocks decide it; None where none runs."""
+    if visit.current_try is not None or visit.closed:
+        return None
+    return max((one.until for one in run_blocks(visit, now) if one.until is not None), default=None)
+
+
 def picture(visit: Visit, now: datetime) -> Picture:
     """Return the picture of ``visit`` at ``now``. Pure: the same visit and moment give the same picture."""
     here = step_of(visit, now)
@@ -467,6 +548,12 @@ def picture(visit: Visit, now: datetime) -> Picture:
         _seal_checks(visit),
         seal_fails(visit),
         int(visit.rules.book.number("seal_check.repeats")) + 1,
+        seal_remedy(visit),
+        int(visit.rules.book.ratio("seal_check.hold") or 10),
+        _tape(visit),
+        _task(visit),
+        _on_file(visit),
+        moment(starts_at(visit, now)),
         _run_view(visit, visit.running, now) if visit.running else None,
         _offers(visit),
         tuple(try_view(visit, one) for one in visit.tries),

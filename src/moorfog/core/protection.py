@@ -2,52 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from fractions import Fraction
-from typing import Any, ClassVar, Literal
+from typing import Literal
 
 from moorfog.core.arithmetic import NotANumber, cut, parse_decimal, whole_or_cut
+from moorfog.core.events import Contaminant, Task
 from moorfog.core.measure import Reason
 from moorfog.core.rules import Book
 
-_STRICT: Mapping[str, Any] = {"strict": True, "extra": "forbid"}
-Form = Literal["particles", "gas or vapour", "both"]
 KINDS = (
     *("disposable_cup", "disposable_fold", "disposable_duckbill", "disposable_clip", "quarter", "half", "full"),
     *("powered_half", "powered_full", "supplied_demand_half", "supplied_demand_full", "supplied_half", "supplied_full"),
     *("scba_demand_full", "scba_full"),
 )
 AIR_PURIFYING = frozenset(one for one in KINDS if not one.startswith(("supplied", "scba")))
-
-
-@dataclass(frozen=True)
-class Contaminant:
-    """What is in the air. Figures as decimal text in ``unit``; an empty one is not known."""
-
-    __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
-    name: str
-    form: Form
-    concentration: str
-    limit: str
-    unit: str
-    idlh: str = ""
-    cartridge_limit: str = ""
-
-
-@dataclass(frozen=True)
-class Task:
-    """A task of a site, by value, with the filter class its work needs, and the cartridge where there is gas."""
-
-    __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
-    id: str
-    name: str
-    contaminants: tuple[Contaminant, ...]
-    oxygen_percent: str = ""
-    is_idlh: bool = False
-    is_unknown: bool = False
-    work_filter: str = ""
-    work_cartridge: str = ""
 
 
 @dataclass(frozen=True)

@@ -192,9 +192,11 @@ class When:
     probe: tuple[str, ...] = ()
     methods: tuple[str, ...] = ()
     numbers: tuple[str, ...] = ()
+    suspensions: tuple[str, ...] = ()
     worn: tuple[bool, ...] = ()
     donned: tuple[bool, ...] = ()
     tried: tuple[bool, ...] = ()
+    on_file: tuple[Literal["trained", "untrained"], ...] = ()
 
 
 @dataclass(frozen=True)
@@ -247,6 +249,8 @@ class LoopRule:
     probe: tuple[str, ...] = ()
     families: tuple[str, ...] = ()
     test_filters: bool = False
+    by_hand: bool = False
+    covers: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -259,6 +263,15 @@ class SealRule:
     source: str
     standing: Standing
     when: When
+
+
+@dataclass(frozen=True)
+class LeakRemedy:
+    """What to do about a leak at a place of the seal, for some families of facepiece; the first that fits counts."""
+
+    places: tuple[str, ...]
+    remedy: str
+    families: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -275,6 +288,7 @@ class Procedure:
     item: tuple[Item, ...]
     limits_of_use: tuple[str, ...]
     terms: str
+    leak_remedy: tuple[LeakRemedy, ...] = ()
 
     def find(self, item_id: str) -> Item | None:
         """Return the item with this id, or None."""

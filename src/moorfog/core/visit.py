@@ -16,6 +16,7 @@ from moorfog.core.events import (
     RunClosed,
     RunStarted,
     SealChecked,
+    Task,
     VisitOpened,
 )
 from moorfog.core.measure import Reason, RunNumbers
@@ -122,6 +123,7 @@ class Visit:
     opened_at: datetime | None = None
     last_at: datetime | None = None
     rules_match: bool = False
+    task: Task | None = None
     answers: Mapping[str, Answer] = field(default_factory=dict)
     asked: tuple[Answer, ...] = ()
     facepiece: Facepiece | None = None
@@ -133,6 +135,7 @@ class Visit:
     worn_since: datetime | None = None
     adjustment: int = 0
     seals: tuple[SealResult, ...] = ()
+    asked_seals: tuple[SealResult, ...] = ()
     loops: tuple[OpenLoop, ...] = ()
     loops_closed: tuple[tuple[OpenLoop, datetime], ...] = ()
     loops_opened: int = 0
@@ -207,7 +210,9 @@ def fact(visit: Visit, name: str) -> str | int | tuple[str | int, ...]:
         return current.adjustment if current is not None else visit.adjustment
     if name == "try":
         return visit.attempt
-    raise KeyError(f"no fact is called {name!r}; kind, configuration, donning, adjustment, try are")
+    if name == "task":
+        return visit.task.id if visit.task else ""
+    raise KeyError(f"no fact is called {name!r}; kind, configuration, donning, adjustment, try, task are")
 
 
 def facts_digest(visit: Visit, item: Item) -> str:
@@ -234,9 +239,13 @@ def applies(visit: Visit, when: When) -> bool:
         return False
     if when.cover and (facepiece is None or facepiece.cover not in when.cover):
         return False
+    if when.suspensions and (facepiece is None or facepiece.suspension not in when.suspensions):
+        return False
     if when.probe and (facepiece is None or facepiece.probe not in when.probe):
         return False
     if when.methods and "fast_count" not in when.methods:
+        return False
+    if when.on_file and _on_file(visit) not in when.on_file:
         return False
     if when.worn and (visit.worn_since is not None) not in when.worn:
         return False
@@ -246,6 +255,10 @@ def applies(visit: Visit, when: When) -> bool:
         return False
     current = visit.current_try
     return not (when.numbers and (current.numbers.state if current else "none") not in when.numbers)
+
+
+def _on_file(visit: Visit) -> str:
+    return "trained" if visit.opened is not None and visit.opened.trained_on else "untrained"
 
 
 def seal_rule(visit: Visit) -> SealRule | None:
@@ -279,6 +292,12 @@ def seal_holds(visit: Visit) -> bool:
         if one.donning == visit.donning and one.adjustment == visit.adjustment:
             latest[one.check.check] = one
     return all(name in latest and latest[name].holds for name in rule.checks)
+
+
+def repeated_leak(visit: Visit) -> str:
+    """Return the place that leaked in the last two failed checks of the chosen facepiece alike, or nothing."""
+    places = [one.check.place for one in visit.seals if not one.holds]
+    return places[-1] if len(places) > 1 and places[-1] and places[-1] == places[-2] else ""
 
 
 def seal_fails(visit: Visit) -> int:

@@ -156,6 +156,37 @@ FACEPIECES: list[dict[str, Any]] = [
         "sizes": _sizes(M, L),
     },
 ]
+TASKS: dict[str, dict[str, Any]] = {
+    "hull sanding": {
+        "contaminants": [("copper paint dust", "particles", "6", "1", "mg/m³", "100")],
+        "work_filter": "100-type",
+        "work_cartridge": "",
+    },
+    "steel blasting": {
+        "contaminants": [("steel and paint dust", "particles", "9", "1", "mg/m³", "")],
+        "work_filter": "100-type",
+        "work_cartridge": "",
+    },
+    "antifoul spraying": {
+        "contaminants": [
+            ("solvent vapour", "gas or vapour", "300", "100", "ppm", "900"),
+            ("paint mist", "particles", "4", "1", "mg/m³", ""),
+        ],
+        "work_filter": "100-type",
+        "work_cartridge": "organic vapour",
+    },
+    "grain dust": {
+        "contaminants": [("grain dust", "particles", "30", "4", "mg/m³", "")],
+        "work_filter": "99-type",
+        "work_cartridge": "",
+    },
+    "fumigation store": {
+        "contaminants": [("phosphine", "gas or vapour", "1.5", "0.3", "ppm", "50")],
+        "work_filter": "100-type",
+        "work_cartridge": "inorganic gas",
+    },
+}
+"""Invented figures for invented tasks: contaminant, form, concentration, limit, unit, IDLH. Not to be used anywhere."""
 ACCOUNTS = (
     ("maren", "Maren Oake", "tester", None),
     ("hollis", "Hollis Grey", "administrator", None),

@@ -16,9 +16,20 @@ from moorfog.demo import scenario
 from moorfog.demo.walk import Walk
 from moorfog.operations.accounts import Actor, create_account, load_actor
 from moorfog.operations.kit import create_instrument, record_check
+from moorfog.operations.people import index_people
 from moorfog.store.base import DatabaseClock, FixedClock, new_id, run_in_transaction
 from moorfog.store.log import keep_rules
-from moorfog.store.models import Account, Employer, FacepieceVersion, InstrumentRow, Person, Site
+from moorfog.store.models import (
+    Account,
+    ClearanceRow,
+    Employer,
+    FacepieceVersion,
+    InstrumentRow,
+    Person,
+    Site,
+    SiteTask,
+    TrainingRow,
+)
 
 PAST_VISITS = 30
 Progress = Callable[[int, int], None]
@@ -62,6 +73,8 @@ def seed_places(db: Session, rules: Rules, password: str, link_token: str) -> No
                         face_width=person.face_width,
                     )
                 )
+    seed_tasks(db)
+    seed_files(db)
     for piece in scenario.FACEPIECES:
         content = {key: value for key, value in piece.items() if key not in ("maker", "model", "kind")}
         db.add(
@@ -86,6 +99,56 @@ def seed_places(db: Session, rules: Rules, password: str, link_token: str) -> No
     )
     for login, name, role, employer_name in scenario.ACCOUNTS:
         create_account(db, login, name, password, [(role, employers[employer_name] if employer_name else None)])
+    db.flush()
+
+
+def seed_tasks(db: Session) -> None:
+    """Enter the tasks of every site: those its people do."""
+    for site in db.scalars(select(Site)).all():
+        for name in sorted(set(db.scalars(select(Person.task).where(Person.site_id == site.id)))):
+            task = scenario.TASKS[name]
+            contaminants = [
+                {"name": what, "form": form, "concentration": amount, "limit": limit, "unit": unit, "idlh": idlh}
+                for what, form, amount, limit, unit, idlh in task["contaminants"]
+            ]
+            content = {**task, "contaminants": contaminants}
+            db.add(
+                SiteTask(
+                    id=new_id(),
+                    site_id=site.id,
+                    name=name,
+                    content=content,
+                    entered_at=DatabaseClock().now(db),
+                    is_current=True,
+                )
+            )
+    db.flush()
+
+
+def seed_files(db: Session) -> None:
+    """Put clearances and trainings on file: most cleared without end, a few with limits, some not on file."""
+    now = DatabaseClock().now(db)
+    for number, person in enumerate(db.scalars(select(Person).order_by(Person.number)).all()):
+        index_people(db, [(person.id, person.employer_id, person.name, person.number)])
+        common = {"person_id": person.id, "account_id": new_id(), "entered_at": now - timedelta(days=400)}
+        if number % 7 != 5:
+            limits = ["no full facepiece"] if number % 11 == 4 else []
+            until = (now + timedelta(days=500)).date() if number % 4 == 0 else None
+            start = (now - timedelta(days=420)).date()
+            db.add(
+                ClearanceRow(
+                    id=new_id(),
+                    status="cleared",
+                    limits=limits,
+                    valid_from=start,
+                    valid_until=until,
+                    by_whom="Harbour Row practice",
+                    **common,
+                )
+            )
+        if number % 5 != 2:
+            day = (now - timedelta(days=60 + number)).date()
+            db.add(TrainingRow(id=new_id(), trained_on=day, what="donning, seal check, care", **common))
     db.flush()
 
 

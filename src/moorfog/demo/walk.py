@@ -5,6 +5,7 @@ from __future__ import annotations
 from datetime import datetime, timedelta
 from typing import Any
 
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from moorfog.core import events as ev
@@ -16,9 +17,10 @@ from moorfog.core.visit import Visit
 from moorfog.operations import runs, signing, visits
 from moorfog.operations.accounts import Actor
 from moorfog.operations.kit import find_instrument
-from moorfog.operations.proposals import Body, ChooseFacepiece, FitProbe, Proposal, StartRun
+from moorfog.operations.proposals import Body, ChooseFacepiece, ChooseTask, FitProbe, Proposal, StartRun
 from moorfog.store.base import FixedClock, new_id
 from moorfog.store.log import keep_state
+from moorfog.store.models import Person, SiteTask
 from moorfog.store.scope import Scope
 
 STEP_MS = 250
@@ -46,7 +48,6 @@ class Walk:
             db,
             self.clock,
             actor,
-            rules,
             visit_id=self.visit_id,
             event_id=new_id(),
             person_id=person_id,
@@ -108,7 +109,9 @@ class Walk:
 
     def do(self, act: str) -> None:
         """Do an act that needs no choice."""
-        if act == "fit_probe":
+        if act == "choose_task":
+            self.say(ChooseTask(self._usual_task()), 6)
+        elif act == "fit_probe":
             self.say(FitProbe(), 30)
         elif act == "don":
             self.say(ev.Donned(unaided=True), 20)
@@ -131,6 +134,14 @@ class Walk:
             self.say(ev.Released())
         else:
             raise RuntimeError(f"{act} needs a choice")
+
+    def _usual_task(self) -> str:
+        person = self.db.get(Person, self.visit.person_id)
+        if person is None:
+            raise RuntimeError("no such person")
+        tasks = select(SiteTask).where(SiteTask.site_id == person.site_id, SiteTask.is_current.is_(True))
+        rows = self.db.scalars(tasks.order_by(SiteTask.name)).all()
+        return next((one.id for one in rows if one.name == person.task), rows[0].id)
 
     def sign(self, role: Any) -> None:
         """Sign as wearer or tester."""

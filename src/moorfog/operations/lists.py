@@ -7,15 +7,27 @@ from datetime import date
 from typing import Any
 from zoneinfo import ZoneInfo
 
-from sqlalchemy import and_, case, func, or_, select
+from sqlalchemy import and_, case, func, select
 from sqlalchemy.orm import Session, aliased
 
-from moorfog.core.events import instant
+from moorfog.core.events import Clearance, instant
 from moorfog.operations.accounts import Actor
+from moorfog.operations.catalogue import model_of
 from moorfog.operations.errors import NotFound
+from moorfog.operations.people import latest_clearance, latest_training, matching
+from moorfog.operations.words import KIND_WORDS
 from moorfog.store.base import Clock
-from moorfog.store.models import Employer, FacepieceVersion, Person, Site, TryResult, VisitSummary, WearPermission
-from moorfog.store.scope import within
+from moorfog.store.models import (
+    Employer,
+    FacepieceVersion,
+    Person,
+    SealNotice,
+    Site,
+    TryResult,
+    VisitSummary,
+    WearPermission,
+)
+from moorfog.store.scope import Scope, within
 
 PAGE = 25
 READERS = ("tester", "administrator", "supervisor")
@@ -67,11 +79,16 @@ class VisitRow:
     closed: str
     opened_at: str
     last_at: str
+    ready_at: str | None
+    seal_fails: int
 
 
 @dataclass(frozen=True)
 class Today:
-    """Who is here, what was left unfinished on an earlier day, and what was finished today."""
+    """Who is here, what was left unfinished on an earlier day, what was finished today, and failed seal checks that no
+    supervisor has acknowledged yet."""
+
+    seal_notices: tuple[VisitRow, ...]
 
     here: tuple[VisitRow, ...]
     unfinished: tuple[VisitRow, ...]
@@ -120,6 +137,9 @@ class PersonView:
     visits: tuple[VisitRow, ...]
     tries: tuple[TryRow, ...]
     visits_total: int
+    contact: str
+    clearance: Clearance | None
+    trained_on: str
 
 
 @dataclass(frozen=True)
@@ -150,6 +170,8 @@ class SizeView:
     name: str
     length_from: str
     length_to: str
+    width_from: str
+    width_to: str
 
 
 @dataclass(frozen=True)
@@ -167,6 +189,16 @@ class FacepieceOption:
     suspensions: tuple[str, ...]
     clips: tuple[str, ...]
     filter_classes: tuple[str, ...]
+    filter_kind: str
+    version: int
+    approval: str
+    diaphragms: int
+    accessories: tuple[str, ...]
+    donning: tuple[str, ...]
+    doffing: tuple[str, ...]
+    wash_limit_c: str
+    reuse: str
+    adapter: str
 
 
 @dataclass(frozen=True)
@@ -178,6 +210,7 @@ class SiteView:
     employer: str
     zone: str
     benches: tuple[str, ...]
+    rule_book: str
 
 
 def _pages(total: int) -> int:
@@ -189,22 +222,17 @@ def _person_row(person: Person, employer: str, site: str) -> PersonRow:
 
 
 def find_people(db: Session, actor: Actor, q: str, page: int) -> PeoplePage:
-    """Return people whose name (any word of it) or number begins with ``q``, by name; accents do not matter."""
+    """Return people each word of ``q`` begins a name word or the number of, by name; accents do not matter."""
     scope = actor.require(*READERS)
-    query = within(
-        select(Person, Employer.name, Site.name)
-        .join(Employer, Employer.id == Person.employer_id)
-        .join(Site, Site.id == Person.site_id),
-        scope,
-        Person.employer_id,
-    )
-    if q.strip():
-        safe = q.strip().replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_")
-        query = query.where(
-            or_(Person.name.like(f"{safe}%"), Person.name.like(f"% {safe}%"), Person.number.like(f"{safe}%"))
-        )
-    total = db.scalar(select(func.count()).select_from(query.subquery())) or 0
+    found = matching(scope, q)
+    total = db.scalar(select(func.count()).select_from(found.subquery())) or 0
     page = min(max(page, 1), _pages(total))
+    query = (
+        select(Person, Employer.name, Site.name)
+        .where(Person.id.in_(found))
+        .join(Employer, Employer.id == Person.employer_id)
+        .join(Site, Site.id == Person.site_id)
+    )
     rows = db.execute(query.order_by(Person.name, Person.id).limit(PAGE).offset((page - 1) * PAGE))
     return PeoplePage(tuple(_person_row(*row) for row in rows), total, page, _pages(total))
 
@@ -239,6 +267,8 @@ def _visit_row(row: Any) -> VisitRow:
         one.closed,
         instant(one.opened_at),
         instant(one.last_at),
+        instant(one.ready_at) if one.ready_at else None,
+        one.seal_fails,
     )
 
 
@@ -269,7 +299,27 @@ def today(db: Session, clock: Clock, actor: Actor) -> Today:
         zone = ZoneInfo(zones[row[0].site_id])
         if row[0].last_at.astimezone(zone).date() == now.astimezone(zone).date():
             done.append(_visit_row(row))
-    return Today(tuple(here), tuple(unfinished), tuple(done))
+    return Today(_seal_notices(db, scope), tuple(here), tuple(unfinished), tuple(done))
+
+
+def _seal_notices(db: Session, scope: Scope) -> tuple[VisitRow, ...]:
+    query = (
+        within(_visit_query(), scope, VisitSummary.employer_id)
+        .outerjoin(SealNotice, SealNotice.visit_id == VisitSummary.visit_id)
+        .where(VisitSummary.seal_fails > func.coalesce(SealNotice.fails, 0), VisitSummary.is_practice.is_(False))
+        .order_by(VisitSummary.last_at.desc())
+        .limit(50)
+    )
+    return tuple(_visit_row(row) for row in db.execute(query))
+
+
+def acknowledge_seal(db: Session, clock: Clock, actor: Actor, visit_id: str) -> None:
+    """Note that a supervisor knows of a visit's failed seal checks. Raises :class:`NotFound` outside the scope."""
+    row = db.get(VisitSummary, visit_id)
+    if row is None or not actor.require("supervisor", "administrator").allows(row.employer_id):
+        raise NotFound("visit")
+    db.merge(SealNotice(visit_id=visit_id, account_id=actor.id, acknowledged_at=clock.now(db), fails=row.seal_fails))
+    db.flush()
 
 
 def _permissions(db: Session, person: Person, on: date) -> tuple[PermissionRow, ...]:
@@ -354,6 +404,9 @@ def view_person(db: Session, clock: Clock, actor: Actor, person_id: str, page: i
             for one in tries
         ),
         total,
+        person.contact,
+        latest_clearance(db, person.id),
+        latest_training(db, person.id),
     )
 
 
@@ -404,21 +457,6 @@ def pass_results(db: Session, actor: Actor, page: int, site_id: str | None = Non
     )
 
 
-KIND_WORDS = {
-    "disposable_cup": "disposable, cup",
-    "disposable_fold": "disposable, fold-flat",
-    "disposable_duckbill": "disposable, duckbill",
-    "disposable_clip": "disposable, clip-band",
-    "quarter": "quarter facepiece",
-    "half": "half facepiece",
-    "full": "full facepiece",
-    "powered_half": "powered, half facepiece",
-    "powered_full": "powered, full facepiece",
-    "supplied_full": "supplied air, full facepiece",
-    "scba_full": "self-contained, full facepiece",
-}
-
-
 def list_facepieces(db: Session, actor: Actor) -> tuple[FacepieceOption, ...]:
     """Return the latest version of every model, by kind and name."""
     actor.require(*READERS)
@@ -435,21 +473,33 @@ def list_facepieces(db: Session, actor: Actor) -> tuple[FacepieceOption, ...]:
         .order_by(FacepieceVersion.kind, FacepieceVersion.model)
         .limit(500)
     )
-    return tuple(
-        FacepieceOption(
-            row.id,
-            row.model_id,
-            row.maker,
-            row.model,
-            row.kind,
-            KIND_WORDS.get(row.kind, row.kind),
-            row.content["valve"],
-            tuple(SizeView(one["name"], one["length_from"], one["length_to"]) for one in row.content["sizes"]),
-            tuple(row.content["suspensions"]),
-            tuple(row.content["clips"]),
-            tuple(row.content["filter_classes"]),
-        )
-        for row in rows
+    return tuple(_option(row) for row in rows)
+
+
+def _option(row: FacepieceVersion) -> FacepieceOption:
+    one = model_of(row)
+    return FacepieceOption(
+        row.id,
+        row.model_id,
+        row.maker,
+        row.model,
+        row.kind,
+        KIND_WORDS.get(row.kind, row.kind),
+        one.valve,
+        tuple(SizeView(s.name, s.length_from, s.length_to, s.width_from, s.width_to) for s in one.sizes),
+        one.suspensions,
+        one.clips,
+        one.filter_classes,
+        one.filter_kind,
+        row.version,
+        one.approval,
+        one.diaphragms,
+        one.accessories,
+        one.donning,
+        one.doffing,
+        one.wash_limit_c,
+        one.reuse,
+        one.adapter,
     )
 
 
@@ -461,4 +511,7 @@ def list_sites(db: Session, actor: Actor) -> tuple[SiteView, ...]:
         .order_by(Employer.name, Site.name)
         .limit(500)
     )
-    return tuple(SiteView(site.id, site.name, employer, site.zone, tuple(site.benches)) for site, employer in rows)
+    return tuple(
+        SiteView(site.id, site.name, employer, site.zone, tuple(site.benches), site.rule_book)
+        for site, employer in rows
+    )

@@ -31,6 +31,15 @@ class ChooseFacepiece:
 
 
 @dataclass(frozen=True)
+class ChooseTask:
+    """Choose one of the site's tasks; the tester picks a task, not chemistry."""
+
+    __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
+    task_id: Id
+    kind: Literal["choose_task"] = "choose_task"
+
+
+@dataclass(frozen=True)
 class FitProbe:
     """The probe is fitted; the alterations this facepiece needs are opened."""
 
@@ -52,7 +61,9 @@ class StartRun:
 Body: TypeAlias = Annotated[
     ev.Answered
     | ChooseFacepiece
+    | ChooseTask
     | FitProbe
+    | ev.LoopOpened
     | ev.LoopClosed
     | ev.Donned
     | ev.Doffed

@@ -6,6 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from typing import Any
+from zoneinfo import ZoneInfo
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
@@ -17,11 +18,12 @@ from moorfog.core.codec import encode
 from moorfog.core.events import instant
 from moorfog.core.fold import step
 from moorfog.core.picture import Picture, picture
-from moorfog.core.rules import Rules
 from moorfog.core.visit import Visit, loops_needed
 from moorfog.operations.accounts import Actor
 from moorfog.operations.errors import Conflict, DomainError, NotFound
-from moorfog.operations.proposals import ChooseFacepiece, FitProbe, Proposal, StartRun
+from moorfog.operations.people import latest_clearance, latest_training
+from moorfog.operations.proposals import ChooseFacepiece, ChooseTask, FitProbe, Proposal, StartRun
+from moorfog.operations.sites import find_task, rules_of_site
 from moorfog.store.base import Clock
 from moorfog.store.log import event_of, keep_rules, keep_state, load_visit, lock_head, write_event
 from moorfog.store.models import EventRow, FacepieceVersion, Person, Site, VisitHead, VisitSummary
@@ -45,7 +47,6 @@ def open_visit(
     db: Session,
     clock: Clock,
     actor: Actor,
-    rules: Rules,
     *,
     visit_id: str,
     event_id: str,
@@ -83,7 +84,7 @@ def open_visit(
     site = db.get(Site, person.site_id)
     if site is None:
         raise NotFound("site")
-    now = clock.now(db)
+    now, rules = clock.now(db), rules_of_site(db, site)
     keep_rules(db, rules)
     head = VisitHead(
         id=visit_id,
@@ -96,7 +97,19 @@ def open_visit(
     )
     db.add(head)
     db.flush()
-    payload = ev.VisitOpened(person_id, person.employer_id, site.id, site.zone, bench, is_practice, speed, rules.digest)
+    payload = ev.VisitOpened(
+        person_id,
+        person.employer_id,
+        site.id,
+        site.zone,
+        bench,
+        is_practice,
+        speed,
+        rules.digest,
+        (occurred_at or now).astimezone(ZoneInfo(site.zone)).date().isoformat(),
+        latest_clearance(db, person_id),
+        latest_training(db, person_id),
+    )
     event = write_event(db, head, event_id, payload, occurred_at or now, now, actor.id, digest(encode(payload)))
     visit = step(Visit(rules), event)
     refresh(db, head, visit)
@@ -218,6 +231,8 @@ def _fill_in(
     body = proposal.body
     if isinstance(body, ChooseFacepiece):
         return ev.FacepieceChosen(_facepiece(db, body))
+    if isinstance(body, ChooseTask):
+        return ev.TaskChosen(find_task(db, head.site_id, body.task_id))
     if isinstance(body, FitProbe):
         return ev.ProbeFitted(loops_needed(visit))
     if isinstance(body, StartRun):

@@ -50,8 +50,9 @@ def load_rules(db: Session, digest: str) -> Rules:
 
 def event_of(row: EventRow) -> Event:
     """Return the event a row holds, its payload upcast to the present version."""
-    payload = read_payload(row.kind, row.version, json.loads(row.payload), f"event {row.seq}")
-    return Event(row.id, row.seq, row.version, row.occurred_at, row.recorded_at, row.actor, payload, row.chain)
+    stored = json.loads(row.payload)
+    payload = read_payload(row.kind, row.version, stored, f"event {row.seq}")
+    return Event(row.id, row.seq, row.version, row.occurred_at, row.recorded_at, row.actor, payload, row.chain, stored)
 
 
 def load_events(db: Session, visit_id: str, after: int = 0) -> list[Event]:
@@ -99,7 +100,7 @@ def write_event(
     """Insert the next event of a locked head and move the head on. The caller has asked ``admit`` before."""
     occurred_at = occurred_at.replace(microsecond=occurred_at.microsecond // 1000 * 1000)
     seq, version = head.seq + 1, VERSIONS[payload.kind]
-    chain = link_of_chain(head.chain, event_id, seq, version, occurred_at, actor, payload)
+    chain = link_of_chain(head.chain, event_id, seq, version, occurred_at, actor, encode(payload))
     db.add(
         EventRow(
             visit_id=head.id,

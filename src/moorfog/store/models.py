@@ -6,7 +6,7 @@ from datetime import date, datetime
 from typing import Any
 
 from sqlalchemy import BigInteger, Date, ForeignKey, Index, Integer, LargeBinary, String, UniqueConstraint, Uuid
-from sqlalchemy.dialects.mysql import LONGBLOB, MEDIUMTEXT
+from sqlalchemy.dialects.mysql import LONGBLOB, LONGTEXT, MEDIUMTEXT
 from sqlalchemy.orm import Mapped, mapped_column
 from sqlalchemy.types import JSON
 
@@ -75,6 +75,36 @@ class Site(Base):
     name: Mapped[str] = mapped_column(String(190))
     zone: Mapped[str] = mapped_column(String(64))
     benches: Mapped[list[str]] = mapped_column(JSON)
+    rule_book: Mapped[str] = mapped_column(String(60), default="us-29cfr1910-134")
+
+
+class SiteRule(Base):
+    """An entry of a site over its rule book; append-only, the latest of a key counts. Value null: only checked."""
+
+    __tablename__ = "site_rule"
+    id: Mapped[str] = mapped_column(Id, primary_key=True)
+    site_id: Mapped[str] = mapped_column(Id, ForeignKey("site.id"))
+    book: Mapped[str] = mapped_column(String(60))
+    key: Mapped[str] = mapped_column(String(80))
+    value: Mapped[Any | None] = mapped_column(JSON(none_as_null=True))
+    reason: Mapped[str] = mapped_column(String(400))
+    edition: Mapped[str] = mapped_column(String(190))
+    by_name: Mapped[str] = mapped_column(String(190))
+    entered_at: Mapped[datetime] = mapped_column(UtcDateTime)
+    __table_args__ = (Index("ix_site_rule", "site_id", "book", "entered_at"),)
+
+
+class SiteTask(Base):
+    """A task of a site. A changed task is a new row; the old one stays for the records that name it."""
+
+    __tablename__ = "site_task"
+    id: Mapped[str] = mapped_column(Id, primary_key=True)
+    site_id: Mapped[str] = mapped_column(Id, ForeignKey("site.id"))
+    name: Mapped[str] = mapped_column(String(190))
+    content: Mapped[dict[str, Any]] = mapped_column(JSON)
+    entered_at: Mapped[datetime] = mapped_column(UtcDateTime)
+    is_current: Mapped[bool]
+    __table_args__ = (Index("ix_site_task", "site_id", "is_current", "name"),)
 
 
 class Person(Base):
@@ -88,12 +118,93 @@ class Person(Base):
     number: Mapped[str] = mapped_column(String(40))
     job: Mapped[str] = mapped_column(String(190))
     task: Mapped[str] = mapped_column(String(190))
+    contact: Mapped[str] = mapped_column(String(190), default="")
     face_length: Mapped[int | None] = mapped_column(Integer)
     face_width: Mapped[int | None] = mapped_column(Integer)
     __table_args__ = (
         UniqueConstraint("employer_id", "number", name="uq_person_number"),
         Index("ix_person_name", "employer_id", "name"),
     )
+
+
+class PersonWord(Base):
+    """A folded word of a name, or the number: what people are found by."""
+
+    __tablename__ = "person_word"
+    employer_id: Mapped[str] = mapped_column(Id, primary_key=True)
+    word: Mapped[str] = mapped_column(String(60, collation="utf8mb4_bin"), primary_key=True)
+    person_id: Mapped[str] = mapped_column(Id, ForeignKey("person.id", ondelete="CASCADE"), primary_key=True)
+    __table_args__ = (Index("ix_person_word", "person_id"),)
+
+
+class OnFile:
+    """Columns of what is entered about a person; append-only, the latest counts."""
+
+    id: Mapped[str] = mapped_column(Id, primary_key=True)
+    person_id: Mapped[str] = mapped_column(Id, ForeignKey("person.id"))
+    account_id: Mapped[str] = mapped_column(Id)
+    entered_at: Mapped[datetime] = mapped_column(UtcDateTime)
+
+
+class ClearanceRow(OnFile, Base):
+    """Medical clearance: status and limits, never a diagnosis. An empty ``valid_until`` is not expired."""
+
+    __tablename__ = "clearance"
+    status: Mapped[str] = mapped_column(String(20))
+    limits: Mapped[list[str]] = mapped_column(JSON)
+    valid_from: Mapped[date] = mapped_column(Date)
+    valid_until: Mapped[date | None] = mapped_column(Date)
+    by_whom: Mapped[str] = mapped_column(String(190))
+    __table_args__ = (Index("ix_clearance_person", "person_id", "entered_at"),)
+
+
+class TrainingRow(OnFile, Base):
+    """A training that was given."""
+
+    __tablename__ = "training"
+    trained_on: Mapped[date] = mapped_column(Date)
+    what: Mapped[str] = mapped_column(String(190))
+    __table_args__ = (Index("ix_training_person", "person_id", "entered_at"),)
+
+
+class MeasurementRow(OnFile, Base):
+    """A measuring of a face: the readings as taken, and what they come to in tenths of a millimetre."""
+
+    __tablename__ = "measurement"
+    readings: Mapped[dict[str, list[str]]] = mapped_column(JSON)
+    face_length: Mapped[int | None] = mapped_column(Integer)
+    face_width: Mapped[int | None] = mapped_column(Integer)
+    lip_length: Mapped[int | None] = mapped_column(Integer)
+    __table_args__ = (Index("ix_measurement_person", "person_id", "entered_at"),)
+
+
+class Job(Base):
+    """A long job: waiting, running, done, failed or cancelled, with its progress."""
+
+    __tablename__ = "job"
+    id: Mapped[str] = mapped_column(Id, primary_key=True)
+    kind: Mapped[str] = mapped_column(String(30))
+    state: Mapped[str] = mapped_column(String(12))
+    done: Mapped[int] = mapped_column(Integer)
+    total: Mapped[int] = mapped_column(Integer)
+    wants_cancel: Mapped[bool]
+    message: Mapped[str] = mapped_column(String(400))
+    employer_id: Mapped[str] = mapped_column(Id)
+    account_id: Mapped[str] = mapped_column(Id)
+    content: Mapped[str] = mapped_column(LONGTEXT)
+    made_at: Mapped[datetime] = mapped_column(UtcDateTime)
+    heartbeat_at: Mapped[datetime | None] = mapped_column(UtcDateTime)
+    __table_args__ = (Index("ix_job_state", "state", "made_at"),)
+
+
+class SealNotice(Base):
+    """A supervisor has acknowledged the failed seal checks of a visit, so many of them."""
+
+    __tablename__ = "seal_notice"
+    visit_id: Mapped[str] = mapped_column(Id, ForeignKey("visit.id"), primary_key=True)
+    account_id: Mapped[str] = mapped_column(Id)
+    acknowledged_at: Mapped[datetime] = mapped_column(UtcDateTime)
+    fails: Mapped[int] = mapped_column(Integer)
 
 
 class FacepieceVersion(Base):
@@ -249,12 +360,17 @@ class VisitSummary(ReadModel, Base):
     tries: Mapped[int] = mapped_column(Integer)
     facepiece: Mapped[str] = mapped_column(String(190))
     loops_open: Mapped[int] = mapped_column(Integer)
+    seal_fails: Mapped[int] = mapped_column(Integer)
+    ready_at: Mapped[datetime | None] = mapped_column(UtcDateTime)
     is_practice: Mapped[bool]
     is_sealed: Mapped[bool]
     closed: Mapped[str] = mapped_column(String(12))
     opened_at: Mapped[datetime] = mapped_column(UtcDateTime)
     last_at: Mapped[datetime] = mapped_column(UtcDateTime)
-    __table_args__ = (Index("ix_summary_today", "employer_id", "closed", "opened_at"),)
+    __table_args__ = (
+        Index("ix_summary_today", "employer_id", "closed", "opened_at"),
+        Index("ix_summary_seal", "employer_id", "seal_fails"),
+    )
 
 
 class TryResult(ReadModel, Base):

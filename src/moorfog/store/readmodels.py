@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session
 
 from moorfog.core.arithmetic import cut
 from moorfog.core.judge import is_sealed, needs_decision, outcome, queue, step_of
-from moorfog.core.picture import valid_until
+from moorfog.core.picture import starts_at, valid_until
 from moorfog.core.visit import FOLD_VERSION, Visit
 from moorfog.store.log import load_visit
 from moorfog.store.models import TryResult, VisitHead, VisitSummary, WearPermission
@@ -57,6 +57,8 @@ def rows_of(head: VisitHead, visit: Visit) -> Rows:
         "tries": len(visit.tries),
         "facepiece": label,
         "loops_open": len(visit.loops),
+        "seal_fails": sum(1 for one in visit.asked_seals if not one.holds),
+        "ready_at": starts_at(visit, at),
         "is_practice": visit.is_practice,
         "is_sealed": sealed,
         "closed": visit.closed,

@@ -4,6 +4,72 @@
  */
 
 export interface paths {
+    "/api/catalogue": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Import facepieces from JSON or CSV; a changed model becomes a new version, all or nothing.
+         * @description Import facepieces from JSON or CSV; a changed model becomes a new version, all or nothing.
+         *
+         *     For: administrator.
+         */
+        post: operations["import_catalogue"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/catalogue.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The facepiece catalogue as CSV.
+         * @description The facepiece catalogue as CSV.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["export_catalogue_csv"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/catalogue.json": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The facepiece catalogue as JSON.
+         * @description The facepiece catalogue as JSON.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["export_catalogue_json"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/counters": {
         parameters: {
             query?: never;
@@ -86,6 +152,94 @@ export interface paths {
         get: operations["get_health"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/imports": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Import a roster as a job: all or nothing.
+         * @description Import a roster as a job: all or nothing.
+         *
+         *     For: administrator.
+         */
+        post: operations["start_import"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/imports/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * What a roster would import, and what is wrong with it by row and column; nothing is stored.
+         * @description What a roster would import, and what is wrong with it by row and column; nothing is stored.
+         *
+         *     For: administrator.
+         */
+        post: operations["preview_import"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * How far a job is.
+         * @description How far a job is.
+         *
+         *     For: administrator.
+         */
+        get: operations["get_job"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/cancel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Ask a job to end; it leaves nothing behind.
+         * @description Ask a job to end; it leaves nothing behind.
+         *
+         *     For: administrator.
+         */
+        post: operations["cancel_job"];
         delete?: never;
         options?: never;
         head?: never;
@@ -195,7 +349,13 @@ export interface paths {
          */
         get: operations["find_people"];
         put?: never;
-        post?: never;
+        /**
+         * Enter a person.
+         * @description Enter a person.
+         *
+         *     For: tester or administrator.
+         */
+        post: operations["add_person"];
         delete?: never;
         options?: never;
         head?: never;
@@ -218,6 +378,72 @@ export interface paths {
         get: operations["get_person"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/{person_id}/clearance": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Put a medical clearance on file: status, limits, dates, by whom; never a diagnosis.
+         * @description Put a medical clearance on file: status, limits, dates, by whom; never a diagnosis.
+         *
+         *     For: tester or administrator.
+         */
+        post: operations["record_clearance"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/{person_id}/measurements": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Record caliper readings; a third is asked for where two lie more than 3 mm apart.
+         * @description Record caliper readings; a third is asked for where two lie more than 3 mm apart.
+         *
+         *     For: tester or administrator.
+         */
+        post: operations["record_measurement"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/{person_id}/training": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Put a training on file.
+         * @description Put a training on file.
+         *
+         *     For: tester or administrator.
+         */
+        post: operations["record_training"];
         delete?: never;
         options?: never;
         head?: never;
@@ -296,6 +522,84 @@ export interface paths {
         get: operations["get_sites"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sites/{site_id}/rule-book": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Choose the rule book for visits opened from now on.
+         * @description Choose the rule book for visits opened from now on.
+         *
+         *     For: administrator.
+         */
+        post: operations["choose_book"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sites/{site_id}/rules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * A rule book as a site uses it: value, unit, source, standing, what the site changed and checked.
+         * @description A rule book as a site uses it: value, unit, source, standing, what the site changed and checked.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["get_rules"];
+        put?: never;
+        /**
+         * Lay a stricter value over a rule book, a looser one with a written reason, fill a blank, or note a check.
+         * @description Lay a stricter value over a rule book, a looser one with a written reason, fill a blank, or note a check.
+         *
+         *     For: administrator.
+         */
+        post: operations["enter_rule"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sites/{site_id}/tasks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The tasks of a site with the protection each needs under its rule book.
+         * @description The tasks of a site with the protection each needs under its rule book.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["get_tasks"];
+        put?: never;
+        /**
+         * Enter a task of a site; one of the same name takes its place.
+         * @description Enter a task of a site; one of the same name takes its place.
+         *
+         *     For: administrator.
+         */
+        post: operations["enter_task"];
         delete?: never;
         options?: never;
         head?: never;
@@ -382,6 +686,28 @@ export interface paths {
          *     For: tester, administrator or supervisor.
          */
         get: operations["get_visit"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/visits/{visit_id}/advice": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Task, facepiece, size and method: what is advised for this person.
+         * @description Task, facepiece, size and method: what is advised for this person.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["get_advice"];
         put?: never;
         post?: never;
         delete?: never;
@@ -478,6 +804,28 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/visits/{visit_id}/seal-notice": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Acknowledge the failed seal checks of a visit.
+         * @description Acknowledge the failed seal checks of a visit.
+         *
+         *     For: supervisor or administrator.
+         */
+        post: operations["acknowledge_seal"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/visits/{visit_id}/signatures": {
         parameters: {
             query?: never;
@@ -519,6 +867,25 @@ export interface components {
              * @enum {string}
              */
             what: "strap" | "nose_piece" | "reseat";
+        };
+        /**
+         * Advice
+         * @description Everything the bench is advised for a visit. Measures in mm; ``cell`` is the panel's, a hint.
+         */
+        Advice: {
+            /** Cell */
+            cell: number | null;
+            /** Choices */
+            choices: components["schemas"]["Choice"][];
+            /** Length */
+            length: string | null;
+            same_again: components["schemas"]["SameAgain"] | null;
+            /** Tasks */
+            tasks: components["schemas"]["TaskLine"][];
+            /** Usual Task */
+            usual_task: string;
+            /** Width */
+            width: string | null;
         };
         /**
          * Answered
@@ -567,6 +934,57 @@ export interface components {
             until: string | null;
         };
         /**
+         * BlankView
+         * @description A value the book does not state; tests that need it are not permitted until the site enters it.
+         */
+        BlankView: {
+            /** Key */
+            key: string;
+            /** Unit */
+            unit: string;
+            /** Why */
+            why: string;
+        };
+        /**
+         * BookChoice
+         * @description The rule book a site uses from now on.
+         */
+        BookChoice: {
+            /** Book */
+            book: string;
+        };
+        /**
+         * BookView
+         * @description A rule book as a site uses it.
+         */
+        BookView: {
+            /** Blanks */
+            blanks: components["schemas"]["BlankView"][];
+            /** Books */
+            books: [
+                string,
+                string
+            ][];
+            /** Country */
+            country: string;
+            /** Edition */
+            edition: string;
+            /** Id */
+            id: string;
+            /** Is In Use */
+            is_in_use: boolean;
+            /** Protocols */
+            protocols: components["schemas"]["ProtocolView"][];
+            /** Site */
+            site: string;
+            /** Site Id */
+            site_id: string;
+            /** Title */
+            title: string;
+            /** Values */
+            values: components["schemas"]["ValueView"][];
+        };
+        /**
          * Card
          * @description One thing to ask, look at or do: words to say, remedy, source, and where it stands.
          */
@@ -607,6 +1025,16 @@ export interface components {
             until: string | null;
         };
         /**
+         * CatalogueFile
+         * @description A file of facepieces: JSON or CSV by its name.
+         */
+        CatalogueFile: {
+            /** Content */
+            content: string;
+            /** File Name */
+            file_name: string;
+        };
+        /**
          * CheckValue
          * @description The value read in a daily check, as text.
          */
@@ -642,6 +1070,21 @@ export interface components {
             what: string;
         };
         /**
+         * Choice
+         * @description A facepiece with the advice for this person and task.
+         */
+        Choice: {
+            /** Methods */
+            methods: components["schemas"]["MethodView"][];
+            size: components["schemas"]["SizeAdviceView"];
+            /** Suffices */
+            suffices: string;
+            /** Version Id */
+            version_id: string;
+            /** Why */
+            why: string;
+        };
+        /**
          * ChooseFacepiece
          * @description Choose a facepiece version, its size and set-up.
          */
@@ -668,6 +1111,22 @@ export interface components {
              * @description a UUID
              */
             version_id: string;
+        };
+        /**
+         * ChooseTask
+         * @description Choose one of the site's tasks; the tester picks a task, not chemistry.
+         */
+        ChooseTask: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "choose_task";
+            /**
+             * Task Id
+             * @description a UUID
+             */
+            task_id: string;
         };
         /**
          * Chunk
@@ -698,6 +1157,44 @@ export interface components {
             chunks: components["schemas"]["Chunk"][];
         };
         /**
+         * Clearance
+         * @description Medical clearance as on file when the visit opened. Dates as YYYY-MM-DD; an empty ``until`` is not expired.
+         */
+        Clearance: {
+            /** By */
+            by: string;
+            /** Limits */
+            limits: string[];
+            /**
+             * Status
+             * @enum {string}
+             */
+            status: "cleared" | "not cleared" | "pending";
+            /** Valid From */
+            valid_from: string;
+            /** Valid Until */
+            valid_until: string;
+        };
+        /**
+         * ClearanceEntry
+         * @description A clearance: status, limits from the known list, dates (an empty ``valid_until`` is not expired), by whom.
+         */
+        ClearanceEntry: {
+            /** By Whom */
+            by_whom: string;
+            /** Limits */
+            limits: string[];
+            /**
+             * Status
+             * @enum {string}
+             */
+            status: "cleared" | "not cleared" | "pending";
+            /** Valid From */
+            valid_from: string;
+            /** Valid Until */
+            valid_until: string;
+        };
+        /**
          * CloseRun
          * @description Seal a run: how it ended, how many readings there were, their SHA-256.
          */
@@ -716,6 +1213,35 @@ export interface components {
             occurred_at: string;
             /** Sha256 */
             sha256: string;
+        };
+        /**
+         * Contaminant
+         * @description What is in the air. Figures as decimal text in ``unit``; an empty one is not known.
+         */
+        Contaminant: {
+            /**
+             * Cartridge Limit
+             * @default
+             */
+            cartridge_limit: string;
+            /** Concentration */
+            concentration: string;
+            /**
+             * Form
+             * @enum {string}
+             */
+            form: "particles" | "gas or vapour" | "both";
+            /**
+             * Idlh
+             * @default
+             */
+            idlh: string;
+            /** Limit */
+            limit: string;
+            /** Name */
+            name: string;
+            /** Unit */
+            unit: string;
         };
         /**
          * Corrected
@@ -892,10 +1418,24 @@ export interface components {
          * @description A facepiece that may be chosen: the latest version of a model.
          */
         FacepieceOption: {
+            /** Accessories */
+            accessories: string[];
+            /** Adapter */
+            adapter: string;
+            /** Approval */
+            approval: string;
             /** Clips */
             clips: string[];
+            /** Diaphragms */
+            diaphragms: number;
+            /** Doffing */
+            doffing: string[];
+            /** Donning */
+            donning: string[];
             /** Filter Classes */
             filter_classes: string[];
+            /** Filter Kind */
+            filter_kind: string;
             /** Kind */
             kind: string;
             /** Kind Words */
@@ -906,14 +1446,20 @@ export interface components {
             model: string;
             /** Model Id */
             model_id: string;
+            /** Reuse */
+            reuse: string;
             /** Sizes */
             sizes: components["schemas"]["SizeView"][];
             /** Suspensions */
             suspensions: string[];
             /** Valve */
             valve: boolean;
+            /** Version */
+            version: number;
             /** Version Id */
             version_id: string;
+            /** Wash Limit C */
+            wash_limit_c: string;
         };
         /**
          * FacepieceView
@@ -961,6 +1507,18 @@ export interface components {
             version: string;
         };
         /**
+         * Imported
+         * @description What an import did: models new, models with a new version, models that stood as they were.
+         */
+        Imported: {
+            /** Changed */
+            changed: number;
+            /** New */
+            new: number;
+            /** Same */
+            same: number;
+        };
+        /**
          * IssueReport
          * @description The paper to print on.
          */
@@ -980,6 +1538,40 @@ export interface components {
             sha256: string;
             /** Url */
             url: string;
+        };
+        /**
+         * JobView
+         * @description A job as a screen shows it.
+         */
+        JobView: {
+            /** Done */
+            done: number;
+            /** Id */
+            id: string;
+            /** Kind */
+            kind: string;
+            /** Message */
+            message: string;
+            /** State */
+            state: string;
+            /** Total */
+            total: number;
+        };
+        /**
+         * KindLine
+         * @description Whether a kind of facepiece suffices for a task.
+         */
+        KindLine: {
+            /** Kind */
+            kind: string;
+            /** Limits */
+            limits: string[];
+            /** Suffices */
+            suffices: string;
+            /** Why */
+            why: string;
+            /** Words */
+            words: string;
         };
         /**
          * LinkPlan
@@ -1034,6 +1626,19 @@ export interface components {
             loop: string;
         };
         /**
+         * LoopOpened
+         * @description Something more was altered, such as tape over a valve for the seal check; it must be put back.
+         */
+        LoopOpened: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "loop_opened";
+            /** Loop */
+            loop: string;
+        };
+        /**
          * LoopView
          * @description Something to be put back before they go.
          */
@@ -1048,6 +1653,72 @@ export interface components {
             say: string;
             /** Since */
             since: string;
+        };
+        /**
+         * Made
+         * @description The id of what was made.
+         */
+        Made: {
+            /** Id */
+            id: string;
+        };
+        /**
+         * MadeTask
+         * @description The id of a task.
+         */
+        MadeTask: {
+            /** Id */
+            id: string;
+        };
+        /**
+         * MeasureEntry
+         * @description Caliper readings in mm as text, two or three of each measure; any may be left out.
+         */
+        MeasureEntry: {
+            /** Length */
+            length: string[];
+            /** Lip */
+            lip: string[];
+            /** Width */
+            width: string[];
+        };
+        /**
+         * MeasureResult
+         * @description What the readings come to, in mm, what is odd about them, and the panel cell: a hint, nothing more.
+         */
+        MeasureResult: {
+            /** Cell */
+            cell: number | null;
+            /** Length */
+            length: string | null;
+            /** Lip */
+            lip: string | null;
+            /** Questions */
+            questions: string[];
+            /** Stored */
+            stored: boolean;
+            /** Width */
+            width: string | null;
+        };
+        /**
+         * MethodView
+         * @description A fit-test method for a facepiece: may, not permitted, or not here, with its reasons.
+         */
+        MethodView: {
+            /** Is Best */
+            is_best: boolean;
+            /** Limits */
+            limits: string[];
+            /** Method */
+            method: string;
+            /** Mode */
+            mode: string;
+            /** Reasons */
+            reasons: string[];
+            /** Verdict */
+            verdict: string;
+            /** Words */
+            words: string;
         };
         /**
          * Moment
@@ -1152,6 +1823,24 @@ export interface components {
             visit_id: string;
         };
         /**
+         * PersonEntry
+         * @description A person as entered: the number is the employer's own and is unique there.
+         */
+        PersonEntry: {
+            /** Contact */
+            contact: string;
+            /** Job */
+            job: string;
+            /** Name */
+            name: string;
+            /** Number */
+            number: string;
+            /** Site Id */
+            site_id: string;
+            /** Task */
+            task: string;
+        };
+        /**
          * PersonRow
          * @description A wearer in a list.
          */
@@ -1178,6 +1867,9 @@ export interface components {
          * @description A person: what they may wear, their visits and tries. Face measures in mm, None where not measured.
          */
         PersonView: {
+            clearance: components["schemas"]["Clearance"] | null;
+            /** Contact */
+            contact: string;
             /** Face Length */
             face_length: string | null;
             /** Face Width */
@@ -1185,6 +1877,8 @@ export interface components {
             /** Permissions */
             permissions: components["schemas"]["PermissionRow"][];
             person: components["schemas"]["PersonRow"];
+            /** Trained On */
+            trained_on: string;
             /** Tries */
             tries: components["schemas"]["TryRow"][];
             /** Visits */
@@ -1208,6 +1902,8 @@ export interface components {
             /** Closed */
             closed: string;
             facepiece: components["schemas"]["FacepieceView"] | null;
+            /** Hold S */
+            hold_s: number;
             /** Is Practice */
             is_practice: boolean;
             /** Is Sealed */
@@ -1222,6 +1918,8 @@ export interface components {
             not_asked: number;
             /** Offers */
             offers: components["schemas"]["Offer"][];
+            /** On File */
+            on_file: string;
             /** Queue */
             queue: components["schemas"]["Card"][];
             /** Revision */
@@ -1233,6 +1931,8 @@ export interface components {
             seal_fails: number;
             /** Seal Fails Allowed */
             seal_fails_allowed: number;
+            /** Seal Remedy */
+            seal_remedy: string;
             /** Seal Word */
             seal_word: string;
             /** Seq */
@@ -1241,10 +1941,15 @@ export interface components {
             signatures: components["schemas"]["SignatureView"][];
             /** Speed */
             speed: number;
+            /** Starts At */
+            starts_at: string | null;
             /** Step */
             step: string;
             /** Steps */
             steps: components["schemas"]["Waymark"][];
+            /** Tape */
+            tape: string;
+            task: components["schemas"]["TaskView"] | null;
             /** Terms */
             terms: string;
             /** Tries */
@@ -1259,6 +1964,26 @@ export interface components {
             wear_ready_at: string | null;
             /** Worn Since */
             worn_since: string | null;
+        };
+        /**
+         * Preview
+         * @description What would be imported: headings, how they are matched, the first rows, and everything that is wrong.
+         */
+        Preview: {
+            /** Columns */
+            columns: {
+                [key: string]: number;
+            };
+            /** Error Count */
+            error_count: number;
+            /** Errors */
+            errors: components["schemas"]["RowError"][];
+            /** Headings */
+            headings: string[];
+            /** Rows */
+            rows: number;
+            /** Sample */
+            sample: string[][];
         };
         /**
          * ProofGiven
@@ -1281,7 +2006,7 @@ export interface components {
          */
         Proposal: {
             /** Body */
-            body: components["schemas"]["Answered"] | components["schemas"]["ChooseFacepiece"] | components["schemas"]["FitProbe"] | components["schemas"]["LoopClosed"] | components["schemas"]["Donned"] | components["schemas"]["Doffed"] | components["schemas"]["Adjusted"] | components["schemas"]["SealChecked"] | components["schemas"]["StartRun"] | components["schemas"]["NumbersTyped"] | components["schemas"]["Touched"] | components["schemas"]["Distress"] | components["schemas"]["Stopped"] | components["schemas"]["ProofGiven"] | components["schemas"]["Decided"] | components["schemas"]["Withheld"] | components["schemas"]["TurnedAway"] | components["schemas"]["Released"] | components["schemas"]["Corrected"];
+            body: components["schemas"]["Answered"] | components["schemas"]["ChooseFacepiece"] | components["schemas"]["ChooseTask"] | components["schemas"]["FitProbe"] | components["schemas"]["LoopOpened"] | components["schemas"]["LoopClosed"] | components["schemas"]["Donned"] | components["schemas"]["Doffed"] | components["schemas"]["Adjusted"] | components["schemas"]["SealChecked"] | components["schemas"]["StartRun"] | components["schemas"]["NumbersTyped"] | components["schemas"]["Touched"] | components["schemas"]["Distress"] | components["schemas"]["Stopped"] | components["schemas"]["ProofGiven"] | components["schemas"]["Decided"] | components["schemas"]["Withheld"] | components["schemas"]["TurnedAway"] | components["schemas"]["Released"] | components["schemas"]["Corrected"];
             /** Expects */
             expects: number | null;
             /**
@@ -1294,6 +2019,22 @@ export interface components {
              * Format: date-time
              */
             occurred_at: string;
+        };
+        /**
+         * ProtocolView
+         * @description A protocol, and whether this book allows it here.
+         */
+        ProtocolView: {
+            /** Id */
+            id: string;
+            /** Source */
+            source: string;
+            /** Standing */
+            standing: string;
+            /** State */
+            state: string;
+            /** Title */
+            title: string;
         };
         /**
          * ReasonView
@@ -1353,6 +2094,50 @@ export interface components {
             total: number;
         };
         /**
+         * RosterFile
+         * @description A roster as sent: its name, its bytes as base64, and which column is which field (empty: matched by heading).
+         */
+        RosterFile: {
+            /** Columns */
+            columns: {
+                [key: string]: number;
+            };
+            /** Content */
+            content: string;
+            /** File Name */
+            file_name: string;
+            /** Site Id */
+            site_id: string;
+        };
+        /**
+         * RowError
+         * @description What is wrong in a row and column, as the sheet counts them (the headings are row 1).
+         */
+        RowError: {
+            /** Column */
+            column: string;
+            /** Problem */
+            problem: string;
+            /** Row */
+            row: number;
+        };
+        /**
+         * RuleEntry
+         * @description A site's entry: ``value`` as text, yes/no or a list; null only checks the shipped one against the site's copy.
+         */
+        RuleEntry: {
+            /** Book */
+            book: string;
+            /** Edition */
+            edition: string;
+            /** Key */
+            key: string;
+            /** Reason */
+            reason: string;
+            /** Value */
+            value: string | number | boolean | string[] | null;
+        };
+        /**
          * RunView
          * @description The run that is going on. ``budget_percent`` is N ÷ level: what all exercises together may let in.
          */
@@ -1379,6 +2164,30 @@ export interface components {
             t0: string;
             /** Try No */
             try_no: number;
+        };
+        /**
+         * SameAgain
+         * @description What this person last passed in, set-up and all, if it is still offered and has not failed since.
+         */
+        SameAgain: {
+            /** Clip */
+            clip: string;
+            /** Filter Class */
+            filter_class: string;
+            /** Is Own */
+            is_own: boolean;
+            /** Label */
+            label: string;
+            /** Passed On */
+            passed_on: string;
+            /** Ppe */
+            ppe: string[];
+            /** Size */
+            size: string;
+            /** Suspension */
+            suspension: string;
+            /** Version Id */
+            version_id: string;
         };
         /**
          * SealCheckView
@@ -1495,8 +2304,24 @@ export interface components {
             id: string;
             /** Name */
             name: string;
+            /** Rule Book */
+            rule_book: string;
             /** Zone */
             zone: string;
+        };
+        /**
+         * SizeAdviceView
+         * @description Which sizes of a model to try on this face, best first, and which have failed on it.
+         */
+        SizeAdviceView: {
+            /** Failed */
+            failed: string[];
+            /** Sentence */
+            sentence: string;
+            /** State */
+            state: string;
+            /** Suggested */
+            suggested: string[];
         };
         /**
          * SizeView
@@ -1509,6 +2334,10 @@ export interface components {
             length_to: string;
             /** Name */
             name: string;
+            /** Width From */
+            width_from: string;
+            /** Width To */
+            width_to: string;
         };
         /**
          * StartRun
@@ -1561,14 +2390,77 @@ export interface components {
             stored: number;
         };
         /**
+         * TaskEntry
+         * @description A task as a site enters it. Figures as text; what is not known stays empty, and is never taken for harmless.
+         */
+        TaskEntry: {
+            /** Contaminants */
+            contaminants: components["schemas"]["Contaminant"][];
+            /** Is Idlh */
+            is_idlh: boolean;
+            /** Is Unknown */
+            is_unknown: boolean;
+            /** Name */
+            name: string;
+            /** Oxygen Percent */
+            oxygen_percent: string;
+            /** Work Cartridge */
+            work_cartridge: string;
+            /** Work Filter */
+            work_filter: string;
+        };
+        /**
+         * TaskLine
+         * @description A task of a site with what it needs under the site's rule book.
+         */
+        TaskLine: {
+            /** Contaminants */
+            contaminants: components["schemas"]["Contaminant"][];
+            /** Id */
+            id: string;
+            /** Kinds */
+            kinds: components["schemas"]["KindLine"][];
+            /** Name */
+            name: string;
+            /** Required */
+            required: string;
+            /** Stops */
+            stops: string[];
+            /** Work Filters */
+            work_filters: string;
+            /** Worst */
+            worst: string;
+        };
+        /**
+         * TaskView
+         * @description The task this is for: what it needs, up to which concentrations the facepiece may be used, its work filters.
+         */
+        TaskView: {
+            /** Id */
+            id: string;
+            /** Limits */
+            limits: string[];
+            /** Name */
+            name: string;
+            /** Required */
+            required: string;
+            /** Work Filters */
+            work_filters: string;
+            /** Worst */
+            worst: string;
+        };
+        /**
          * Today
-         * @description Who is here, what was left unfinished on an earlier day, and what was finished today.
+         * @description Who is here, what was left unfinished on an earlier day, what was finished today, and failed seal checks that no
+         *     supervisor has acknowledged yet.
          */
         Today: {
             /** Done */
             done: components["schemas"]["VisitRow"][];
             /** Here */
             here: components["schemas"]["VisitRow"][];
+            /** Seal Notices */
+            seal_notices: components["schemas"]["VisitRow"][];
             /** Unfinished */
             unfinished: components["schemas"]["VisitRow"][];
         };
@@ -1584,6 +2476,16 @@ export interface components {
             kind: "touched";
             /** Moved */
             moved: boolean;
+        };
+        /**
+         * TrainingEntry
+         * @description A training that was given, on a day.
+         */
+        TrainingEntry: {
+            /** Trained On */
+            trained_on: string;
+            /** What */
+            what: string;
         };
         /**
          * TryRow
@@ -1689,6 +2591,32 @@ export interface components {
             outside: string | null;
         };
         /**
+         * ValueView
+         * @description A value of a rule book as a site uses it, with where it comes from and what the site did to it.
+         */
+        ValueView: {
+            /** Changed */
+            changed: string;
+            /** Checked */
+            checked: string;
+            /** In Force */
+            in_force: string;
+            /** Key */
+            key: string;
+            /** Note */
+            note: string;
+            /** Source */
+            source: string;
+            /** Standing */
+            standing: string;
+            /** Strict */
+            strict: string;
+            /** Unit */
+            unit: string;
+            /** Value */
+            value: string;
+        };
+        /**
          * VisitRow
          * @description A visit in a list.
          */
@@ -1719,6 +2647,10 @@ export interface components {
             person: string;
             /** Person Id */
             person_id: string;
+            /** Ready At */
+            ready_at: string | null;
+            /** Seal Fails */
+            seal_fails: number;
             /** Site */
             site: string;
             /** Step */
@@ -1803,6 +2735,97 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    import_catalogue: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CatalogueFile"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Imported"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    export_catalogue_csv: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    export_catalogue_json: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json; charset=utf-8": string;
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
     get_counters: {
         parameters: {
             query?: never;
@@ -1912,6 +2935,134 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Health"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    start_import: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RosterFile"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobView"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    preview_import: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RosterFile"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Preview"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_job: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobView"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    cancel_job: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobView"];
                 };
             };
             /** @description error */
@@ -2091,6 +3242,39 @@ export interface operations {
             };
         };
     };
+    add_person: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PersonEntry"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Made"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
     get_person: {
         parameters: {
             query?: {
@@ -2112,6 +3296,107 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["PersonView"];
                 };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    record_clearance: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                person_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ClearanceEntry"];
+            };
+        };
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    record_measurement: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                person_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MeasureEntry"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MeasureResult"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    record_training: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                person_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TrainingEntry"];
+            };
+        };
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description error */
             default: {
@@ -2274,6 +3559,173 @@ export interface operations {
             };
         };
     };
+    choose_book: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BookChoice"];
+            };
+        };
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_rules: {
+        parameters: {
+            query?: {
+                book?: string;
+            };
+            header?: never;
+            path: {
+                site_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BookView"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    enter_rule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RuleEntry"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BookView"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_tasks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TaskLine"][];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    enter_task: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TaskEntry"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MadeTask"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
     get_time: {
         parameters: {
             query?: never;
@@ -2383,6 +3835,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["VisitView"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_advice: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                visit_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Advice"];
                 };
             };
             /** @description error */
@@ -2518,6 +4001,35 @@ export interface operations {
                 content: {
                     "application/pdf": string;
                 };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    acknowledge_seal: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                visit_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description error */
             default: {

@@ -1,0 +1,65 @@
+"""Rule books and tasks of a site."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from flask import Response
+from pydantic import ConfigDict
+
+from moorfog.api.routing import Context, route
+from moorfog.operations import sites
+
+
+@dataclass(frozen=True)
+class BookQuery:
+    """Which rule book; the one in use where empty."""
+
+    book: str = ""
+
+
+@dataclass(frozen=True)
+class BookChoice:
+    """The rule book a site uses from now on."""
+
+    __pydantic_config__ = ConfigDict(strict=True, extra="forbid")
+    book: str
+
+
+@dataclass(frozen=True)
+class MadeTask:
+    """The id of a task."""
+
+    id: str
+
+
+@route("GET", "/api/sites/{site_id}/rules", "read", query=BookQuery, returns=sites.BookView)
+def get_rules(context: Context, site_id: str, query: BookQuery) -> sites.BookView:
+    """A rule book as a site uses it: value, unit, source, standing, what the site changed and checked."""
+    return sites.view_book(context.db, context.actor, site_id, query.book)
+
+
+@route("POST", "/api/sites/{site_id}/rules", "manage", body=sites.RuleEntry, returns=sites.BookView)
+def enter_rule(context: Context, site_id: str, body: sites.RuleEntry) -> sites.BookView:
+    """Lay a stricter value over a rule book, a looser one with a written reason, fill a blank, or note a check."""
+    sites.enter_rule(context.db, context.clock, context.actor, site_id, body)
+    return sites.view_book(context.db, context.actor, site_id, body.book)
+
+
+@route("POST", "/api/sites/{site_id}/rule-book", "manage", body=BookChoice)
+def choose_book(context: Context, site_id: str, body: BookChoice) -> Response:
+    """Choose the rule book for visits opened from now on."""
+    sites.choose_book(context.db, context.actor, site_id, body.book)
+    return Response(status=204)
+
+
+@route("GET", "/api/sites/{site_id}/tasks", "read", returns=tuple[sites.TaskLine, ...])
+def get_tasks(context: Context, site_id: str) -> tuple[sites.TaskLine, ...]:
+    """The tasks of a site with the protection each needs under its rule book."""
+    return sites.list_tasks(context.db, context.actor, site_id)
+
+
+@route("POST", "/api/sites/{site_id}/tasks", "manage", body=sites.TaskEntry, returns=MadeTask)
+def enter_task(context: Context, site_id: str, body: sites.TaskEntry) -> MadeTask:
+    """Enter a task of a site; one of the same name takes its place."""
+    return MadeTask(sites.enter_task(context.db, context.clock, context.actor, site_id, body))

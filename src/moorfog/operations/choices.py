@@ -1,0 +1,264 @@
+"""What the bench is advised when a facepiece is chosen: task, size, method, and what this person wore before."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from fractions import Fraction
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from moorfog.core.arithmetic import parse_decimal
+from moorfog.core.events import Facepiece, Task
+from moorfog.core.judge import outcome
+from moorfog.core.methods import WORDS, Kit, Method, Wearer, advise
+from moorfog.core.protection import hazard_ratio, protection
+from moorfog.core.sizing import SizeAdvice, SizeRange, panel_cell, size_advice
+from moorfog.core.visit import Visit
+from moorfog.operations.accounts import Actor
+from moorfog.operations.kit import list_counters
+from moorfog.operations.lists import FacepieceOption, list_facepieces
+from moorfog.operations.sites import TaskLine, list_tasks
+from moorfog.operations.visits import find_head
+from moorfog.store.base import Clock
+from moorfog.store.log import load_visit
+from moorfog.store.models import Person, TryResult, VisitHead, WearPermission
+
+READERS = ("tester", "administrator", "supervisor")
+
+
+@dataclass(frozen=True)
+class SizeAdviceView:
+    """Which sizes of a model to try on this face, best first, and which have failed on it."""
+
+    state: str
+    suggested: tuple[str, ...]
+    failed: tuple[str, ...]
+    sentence: str
+
+
+@dataclass(frozen=True)
+class MethodView:
+    """A fit-test method for a facepiece: may, not permitted, or not here, with its reasons."""
+
+    method: str
+    words: str
+    verdict: str
+    is_best: bool
+    reasons: tuple[str, ...]
+    limits: tuple[str, ...]
+    mode: str
+
+
+@dataclass(frozen=True)
+class Choice:
+    """A facepiece with the advice for this person and task."""
+
+    version_id: str
+    suffices: str
+    why: str
+    size: SizeAdviceView
+    methods: tuple[MethodView, ...]
+
+
+@dataclass(frozen=True)
+class SameAgain:
+    """What this person last passed in, set-up and all, if it is still offered and has not failed since."""
+
+    version_id: str
+    label: str
+    size: str
+    suspension: str
+    clip: str
+    filter_class: str
+    ppe: tuple[str, ...]
+    is_own: bool
+    passed_on: str
+
+
+@dataclass(frozen=True)
+class Advice:
+    """Everything the bench is advised for a visit. Measures in mm; ``cell`` is the panel's, a hint."""
+
+    tasks: tuple[TaskLine, ...]
+    usual_task: str
+    length: str | None
+    width: str | None
+    cell: int | None
+    same_again: SameAgain | None
+    choices: tuple[Choice, ...]
+
+
+def advice_for(db: Session, clock: Clock, actor: Actor, visit_id: str) -> Advice:
+    """Return the advice for a visit as it stands. Raises :class:`NotFound` outside the scope."""
+    head = find_head(db, actor.require(*READERS), visit_id)
+    visit = load_visit(db, head)
+    person = db.get(Person, visit.person_id)
+    tasks = list_tasks(db, actor, head.site_id)
+    usual = next((one.id for one in tasks if person is not None and one.name == person.task), "")
+    length, width = (
+        Fraction(value, 10) if value is not None else None
+        for value in ((person.face_length, person.face_width) if person else (None, None))
+    )
+    kit = _kit(db, clock, actor)
+    tried = _tried(db, visit)
+    options = list_facepieces(db, actor)
+    choices = tuple(_choice(option, visit, kit, length, width, tried) for option in options)
+    return Advice(
+        tasks,
+        usual,
+        f"{float(length):.1f}" if length is not None else None,
+        f"{float(width):.1f}" if width is not None else None,
+        panel_cell(length, width) if length is not None and width is not None else None,
+        _same_again(db, head, visit, options),
+        choices,
+    )
+
+
+def _kit(db: Session, clock: Clock, actor: Actor) -> Kit:
+    ready = any(not one.stands_against for one in list_counters(db, clock, actor))
+    methods: frozenset[Method] = frozenset({"ambient_count"}) if ready else frozenset()
+    return Kit(methods)
+
+
+def _tried(db: Session, visit: Visit) -> dict[tuple[str, str, str], str]:
+    """Return the latest judged outcome of this person by model, size and configuration, this visit's tries on top."""
+    rows = db.execute(
+        select(TryResult.model_id, TryResult.size, TryResult.configuration, TryResult.outcome)
+        .where(
+            TryResult.person_id == visit.person_id,
+            TryResult.is_practice.is_(False),
+            TryResult.outcome.in_(("pass", "fail")),
+        )
+        .order_by(TryResult.tested_at)
+    )
+    found = {(model, size, configuration): result for model, size, configuration, result in rows}
+    for one in visit.tries:
+        result = outcome(visit, one)[0]
+        if result in ("pass", "fail"):
+            found[(one.facepiece.model_id, one.facepiece.size, one.facepiece.configuration)] = result
+    return found
+
+
+def piece_of(option: FacepieceOption, size: str, suspension: str, clip: str, filter_class: str) -> Facepiece:
+    """Return an option as it would be on the face, with no gear worn beside it."""
+    return Facepiece(
+        option.model_id,
+        option.version_id,
+        option.maker,
+        option.model,
+        option.kind,
+        size,
+        option.valve,
+        option.filter_kind,  # type: ignore[arg-type]
+        filter_class,
+        "front",
+        suspension,
+        clip,
+        "through",
+        False,
+        False,
+        (),
+    )
+
+
+def _first(values: tuple[str, ...]) -> str:
+    return values[0] if values else ""
+
+
+def _choice(
+    option: FacepieceOption,
+    visit: Visit,
+    kit: Kit,
+    length: Fraction | None,
+    width: Fraction | None,
+    tried: dict[tuple[str, str, str], str],
+) -> Choice:
+    filter_class = _first(option.filter_classes)
+    setup = (_first(option.suspensions), _first(option.clips), filter_class)
+    pieces = {one.name: piece_of(option, one.name, *setup) for one in option.sizes}
+    results = {name: tried.get((option.model_id, name, piece.configuration)) for name, piece in pieces.items()}
+    ranges = [
+        SizeRange(one.name, _span(one.length_from, one.length_to), _span(one.width_from, one.width_to))
+        for one in option.sizes
+    ]
+    advice: SizeAdvice = size_advice(
+        ranges,
+        length,
+        width,
+        [name for name, result in results.items() if result == "pass"],
+        [name for name, result in results.items() if result == "fail"],
+    )
+    suffices, why, required = _suffices(visit.task, visit, option.kind, filter_class)
+    methods = advise(next(iter(pieces.values())), visit.rules, required, kit, Wearer())
+    return Choice(
+        option.version_id,
+        suffices,
+        why,
+        SizeAdviceView(advice.state, advice.suggested, advice.failed, advice.sentence),
+        tuple(
+            MethodView(one.method, WORDS[one.method], one.verdict, one.is_best, one.reasons, one.limits, one.mode)
+            for one in methods
+        ),
+    )
+
+
+def _span(low: str, high: str) -> tuple[Fraction, Fraction] | None:
+    return (parse_decimal(low, "from"), parse_decimal(high, "to")) if low and high else None
+
+
+def _suffices(task: Task | None, visit: Visit, kind: str, filter_class: str) -> tuple[str, str, Fraction | None]:
+    if task is None:
+        return "no task", "no task is chosen yet", None
+    found = protection(task, visit.rules.book, filter_class)
+    verdict = next((one for one in found.kinds if one.kind == kind), None)
+    ratios = [ratio for ratio in map(hazard_ratio, task.contaminants) if ratio is not None]
+    required = max(ratios, default=None) if found.required is not None else None
+    return (verdict.suffices, verdict.why, required) if verdict else ("no", "this kind is not known", required)
+
+
+def _same_again(db: Session, head: VisitHead, visit: Visit, options: tuple[FacepieceOption, ...]) -> SameAgain | None:
+    row = db.scalar(
+        select(WearPermission)
+        .where(WearPermission.person_id == visit.person_id)
+        .order_by(WearPermission.tested_at.desc())
+        .limit(1)
+    )
+    earlier = db.get(VisitHead, row.visit_id) if row is not None else None
+    if row is None or earlier is None:
+        return None
+    failed = select(TryResult.no).where(
+        TryResult.person_id == visit.person_id,
+        TryResult.configuration == row.configuration,
+        TryResult.outcome == "fail",
+        TryResult.tested_at > row.tested_at,
+        TryResult.is_practice.is_(False),
+    )
+    today = any(
+        one.facepiece.configuration == row.configuration and outcome(visit, one)[0] == "fail" for one in visit.tries
+    )
+    if today or db.scalar(failed.limit(1)) is not None:
+        return None
+    made = next(
+        (one.facepiece for one in load_visit(db, earlier).tries if one.facepiece.configuration == row.configuration),
+        None,
+    )
+    option = next((one for one in options if made is not None and one.model_id == made.model_id), None)
+    if made is None or option is None or made.size not in [one.name for one in option.sizes]:
+        return None
+    if _suffices(visit.task, visit, made.kind, made.filter_class)[0] == "no":
+        return None
+    limit = visit.opened.clearance.rules_out(made) if visit.opened and visit.opened.clearance else ""
+    if limit:
+        return None
+    return SameAgain(
+        option.version_id,
+        f"{made.maker} {made.model} {made.size}",
+        made.size,
+        made.suspension,
+        made.clip,
+        made.filter_class,
+        made.ppe,
+        made.is_own,
+        row.valid_from.isoformat(),
+    )

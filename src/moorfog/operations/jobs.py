@@ -1,0 +1,157 @@
+"""Long jobs: made by a request, done by a worker, with progress, and cancelled without a trace."""
+
+from __future__ import annotations
+
+import json
+import logging
+import time
+from collections.abc import Callable
+from dataclasses import dataclass
+from datetime import timedelta
+
+from sqlalchemy import Engine, or_, select, update
+from sqlalchemy.exc import DBAPIError
+from sqlalchemy.orm import Session
+
+from moorfog.core.codec import encode
+from moorfog.operations.accounts import Actor, load_actor
+from moorfog.operations.errors import DomainError, NotFound
+from moorfog.operations.imports import Progress, RosterFile, run_import
+from moorfog.store.base import Clock, DatabaseClock, new_id, run_in_transaction
+from moorfog.store.models import Account, Job, Site
+
+STALE = timedelta(seconds=30)
+TELL_EVERY_S = 0.3
+log = logging.getLogger("moorfog.jobs")
+KINDS: dict[str, Callable[[Session, Actor, str, Progress], str]] = {"roster": run_import}
+
+
+class Cancelled(Exception):
+    """Somebody asked for the job to end."""
+
+
+@dataclass(frozen=True)
+class JobView:
+    """A job as a screen shows it."""
+
+    id: str
+    kind: str
+    state: str
+    done: int
+    total: int
+    message: str
+
+
+def start_import(db: Session, clock: Clock, actor: Actor, file: RosterFile) -> JobView:
+    """Make the job that imports a roster. Raises :class:`NotFound` outside the scope."""
+    scope = actor.require("administrator")
+    site = db.get(Site, file.site_id)
+    if site is None or not scope.allows(site.employer_id):
+        raise NotFound("site")
+    job = Job(
+        id=new_id(),
+        kind="roster",
+        state="waiting",
+        done=0,
+        total=0,
+        wants_cancel=False,
+        message="",
+        employer_id=site.employer_id,
+        account_id=actor.id,
+        content=json.dumps(encode(file)),
+        made_at=clock.now(db),
+        heartbeat_at=None,
+    )
+    db.add(job)
+    db.flush()
+    return view_of(job)
+
+
+def view_of(job: Job) -> JobView:
+    """Return a job for a screen."""
+    return JobView(job.id, job.kind, job.state, job.done, job.total, job.message)
+
+
+def _find(db: Session, actor: Actor, job_id: str) -> Job:
+    job = db.get(Job, job_id)
+    if job is None or not actor.require("administrator").allows(job.employer_id):
+        raise NotFound("job")
+    return job
+
+
+def view_job(db: Session, actor: Actor, job_id: str) -> JobView:
+    """Return a job. Raises :class:`NotFound` outside the scope."""
+    return view_of(_find(db, actor, job_id))
+
+
+def cancel_job(db: Session, actor: Actor, job_id: str) -> JobView:
+    """Ask a job to end; a waiting one ends at once, a finished one stays as it is."""
+    job = _find(db, actor, job_id)
+    job.wants_cancel = True
+    if job.state == "waiting":
+        job.state, job.message = "cancelled", "Cancelled; nothing was changed."
+    db.flush()
+    return view_of(job)
+
+
+def claim(engine: Engine) -> Job | None:
+    """Take the oldest waiting job, or one whose worker went silent."""
+
+    def work(db: Session) -> Job | None:
+        now = DatabaseClock().now(db)
+        silent = (Job.state == "running") & (Job.heartbeat_at < now - STALE)
+        job = db.scalar(
+            select(Job)
+            .where(or_(Job.state == "waiting", silent))
+            .order_by(Job.made_at)
+            .limit(1)
+            .with_for_update(skip_locked=True)
+        )
+        if job is not None:
+            job.state, job.heartbeat_at = "running", now
+        return job
+
+    return run_in_transaction(engine, work)
+
+
+def _tell(engine: Engine, job_id: str) -> Progress:
+    """Return a progress report on a connection of its own, which raises when the job is to end."""
+    last = [0.0]
+
+    def progress(done: int, total: int) -> None:
+        if done != total and time.monotonic() - last[0] < TELL_EVERY_S:
+            return
+        last[0] = time.monotonic()
+
+        def work(db: Session) -> bool:
+            now = DatabaseClock().now(db)
+            db.execute(update(Job).where(Job.id == job_id).values(done=done, total=total, heartbeat_at=now))
+            return bool(db.scalar(select(Job.wants_cancel).where(Job.id == job_id)))
+
+        if run_in_transaction(engine, work):
+            raise Cancelled
+
+    return progress
+
+
+def run_job(engine: Engine, job: Job) -> None:
+    """Do a claimed job in one transaction: all of it or nothing."""
+    state, message = "done", ""
+    try:
+
+        def work(db: Session) -> str:
+            account = db.get(Account, job.account_id)
+            if account is None:
+                raise NotFound("account")
+            return KINDS[job.kind](db, load_actor(db, account), job.content, _tell(engine, job.id))
+
+        message = run_in_transaction(engine, work)
+    except Cancelled:
+        state, message = "cancelled", "Cancelled; nothing was changed."
+    except DomainError as error:
+        state, message = "failed", error.message
+    except DBAPIError:
+        log.exception("job %s", job.id)
+        state, message = "failed", "The database refused it; nothing was changed. See the worker's log."
+    values = {"state": state, "message": message[:400]}
+    run_in_transaction(engine, lambda db: db.execute(update(Job).where(Job.id == job.id).values(**values)))

@@ -1,0 +1,280 @@
+"""People: finding them, entering them, and what is on file about them. Medical detail is never stored."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+from datetime import date
+from fractions import Fraction
+from typing import Any, ClassVar, Literal
+
+from sqlalchemy import Select, and_, delete, func, insert, select
+from sqlalchemy.orm import Session, aliased
+
+from moorfog.core.arithmetic import NotANumber, parse_decimal
+from moorfog.core.events import LIMITS, Clearance
+from moorfog.core.sizing import change_words, measured, panel_cell
+from moorfog.operations.accounts import Actor
+from moorfog.operations.errors import Conflict, DomainError, NotFound
+from moorfog.operations.sites import find_site
+from moorfog.operations.words import fold_word, words_of
+from moorfog.store.base import Clock, new_id
+from moorfog.store.models import ClearanceRow, MeasurementRow, Person, PersonWord, TrainingRow
+from moorfog.store.scope import Scope
+
+_STRICT: Mapping[str, Any] = {"strict": True, "extra": "forbid"}
+MEASURES = ("length", "width", "lip")
+
+
+@dataclass(frozen=True)
+class PersonEntry:
+    """A person as entered: the number is the employer's own and is unique there."""
+
+    __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
+    site_id: str
+    name: str
+    number: str
+    job: str
+    task: str
+    contact: str
+
+
+@dataclass(frozen=True)
+class ClearanceEntry:
+    """A clearance: status, limits from the known list, dates (an empty ``valid_until`` is not expired), by whom."""
+
+    __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
+    status: Literal["cleared", "not cleared", "pending"]
+    limits: tuple[str, ...]
+    valid_from: str
+    valid_until: str
+    by_whom: str
+
+
+@dataclass(frozen=True)
+class TrainingEntry:
+    """A training that was given, on a day."""
+
+    __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
+    trained_on: str
+    what: str
+
+
+@dataclass(frozen=True)
+class MeasureEntry:
+    """Caliper readings in mm as text, two or three of each measure; any may be left out."""
+
+    __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
+    length: tuple[str, ...]
+    width: tuple[str, ...]
+    lip: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class MeasureResult:
+    """What the readings come to, in mm, what is odd about them, and the panel cell: a hint, nothing more."""
+
+    length: str | None
+    width: str | None
+    lip: str | None
+    cell: int | None
+    questions: tuple[str, ...]
+    stored: bool
+
+
+def find_person(db: Session, scope: Scope, person_id: str) -> Person:
+    """Return a person within the scope. Raises :class:`NotFound`."""
+    person = db.get(Person, person_id)
+    if person is None or not scope.allows(person.employer_id):
+        raise NotFound("person")
+    return person
+
+
+def matching(scope: Scope, q: str) -> Select[Any]:
+    """Return the query of people whose every word in ``q`` begins a word of their name or their number."""
+    query = select(Person.id)
+    if scope.employers is not None:
+        query = query.where(scope.condition(Person.employer_id))
+    for index, word in enumerate(fold_word(q).split()[:4]):
+        safe = word.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_")
+        found = aliased(PersonWord, name=f"w{index}")
+        query = query.join(
+            found,
+            and_(found.person_id == Person.id, found.employer_id == Person.employer_id, found.word.like(f"{safe}%")),
+        )
+    return query.distinct() if q.strip() else query
+
+
+def index_people(db: Session, people: Iterable[tuple[str, str, str, str]]) -> None:
+    """Store the words people are found by, given as (person id, employer id, name, number)."""
+    rows = [
+        {"employer_id": employer, "word": word, "person_id": person}
+        for person, employer, name, number in people
+        for word in words_of(name, number)
+    ]
+    if rows:
+        db.execute(insert(PersonWord), rows)
+
+
+def add_person(db: Session, actor: Actor, one: PersonEntry) -> str:
+    """Enter a person. Returns the id. Raises :class:`Conflict` where the number is taken, :class:`DomainError`."""
+    site = find_site(db, actor.require("administrator", "tester"), one.site_id)
+    name, number = " ".join(one.name.split()), one.number.strip()
+    if not name or not number:
+        raise DomainError("name_missing", "A person needs a name and the employer's own number.")
+    taken = db.scalar(select(Person.name).where(Person.employer_id == site.employer_id, Person.number == number))
+    if taken is not None:
+        raise Conflict("number_taken", f"Number {number} belongs to {taken}. Use the number on the roster.")
+    person = Person(
+        id=new_id(),
+        employer_id=site.employer_id,
+        site_id=site.id,
+        name=name[:190],
+        number=number[:40],
+        job=one.job.strip()[:190],
+        task=one.task.strip()[:190],
+        contact=one.contact.strip()[:190],
+        face_length=None,
+        face_width=None,
+    )
+    db.add(person)
+    db.flush()
+    index_people(db, [(person.id, person.employer_id, person.name, person.number)])
+    return person.id
+
+
+def reindex(db: Session, person: Person) -> None:
+    """Store the words of a person anew."""
+    db.execute(delete(PersonWord).where(PersonWord.person_id == person.id))
+    index_people(db, [(person.id, person.employer_id, person.name, person.number)])
+
+
+def day_of(text: str, what: str) -> date:
+    """Read a day as YYYY-MM-DD. Raises :class:`DomainError` naming the field."""
+    try:
+        return date.fromisoformat(text)
+    except ValueError:
+        raise DomainError("not_a_date", f"{what}: {text!r} is not a date as 2026-01-31.") from None
+
+
+def record_clearance(db: Session, clock: Clock, actor: Actor, person_id: str, one: ClearanceEntry) -> None:
+    """Put a clearance on file. Raises :class:`DomainError` for an unknown limit or dates the wrong way round."""
+    person = find_person(db, actor.require("administrator", "tester"), person_id)
+    unknown = [limit for limit in one.limits if limit not in LIMITS]
+    if unknown:
+        raise DomainError("unknown_limit", f"{unknown[0]!r} is no known limit; known are: {', '.join(LIMITS)}.")
+    if not one.by_whom.strip():
+        raise DomainError("by_missing", "Say who cleared them: a name or a practice, nothing more.")
+    start = day_of(one.valid_from, "valid from")
+    end = day_of(one.valid_until, "valid until") if one.valid_until else None
+    if end is not None and end < start:
+        raise DomainError("dates", f"It would end on {end} before it begins on {start}.")
+    db.add(
+        ClearanceRow(
+            id=new_id(),
+            person_id=person.id,
+            account_id=actor.id,
+            entered_at=clock.now(db),
+            status=one.status,
+            limits=list(one.limits),
+            valid_from=start,
+            valid_until=end,
+            by_whom=one.by_whom.strip()[:190],
+        )
+    )
+    db.flush()
+
+
+def record_training(db: Session, clock: Clock, actor: Actor, person_id: str, one: TrainingEntry) -> None:
+    """Put a training on file."""
+    person = find_person(db, actor.require("administrator", "tester"), person_id)
+    day = day_of(one.trained_on, "trained on")
+    db.add(
+        TrainingRow(
+            id=new_id(),
+            person_id=person.id,
+            account_id=actor.id,
+            entered_at=clock.now(db),
+            trained_on=day,
+            what=one.what[:190],
+        )
+    )
+    db.flush()
+
+
+def latest_clearance(db: Session, person_id: str) -> Clearance | None:
+    """Return the clearance on file by value, or None."""
+    row = db.scalar(
+        select(ClearanceRow)
+        .where(ClearanceRow.person_id == person_id)
+        .order_by(ClearanceRow.entered_at.desc(), ClearanceRow.id.desc())
+        .limit(1)
+    )
+    if row is None:
+        return None
+    until = row.valid_until.isoformat() if row.valid_until else ""
+    status: Any = row.status
+    return Clearance(status, tuple(row.limits), row.valid_from.isoformat(), until, row.by_whom)
+
+
+def latest_training(db: Session, person_id: str) -> str:
+    """Return the day of the latest training on file, or nothing."""
+    day = db.scalar(select(func.max(TrainingRow.trained_on)).where(TrainingRow.person_id == person_id))
+    return day.isoformat() if day else ""
+
+
+def _millimetres(value: Fraction | None) -> str | None:
+    return f"{float(value):.1f}" if value is not None else None
+
+
+def record_measurement(db: Session, clock: Clock, actor: Actor, person_id: str, one: MeasureEntry) -> MeasureResult:
+    """Record caliper readings; nothing is stored while a third is needed. Odd values are questioned, not refused.
+
+    Raises :class:`DomainError` for a reading that is no number above zero.
+    """
+    person = find_person(db, actor.require("tester", "administrator"), person_id)
+    values: dict[str, Fraction | None] = {}
+    questions: list[str] = []
+    needs_third = False
+    for name in MEASURES:
+        readings = []
+        for text in getattr(one, name):
+            try:
+                value = parse_decimal(text, f"{name} in mm")
+            except NotANumber as error:
+                raise DomainError("not_a_number", str(error)) from error
+            if not 0 < value < 1000:
+                raise DomainError("not_a_length", f"{name}: {text} mm is no measure of a face.")
+            readings.append(value)
+        found = measured(name, readings)
+        values[name], needs_third = found.value, needs_third or found.needs_third
+        if found.question:
+            questions.append(f"{name}: {found.question}")
+    for name, before in (("length", person.face_length), ("width", person.face_width)):
+        words = change_words(Fraction(before, 10) if before is not None else None, values[name])
+        if words:
+            questions.append(f"{name}: {words}")
+    length, width = values["length"], values["width"]
+    cell = panel_cell(length, width) if length is not None and width is not None else None
+    result = MeasureResult(
+        _millimetres(length), _millimetres(width), _millimetres(values["lip"]), cell, tuple(questions), not needs_third
+    )
+    if needs_third:
+        return result
+    tenths = {name: round(value * 10) if value is not None else None for name, value in values.items()}
+    db.add(
+        MeasurementRow(
+            id=new_id(),
+            person_id=person.id,
+            account_id=actor.id,
+            entered_at=clock.now(db),
+            readings={name: list(getattr(one, name)) for name in MEASURES},
+            face_length=tenths["length"],
+            face_width=tenths["width"],
+            lip_length=tenths["lip"],
+        )
+    )
+    person.face_length = tenths["length"] if tenths["length"] is not None else person.face_length
+    person.face_width = tenths["width"] if tenths["width"] is not None else person.face_width
+    db.flush()
+    return result

@@ -1,0 +1,38 @@
+"""Words that several rooms show: kinds of facepiece, and how a name is folded so that accents do not matter."""
+
+from __future__ import annotations
+
+import unicodedata
+
+KIND_WORDS = {
+    "disposable_cup": "disposable, cup",
+    "disposable_fold": "disposable, fold-flat",
+    "disposable_duckbill": "disposable, duckbill",
+    "disposable_clip": "disposable, clip-band",
+    "quarter": "quarter facepiece",
+    "half": "half facepiece",
+    "full": "full facepiece",
+    "powered_half": "powered, half facepiece",
+    "powered_full": "powered, full facepiece",
+    "supplied_demand_half": "supplied air on demand, half facepiece",
+    "supplied_demand_full": "supplied air on demand, full facepiece",
+    "supplied_half": "supplied air, half facepiece",
+    "supplied_full": "supplied air, full facepiece",
+    "scba_demand_full": "self-contained on demand, full facepiece",
+    "scba_full": "self-contained, full facepiece",
+}
+_LETTERS = str.maketrans({"ł": "l", "ø": "o", "đ": "d", "ð": "d", "þ": "th", "ß": "ss", "æ": "ae", "œ": "oe", "ı": "i"})
+WORD_LENGTH = 60
+
+
+def fold_word(text: str) -> str:
+    """Return ``text`` in lower case without accents, as words are stored and looked for ("Łukasz Ås" → "lukasz as")."""
+    plain = unicodedata.normalize("NFKD", text.casefold().translate(_LETTERS))
+    return "".join(one for one in plain if not unicodedata.combining(one)).strip()
+
+
+def words_of(name: str, number: str) -> set[str]:
+    """Return the folded words a person is found by: each word of the name, and the number."""
+    parts = fold_word(name).replace("-", " ").split()
+    whole = [fold_word(number), *parts, *fold_word(name).split()]
+    return {one[:WORD_LENGTH] for one in whole if one}

@@ -1,0 +1,240 @@
+"""Entering people: clearance, training, measuring, and rosters from CSV and XLSX as jobs."""
+
+from __future__ import annotations
+
+import base64
+import io
+from typing import Any
+
+import pytest
+from openpyxl import Workbook
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session
+
+from moorfog.operations import imports
+from moorfog.operations.jobs import claim, run_job
+from moorfog.store.models import Job, Person, PersonWord
+from tests.api.house import Client, House, Refused
+
+
+def roster(house: House, text: str | bytes, name: str = "roster.csv", **more: Any) -> dict[str, Any]:
+    content = base64.b64encode(text.encode() if isinstance(text, str) else text).decode()
+    return {"site_id": house.ours.site, "file_name": name, "content": content, "columns": {}, **more}
+
+
+def work_off(house: House) -> None:
+    """Do what a worker does, until nothing waits."""
+    while (job := claim(house.engine)) is not None:
+        run_job(house.engine, job)
+
+
+def head_count(house: House) -> int:
+    with Session(house.engine) as db:
+        return db.scalar(select(func.count()).select_from(Person).where(Person.employer_id == house.ours.employer)) or 0
+
+
+def lines(house: House, count: int) -> str:
+    rows = [f"Wørker {number} Åsvik;{house.mark}x{number};grain dust" for number in range(count)]
+    return "Full Name;No;Task\n" + "\n".join(rows)
+
+
+def test_a_csv_roster_is_matched_previewed_and_imported_as_a_job(house: House) -> None:
+    admin = house.client("administrator")
+    file = roster(house, lines(house, 30))
+    preview = admin.post("/api/imports/preview", file)
+    assert preview["columns"] == {"name": 0, "number": 1, "task": 2}
+    assert preview["rows"] == 30 and preview["error_count"] == 0 and len(preview["sample"]) == imports.SHOWN_ROWS
+    assert head_count(house) == 3, "a preview stores nothing"
+    job = admin.post("/api/imports", file)
+    assert job["state"] == "waiting"
+    work_off(house)
+    job = admin.get(f"/api/jobs/{job['id']}")
+    assert (job["state"], job["done"], job["total"]) == ("done", 30, 30) and "30 people" in job["message"]
+    assert admin.get("/api/people?q=worker 7")["total"] == 1, "accents folded, found by words"
+
+
+def test_an_xlsx_roster_is_read_like_a_csv(house: House) -> None:
+    book = Workbook()
+    sheet = book.active
+    assert sheet is not None
+    for row in (
+        ("Employee", "Personnel number", "Site", "Phone"),
+        ("Ida Holm", 4711, "Quay", "x1"),
+        ("Per Å", "4712", "", ""),
+    ):
+        sheet.append(row)
+    out = io.BytesIO()
+    book.save(out)
+    admin = house.client("administrator")
+    file = roster(house, out.getvalue(), "People.XLSX")
+    preview = admin.post("/api/imports/preview", file)
+    assert preview["errors"] == [] and preview["columns"] == {"name": 0, "number": 1, "site": 2, "contact": 3}
+    admin.post("/api/imports", file)
+    work_off(house)
+    assert [one["name"] for one in admin.get("/api/people?q=4711")["rows"]] == ["Ida Holm"]
+
+
+def test_what_is_wrong_is_listed_by_row_and_column_and_nothing_is_imported(house: House) -> None:
+    admin = house.client("administrator")
+    text = f"name,number,site\nA,1{house.mark},Quay\n,2{house.mark},Quay\nC,1{house.mark},Moon\nD,{house.mark}-0,\nE,,"
+    file = roster(house, text)
+    preview = admin.post("/api/imports/preview", file)
+    found = {(one["row"], one["column"]) for one in preview["errors"]}
+    assert found == {(3, "name"), (4, "number"), (4, "site"), (5, "number"), (6, "number")}
+    assert any("row 2 already" in one["problem"] for one in preview["errors"])
+    job = admin.post("/api/imports", file)
+    work_off(house)
+    job = admin.get(f"/api/jobs/{job['id']}")
+    assert job["state"] == "failed" and "Nothing was imported" in job["message"] and head_count(house) == 3
+
+
+@pytest.mark.parametrize(
+    ("change", "code"),
+    [
+        ({"file_name": "roster.pdf"}, "unknown_file"),
+        ({"content": "§"}, "not_base64"),
+        ({"content": base64.b64encode(b"name,number\n").decode()}, "empty_file"),
+        ({"file_name": "x.xlsx"}, "bad_xlsx"),
+        ({"columns": {"name": 0, "number": 9}}, "bad_column"),
+        ({"columns": {"shoe size": 0}}, "bad_column"),
+    ],
+)
+def test_a_file_that_is_no_roster_is_said_so(house: House, change: dict[str, Any], code: str) -> None:
+    with pytest.raises(Refused) as refused:
+        house.client("administrator").post("/api/imports/preview", {**roster(house, "name,number\nA,1"), **change})
+    assert refused.value.code == code and refused.value.body["message"]
+
+
+def test_a_cancelled_import_leaves_nothing(house: House, monkeypatch: pytest.MonkeyPatch) -> None:
+    admin = house.client("administrator")
+    waiting = admin.post("/api/imports", roster(house, lines(house, 5)))
+    assert admin.post(f"/api/jobs/{waiting['id']}/cancel", None)["state"] == "cancelled"
+    job = admin.post("/api/imports", roster(house, lines(house, 1200)))
+    claimed = claim(house.engine)
+    assert claimed is not None and claimed.id == job["id"]
+    insert, calls = imports.index_people, []
+
+    def cancel_in_the_middle(db: Session, people: Any) -> None:
+        insert(db, people)
+        calls.append(1)
+        if len(calls) == 2:
+            admin.post(f"/api/jobs/{job['id']}/cancel", None)
+
+    monkeypatch.setattr(imports, "index_people", cancel_in_the_middle)
+    monkeypatch.setattr("moorfog.operations.jobs.TELL_EVERY_S", 0)
+    run_job(house.engine, claimed)
+    assert len(calls) == 2 and admin.get(f"/api/jobs/{job['id']}")["state"] == "cancelled"
+    assert head_count(house) == 3
+    with Session(house.engine) as db:
+        words = select(func.count()).select_from(PersonWord).where(PersonWord.employer_id == house.ours.employer)
+        assert db.scalar(words) == 10, "no word of a cancelled person is left"
+
+
+def test_a_job_whose_worker_died_is_taken_up_again(house: House) -> None:
+    admin = house.client("administrator")
+    job = admin.post("/api/imports", roster(house, lines(house, 3)))
+    assert claim(house.engine) is not None
+    assert claim(house.engine) is None, "it is being done"
+    with Session(house.engine) as db, db.begin():
+        row = db.get(Job, job["id"])
+        assert row is not None and row.heartbeat_at is not None
+        row.heartbeat_at = row.heartbeat_at.replace(year=2020)
+    work_off(house)
+    assert admin.get(f"/api/jobs/{job['id']}")["state"] == "done" and head_count(house) == 6
+
+
+def test_a_number_belongs_to_one_person(house: House) -> None:
+    entry = {
+        "site_id": house.ours.site,
+        "name": " Ida  Holm ",
+        "number": f"{house.mark}-0",
+        "job": "",
+        "task": "",
+        "contact": "",
+    }
+    with pytest.raises(Refused, match="number_taken"):
+        house.client().post("/api/people", entry)
+    made = house.client().post("/api/people", {**entry, "number": "new"})
+    assert house.client().get(f"/api/people/{made['id']}")["person"]["name"] == "Ida Holm"
+    with pytest.raises(Refused, match="name_missing"):
+        house.client().post("/api/people", {**entry, "name": " ", "number": "x"})
+
+
+def clear(client: Client, person: str, **changes: Any) -> None:
+    plain = {"status": "cleared", "limits": [], "valid_from": "2026-01-01", "valid_until": "", "by_whom": "Harbour Row"}
+    client.post(f"/api/people/{person}/clearance", {**plain, **changes})
+
+
+@pytest.mark.parametrize(
+    ("changes", "code"),
+    [
+        ({"limits": ["asthma"]}, "unknown_limit"),
+        ({"by_whom": " "}, "by_missing"),
+        ({"valid_from": "soon"}, "not_a_date"),
+        ({"valid_until": "2025-01-01"}, "dates"),
+    ],
+)
+def test_a_clearance_holds_no_medical_detail_and_makes_sense(house: House, changes: dict[str, Any], code: str) -> None:
+    with pytest.raises(Refused) as refused:
+        clear(house.client(), house.ours.people[0], **changes)
+    assert refused.value.code == code
+
+
+@pytest.mark.parametrize(
+    ("changes", "block"),
+    [
+        ({}, None),
+        ({"valid_until": "2026-01-02"}, "clearance"),
+        ({"valid_from": "2999-01-01"}, "clearance"),
+        ({"status": "not cleared"}, "clearance"),
+        ({"status": "pending"}, "clearance"),
+        ({"limits": ["no half facepiece"]}, None),
+    ],
+)
+def test_the_clearance_on_file_decides(house: House, changes: dict[str, Any], block: str | None) -> None:
+    """An empty end is not expired; expired, pending, not yet begun and refused are stops nobody passes over."""
+    tester, person = house.client(), house.ours.people[0]
+    clear(tester, person, **changes)
+    visit = tester.open(person)
+    picture = tester.get(f"/api/visits/{visit}")["picture"]
+    found = [one["code"] for one in picture["between"] if one["code"].startswith("clearance")]
+    assert found == ([block] if block else [])
+    assert picture["on_file"].startswith(changes.get("status", "cleared"))
+    tester.until(visit, "choose_facepiece")
+    if changes.get("limits"):
+        with pytest.raises(Refused, match="clearance_limit"):
+            tester.choose(visit, "Sedge")
+        tester.choose(visit, "Teasel V")
+
+
+def test_training_on_file_is_not_asked_again(house: House) -> None:
+    tester, person = house.client(), house.ours.people[0]
+    tester.post(f"/api/people/{person}/training", {"trained_on": "2026-02-01", "what": "donning"})
+    visit = tester.open(person)
+    tester.until(visit, "chin")
+    asked = []
+    for _ in range(40):
+        card = tester.get(f"/api/visits/{visit}")["picture"]["queue"][0]
+        if card["act"]:
+            break
+        asked.append(card["id"])
+        tester.do(visit, card, {})
+    assert "brief_means" in asked and "training" not in asked
+    assert tester.get(f"/api/people/{person}")["trained_on"] == "2026-02-01"
+
+
+def test_caliper_readings_and_a_third_when_they_are_apart(house: House) -> None:
+    tester, person = house.client(), house.ours.people[0]
+    path = f"/api/people/{person}/measurements"
+    apart = tester.post(path, {"length": ["118", "122.5"], "width": ["140", "141"], "lip": []})
+    assert apart["stored"] is False and "third" in apart["questions"][0]
+    assert tester.get(f"/api/people/{person}")["face_length"] == "118.0", "nothing was stored yet"
+    done = tester.post(path, {"length": ["118", "122.5", "122"], "width": ["140", "141"], "lip": []})
+    assert done["stored"] and done["length"] == "122.2" and done["cell"] == 7
+    assert any("more than last time" in one for one in done["questions"])
+    odd = tester.post(path, {"length": ["60", "61"], "width": [], "lip": []})
+    assert odd["stored"] and odd["cell"] is None and "Unusual" in odd["questions"][0]
+    for bad in ("nan", "-5", "5000", ""):
+        with pytest.raises(Refused) as refused:
+            tester.post(path, {"length": [bad, "120"], "width": [], "lip": []})
+        assert refused.value.code in ("not_a_number", "not_a_length")
