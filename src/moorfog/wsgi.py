@@ -13,7 +13,7 @@ from werkzeug.middleware.proxy_fix import ProxyFix
 
 from moorfog.api.app import create_app
 from moorfog.core.visit import FOLD_VERSION
-from moorfog.data import shipped_rules
+from moorfog.data import shipped_books, shipped_rules
 from moorfog.store.base import make_engine
 from moorfog.store.migrate import is_current
 from moorfog.store.readmodels import foreign_fold_version
@@ -36,6 +36,7 @@ def application() -> Flask:
             "run: ./moorfog rebuild"
         )
     engine.dispose()
+    shipped_books()  # read once before the processes part, not in somebody's first request
     web = os.environ.get("MOORFOG_WEB")
     app = create_app(engine, shipped_rules(), Path(web) if web else None)
     if os.environ.get("MOORFOG_BEHIND_TLS") == "1":

@@ -98,6 +98,8 @@ class Desk:
                 continue
             if item == "choose":
                 self.choose(model)
+            elif item == "task":
+                self.page.locator(".options li").first.wait_for()
             if item.startswith("sign_"):
                 self.page.get_by_label("name").first.fill("A Name")
                 self.press("Enter")
@@ -109,6 +111,7 @@ class Desk:
     def choose(self, model: str, fitting: bool = True) -> None:
         """Choose a model by its digit, then the size whose range this face is within."""
         option = self.page.locator(".options li", has_text=model).first
+        self.page.get_by_text("enough for the task").first.wait_for()
         self.press(option.locator("kbd").inner_text())
         sizes = self.page.locator(".options.sizes li")
         if sizes.count() or self.page.locator("h1", has_text="which size?").count():

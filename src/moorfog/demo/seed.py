@@ -11,7 +11,9 @@ from sqlalchemy import Engine, func, select
 from sqlalchemy.orm import Session
 
 from moorfog.core import events as ev
+from moorfog.core.protection import protection
 from moorfog.core.rules import Rules
+from moorfog.core.visit import Visit
 from moorfog.demo import scenario
 from moorfog.demo.walk import Walk
 from moorfog.operations.accounts import Actor, create_account, load_actor
@@ -199,7 +201,7 @@ def seed_history(
         face = measured or 1190
         day = (today - timedelta(days=3 + (count - number) * 6)).astimezone(ZoneInfo(zones[site_id]))
         at = day.replace(hour=9 + number % 6, minute=(number * 13) % 60, second=0, microsecond=0)
-        option = options[models[number % len(models)]]
+        offers = [options[models[(number + step) % len(models)]] for step in range(len(models))]
 
         def work(
             db: Session,
@@ -208,19 +210,29 @@ def seed_history(
             face: int = face,
             site_id: str = site_id,
             at: datetime = at,
-            option: dict[str, Any] = option,
+            offers: list[dict[str, Any]] = offers,
         ) -> None:
             if at.date() not in checked:
                 check_counter(db, actor, instrument_id, at.replace(hour=8, minute=5))
             walk = Walk(db, actor, rules, person_id, benches[site_id], at, instrument_id)
-            walk_past_visit(walk, number, option, face)
+            walk_past_visit(walk, number, offers, face)
 
         run_in_transaction(engine, work)
         checked.add(at.date())
         progress(number + 1, count)
 
 
-def walk_past_visit(walk: Walk, number: int, option: dict[str, Any], face: int) -> None:
+def suits(visit: Visit, option: dict[str, Any]) -> bool:
+    """Tell whether a facepiece is enough for the task and within the clearance on file."""
+    first = option["filter_classes"][0]
+    found = protection(visit.task, visit.rules.book, first).kinds if visit.task else ()
+    enough = any(one.kind == option["kind"] and one.suffices == "yes" for one in found)
+    clearance = visit.opened.clearance if visit.opened else None
+    limits = clearance.limits if clearance else ()
+    return enough and not any(ev.family_of(option["kind"]) in ev.LIMITS[limit] for limit in limits)
+
+
+def walk_past_visit(walk: Walk, number: int, offers: list[dict[str, Any]], face: int) -> None:
     """Walk one past visit: every tenth is turned away, some fail first or void first, most pass."""
     if number % 10 == 4:
         walk.until("choose_facepiece", frozenset({"shave"}))
@@ -231,6 +243,7 @@ def walk_past_visit(walk: Walk, number: int, option: dict[str, Any], face: int) 
         )
         return
     walk.until("choose_facepiece", frozenset({"face_marks"}) if number % 6 == 0 else frozenset())
+    option = next(one for one in offers if suits(walk.visit, one))
     walk.choose(option, best_size(option, face))
     walk.until("run")
     good = (2600, 1500, 900, 1900) if option["kind"] not in ("full", "powered_full") else (9800, 5200, 3100, 7400)

@@ -66,6 +66,14 @@ class ProtocolView:
 
 
 @dataclass(frozen=True)
+class BookName:
+    """A rule book that is shipped."""
+
+    id: str
+    title: str
+
+
+@dataclass(frozen=True)
 class BookView:
     """A rule book as a site uses it."""
 
@@ -79,7 +87,7 @@ class BookView:
     values: tuple[ValueView, ...]
     blanks: tuple[BlankView, ...]
     protocols: tuple[ProtocolView, ...]
-    books: tuple[tuple[str, str], ...]
+    books: tuple[BookName, ...]
 
 
 @dataclass(frozen=True)
@@ -213,7 +221,7 @@ def view_book(db: Session, actor: Actor, site_id: str, book_id: str) -> BookView
         tuple(_value(key, one) for key, one in sorted(book.values.items())),
         tuple(BlankView(one.key, one.unit, one.why) for one in book.blank),
         tuple(protocols),
-        tuple((one.id, one.title) for one in shipped_books().values()),
+        tuple(BookName(one.id, one.title) for one in shipped_books().values()),
     )
 
 

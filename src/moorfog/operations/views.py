@@ -3,18 +3,28 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from datetime import datetime, timedelta
 
-from sqlalchemy import func, select, text
+from sqlalchemy import func, or_, select, text
 from sqlalchemy.orm import Session
 
 from moorfog.core.picture import Picture
 from moorfog.operations.errors import NotFound
 from moorfog.operations.visits import view_visit
 from moorfog.store.base import Clock
-from moorfog.store.models import DocumentRow, Employer, EventRow, Person, Site, TryResult
+from moorfog.store.models import DocumentRow, Employer, EventRow, Person, Site, TryResult, VisitHead, VisitSummary
 from moorfog.store.scope import Scope
 
 _SECOND = text("SECOND")
+
+
+@dataclass(frozen=True)
+class Meanwhile:
+    """Somebody else at this site whom no clock holds up, and what comes next for them."""
+
+    visit_id: str
+    person: str
+    doing: str
 
 
 @dataclass(frozen=True)
@@ -35,7 +45,29 @@ class VisitView:
     bench: str
     has_report: bool
     late_entries: int
+    meanwhile: tuple[Meanwhile, ...]
     picture: Picture
+
+
+def _meanwhile(db: Session, head: VisitHead, now: Picture, moment: datetime) -> tuple[Meanwhile, ...]:
+    """Return who could go first while a clock holds this person up; nobody where none does."""
+    if now.starts_at is None or now.closed:
+        return ()
+    rows = db.execute(
+        select(VisitSummary.visit_id, Person.name, VisitSummary.doing)
+        .join(Person, Person.id == VisitSummary.person_id)
+        .where(
+            VisitSummary.site_id == head.site_id,
+            VisitSummary.closed == "",
+            VisitSummary.visit_id != head.id,
+            VisitSummary.opened_at > moment - timedelta(hours=12),
+            or_(VisitSummary.ready_at.is_(None), VisitSummary.ready_at <= moment),
+            VisitSummary.step != "test",
+        )
+        .order_by(VisitSummary.opened_at)
+        .limit(3)
+    )
+    return tuple(Meanwhile(*row) for row in rows)
 
 
 def view_for_screen(db: Session, clock: Clock, scope: Scope, visit_id: str) -> VisitView:
@@ -79,5 +111,6 @@ def view_for_screen(db: Session, clock: Clock, scope: Scope, visit_id: str) -> V
         visit.opened.bench if visit.opened else "",
         report is not None,
         late or 0,
+        _meanwhile(db, head, now, clock.now(db)),
         now,
     )

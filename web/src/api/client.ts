@@ -68,4 +68,7 @@ export const keys = {
   counters: ["counters"] as const,
   facepieces: ["facepieces"] as const,
   sites: ["sites"] as const,
+  advice: (visit: string, seq: number) => ["advice", visit, seq] as const,
+  rules: (site: string, book: string) => ["rules", site, book] as const,
+  tasks: (site: string) => ["tasks", site] as const,
 };

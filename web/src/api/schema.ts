@@ -954,6 +954,16 @@ export interface components {
             book: string;
         };
         /**
+         * BookName
+         * @description A rule book that is shipped.
+         */
+        BookName: {
+            /** Id */
+            id: string;
+            /** Title */
+            title: string;
+        };
+        /**
          * BookView
          * @description A rule book as a site uses it.
          */
@@ -961,10 +971,7 @@ export interface components {
             /** Blanks */
             blanks: components["schemas"]["BlankView"][];
             /** Books */
-            books: [
-                string,
-                string
-            ][];
+            books: components["schemas"]["BookName"][];
             /** Country */
             country: string;
             /** Edition */
@@ -1669,6 +1676,18 @@ export interface components {
         MadeTask: {
             /** Id */
             id: string;
+        };
+        /**
+         * Meanwhile
+         * @description Somebody else at this site whom no clock holds up, and what comes next for them.
+         */
+        Meanwhile: {
+            /** Doing */
+            doing: string;
+            /** Person */
+            person: string;
+            /** Visit Id */
+            visit_id: string;
         };
         /**
          * MeasureEntry
@@ -2683,6 +2702,8 @@ export interface components {
             last_result: string;
             /** Late Entries */
             late_entries: number;
+            /** Meanwhile */
+            meanwhile: components["schemas"]["Meanwhile"][];
             /** Number */
             number: string;
             /** Person */

@@ -42,7 +42,9 @@ export function Shell() {
           </NavLink>
           <NavLink to="/people">People</NavLink>
           <NavLink to="/results">Pass results</NavLink>
+          <NavLink to="/facepieces">Facepieces</NavLink>
           <NavLink to="/kit">Kit</NavLink>
+          <NavLink to="/rules">Rules</NavLink>
         </nav>
         <div className="right">
           <button type="button" className="quiet" onClick={() => setColorScheme(isDark ? "light" : "dark")}>

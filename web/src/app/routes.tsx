@@ -1,9 +1,12 @@
 import { createBrowserRouter, Navigate } from "react-router";
 import { Shell } from "@/app/Shell";
 import { BenchPage } from "@/features/bench/BenchPage";
+import { CataloguePage } from "@/features/catalogue/CataloguePage";
 import { KitPage } from "@/features/kit/KitPage";
+import { ImportPage } from "@/features/person/ImportPage";
 import { PeoplePage } from "@/features/person/PeoplePage";
 import { PersonPage } from "@/features/person/PersonPage";
+import { RulesPage } from "@/features/rules/RulesPage";
 import { ResultsPage } from "@/features/results/ResultsPage";
 import { TodayPage } from "@/features/today/TodayPage";
 
@@ -18,6 +21,9 @@ export const router = createBrowserRouter([
       { path: "people/:personId", element: <PersonPage /> },
       { path: "results", element: <ResultsPage /> },
       { path: "kit", element: <KitPage /> },
+      { path: "facepieces", element: <CataloguePage /> },
+      { path: "rules", element: <RulesPage /> },
+      { path: "import", element: <ImportPage /> },
       { path: "*", element: <Navigate to="/" replace /> },
     ],
   },

@@ -1,11 +1,13 @@
 import type { VisitView } from "@/api/client";
 import { KEY, useKeys } from "@/app/keys";
 import { Key } from "@/design/Key";
+import { StrapDrawing } from "@/design/StrapDrawing";
 import { ChooseCard } from "@/features/bench/ChooseCard";
 import { Foot } from "@/features/bench/Foot";
 import { SealCard } from "@/features/bench/SealCard";
 import { SignCard } from "@/features/bench/SignCard";
 import { StartCard } from "@/features/bench/StartCard";
+import { TaskCard } from "@/features/bench/TaskCard";
 import type { CardProps } from "@/features/bench/useVisit";
 
 export interface ActProps extends CardProps {
@@ -17,6 +19,8 @@ export interface ActProps extends CardProps {
 /** An act of the procedure: each has a card of its own. */
 export function ActCard(props: ActProps) {
   switch (props.card.act) {
+    case "choose_task":
+      return <TaskCard {...props} />;
     case "choose_facepiece":
       return <ChooseCard {...props} />;
     case "seal_check":
@@ -45,8 +49,13 @@ function Head({ card, children }: { card: ActProps["card"]; children?: React.Rea
         <i />
         {card.source}
       </p>
-      <h1 className="question">{card.title}</h1>
-      <p className="say">“{card.say}”</p>
+      <div className="card-head">
+        <div>
+          <h1 className="question">{card.title}</h1>
+          <p className="say">“{card.say}”</p>
+        </div>
+        {card.drawing && <StrapDrawing name={card.drawing} />}
+      </div>
       {children}
     </>
   );

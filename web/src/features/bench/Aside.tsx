@@ -1,3 +1,4 @@
+import { Link } from "react-router";
 import type { Body, Schemas, VisitView } from "@/api/client";
 import { clockTime, minutes, serverNow, useNow } from "@/app/clock";
 import { useKeys } from "@/app/keys";
@@ -42,7 +43,18 @@ export function Aside({ view, propose }: { view: VisitView; propose: (body: Body
       </p>
       {!picture.facepiece && <p className="dim">{view.last_result}</p>}
       {picture.worn_since && <WearClock ready={picture.wear_ready_at ?? null} />}
+      {picture.task && (
+        <p className="dim">
+          {picture.task.name}: {picture.task.required} times the limit
+          {picture.task.limits.map((one) => (
+            <span key={one} className="line">
+              {one}
+            </span>
+          ))}
+        </p>
+      )}
       {picture.closed ? null : <Between view={view} />}
+      {view.meanwhile.length > 0 && <Meanwhile view={view} />}
       <Loops loops={picture.loops} name={view.first_name} />
       {picture.tries.length > 0 && (
         <section aria-label="Tries">
@@ -98,6 +110,25 @@ function Between({ view }: { view: VisitView }) {
             <div>Nothing</div>
           </li>
         )}
+      </ul>
+    </section>
+  );
+}
+
+function Meanwhile({ view }: { view: VisitView }) {
+  return (
+    <section aria-label="Could go first meanwhile">
+      <h3>Can start at {view.picture.starts_at ? clockTime(view.picture.starts_at) : ""}; could go first meanwhile</h3>
+      <ul className="lines">
+        {view.meanwhile.map((one) => (
+          <li key={one.visit_id}>
+            <Mark name="lantern" />
+            <div>
+              <Link to={`/visit/${one.visit_id}`}>{one.person}</Link>
+              <small>{one.doing}</small>
+            </div>
+          </li>
+        ))}
       </ul>
     </section>
   );

@@ -3,33 +3,187 @@ import { useState } from "react";
 import { api, keys, type Schemas, unwrap } from "@/api/client";
 import { KEY, useKeys } from "@/app/keys";
 import { Key } from "@/design/Key";
+import { PanelChart } from "@/design/PanelChart";
 import type { ActProps } from "@/features/bench/ActCard";
 import { Foot } from "@/features/bench/Foot";
+import { Measure } from "@/features/bench/Measure";
+import { useAdvice } from "@/features/bench/TaskCard";
 
 type Option = Schemas["FacepieceOption"];
+type Choice = Schemas["Choice"];
 const GEAR = ["goggles", "spectacles", "helmet", "hearing protection", "hood"];
 
-/** Facepiece, size, set-up: digits choose, Space confirms. What failed in the same size is said, not hidden. */
-export function ChooseCard({ card, view, propose, back }: ActProps) {
+/** Facepiece, size, set-up: Space takes what was passed last, digits choose. Advice is said with each, never hidden. */
+export function ChooseCard(props: ActProps) {
+  const [measuring, setMeasuring] = useState(false);
+  if (measuring) return <Measure view={props.view} done={() => setMeasuring(false)} />;
+  return <Choose {...props} measure={() => setMeasuring(true)} />;
+}
+
+function Choose({ card, view, propose, back, measure }: ActProps & { measure: () => void }) {
   const [model, setModel] = useState<Option | null>(null);
   const [size, setSize] = useState("");
-  const [suspension, setSuspension] = useState("");
-  const [clip, setClip] = useState("");
-  const [own, setOwn] = useState(false);
-  const [gear, setGear] = useState<string[]>([]);
   const options =
-    useQuery({ queryKey: keys.facepieces, queryFn: () => unwrap(api.GET("/api/facepieces")), staleTime: 300_000 })
-      .data ?? [];
+    useQuery({
+      queryKey: keys.facepieces,
+      queryFn: () => unwrap(api.GET("/api/facepieces")),
+      staleTime: 60_000,
+    }).data ?? [];
+  const advice = useAdvice(view).data;
+  const of = (one: Option) => advice?.choices.find((each) => each.version_id === one.version_id);
+  const rank = (one: Option) => ({ yes: 0, "not stated": 1, "no task": 1, no: 2 })[of(one)?.suffices ?? "no task"] ?? 1;
+  const sorted = [...options].sort((a, b) => rank(a) - rank(b));
+  const same = advice?.same_again;
   const take = (one: Option) => {
     setModel(one);
-    setSuspension(one.suspensions[0] ?? "");
-    setClip(one.clips[0] ?? "");
     if (one.sizes.length === 1) setSize(one.sizes[0]?.name ?? "");
   };
+  const stepBack = () =>
+    size && (model?.sizes.length ?? 0) > 1 ? setSize("") : model ? (setModel(null), setSize("")) : back?.();
+  const again = () =>
+    same &&
+    propose({
+      kind: "choose_facepiece",
+      version_id: same.version_id,
+      size: same.size,
+      suspension: same.suspension,
+      clip: same.clip,
+      filter_class: same.filter_class,
+      is_own: same.is_own,
+      ppe: same.ppe,
+    });
+  const digits = !model
+    ? sorted.slice(0, 9).map((one) => () => take(one))
+    : !size
+      ? model.sizes.map((one) => () => setSize(one.name))
+      : [];
+  const suggested = model ? (of(model)?.size.suggested[0] ?? "") : "";
+  useKeys(
+    {
+      ...Object.fromEntries(digits.map((action, i) => [String(i + 1), action])),
+      [KEY.fine]:
+        !model && same ? () => void again() : model && !size && suggested ? () => setSize(suggested) : undefined,
+      [KEY.back]: stepBack,
+      m: measure,
+    },
+    !(model && size),
+  );
+  if (model && size)
+    return <Setup model={model} size={size} choice={of(model)} propose={propose} back={stepBack} item={card.id} />;
+  return (
+    <section className="card" data-item={card.id}>
+      <p className="mode">
+        Choose together
+        <i />
+        {advice?.length ? `face ${advice.length}${advice.width ? ` × ${advice.width}` : ""} mm` : "face not measured"}
+        <i />
+        {view.last_result}
+      </p>
+      <div className="card-head">
+        <h1 className="question smaller">{!model ? card.title : `${model.model}: which size?`}</h1>
+        {advice?.length && advice.width && (
+          <PanelChart length={Number(advice.length)} width={Number(advice.width)} cell={advice.cell ?? null} />
+        )}
+      </div>
+      {!model && (
+        <ul className="options">
+          {sorted.map((one, i) => (
+            <li key={one.version_id} className={of(one)?.suffices === "no" ? "weak" : ""}>
+              <button type="button" onClick={() => take(one)}>
+                <kbd>{i + 1}</kbd>
+                <span>
+                  <b>{one.model}</b> <span className="dim">{one.maker}</span>
+                </span>
+                <span className="dim">{optionWords(one, of(one))}</span>
+              </button>
+            </li>
+          ))}
+        </ul>
+      )}
+      {model && (
+        <>
+          <p className="reading">{of(model)?.size.sentence}</p>
+          <ul className="options sizes">
+            {model.sizes.map((one, i) => (
+              <li key={one.name}>
+                <button type="button" onClick={() => setSize(one.name)}>
+                  <kbd>{i + 1}</kbd>
+                  <span>
+                    <b>{one.name}</b>
+                  </span>
+                  <span className="dim">{sizeWords(one, of(model))}</span>
+                </button>
+              </li>
+            ))}
+          </ul>
+        </>
+      )}
+      <Foot>
+        {!model && same && (
+          <Key
+            cap="Space"
+            label={`${same.label}, as passed ${same.passed_on}`}
+            tone="tarn"
+            onPress={() => void again()}
+          />
+        )}
+        {model && suggested && (
+          <Key cap="Space" label={`try ${suggested} first`} tone="tarn" onPress={() => setSize(suggested)} />
+        )}
+        <Key cap="M" label="measure the face" onPress={measure} />
+        {(model || back) && <Key cap="U" label="back" onPress={stepBack} />}
+      </Foot>
+    </section>
+  );
+}
+
+function optionWords(one: Option, choice: Choice | undefined): string {
+  const valve = one.kind.startsWith("disposable") ? (one.valve ? ", valve" : ", no valve") : "";
+  const task =
+    choice?.suffices === "yes" ? "enough for the task" : choice?.suffices === "no task" ? "" : (choice?.why ?? "");
+  const size = choice?.size.suggested.length
+    ? `try ${choice.size.suggested.join(", then ")}`
+    : choice?.size.state === "outside"
+      ? "face outside its ranges"
+      : "";
+  return [`${one.kind_words}${valve}`, task, size].filter(Boolean).join(" · ");
+}
+
+function sizeWords(one: Schemas["SizeView"], choice: Choice | undefined): string {
+  const range = one.length_from
+    ? `maker: face length ${one.length_from} to ${one.length_to} mm`
+    : "the maker states no range";
+  const failed = choice?.size.failed.includes(one.name) ? " · failed on this face" : "";
+  const at = choice?.size.suggested.indexOf(one.name) ?? -1;
+  const within = failed
+    ? ""
+    : at >= 0
+      ? " · this face is within"
+      : choice?.size.state === "not measured"
+        ? ""
+        : " · this face is outside";
+  return `${range}${within}${failed}`;
+}
+
+interface SetupProps {
+  model: Option;
+  size: string;
+  choice: Choice | undefined;
+  propose: ActProps["propose"];
+  back: () => void;
+  item: string;
+}
+
+/** How it is worn: suspension, clip, own or pool, the gear beside it, and which method may show its fit. */
+function Setup({ model, size, choice, propose, back, item }: SetupProps) {
+  const [suspension, setSuspension] = useState(model.suspensions[0] ?? "");
+  const [clip, setClip] = useState(model.clips[0] ?? "");
+  const [own, setOwn] = useState(false);
+  const [gear, setGear] = useState<string[]>([]);
   const cycle = (all: string[], now: string) => all[(all.indexOf(now) + 1) % all.length] ?? now;
+  const toggle = (one: string) =>
+    setGear((all) => (all.includes(one) ? all.filter((other) => other !== one) : [...all, one]));
   const confirm = () =>
-    model &&
-    size &&
     propose({
       kind: "choose_facepiece",
       version_id: model.version_id,
@@ -40,111 +194,83 @@ export function ChooseCard({ card, view, propose, back }: ActProps) {
       is_own: own,
       ppe: gear,
     });
-  const stepBack = () =>
-    size && (model?.sizes.length ?? 0) > 1 ? setSize("") : model ? (setModel(null), setSize("")) : back?.();
-  const toggle = (one: string) =>
-    setGear((all) => (all.includes(one) ? all.filter((other) => other !== one) : [...all, one]));
-  const digits = !model
-    ? options.slice(0, 9).map((one) => () => take(one))
-    : !size
-      ? model.sizes.map((one) => () => setSize(one.name))
-      : GEAR.map((one) => () => toggle(one));
+  const more = {
+    h: model.suspensions.length > 1 ? () => setSuspension(cycle(model.suspensions, suspension)) : undefined,
+    c: model.clips.length > 1 ? () => setClip(cycle(model.clips, clip)) : undefined,
+  };
   useKeys({
-    ...Object.fromEntries(digits.map((action, i) => [String(i + 1), action])),
-    [KEY.fine]: model && size ? confirm : undefined,
-    [KEY.back]: stepBack,
+    ...Object.fromEntries(GEAR.map((one, i) => [String(i + 1), () => toggle(one)])),
+    ...more,
+    [KEY.fine]: confirm,
+    [KEY.back]: back,
     o: () => setOwn(!own),
-    h: model && model.suspensions.length > 1 ? () => setSuspension(cycle(model.suspensions, suspension)) : undefined,
-    c: model && model.clips.length > 1 ? () => setClip(cycle(model.clips, clip)) : undefined,
   });
-  const failed = view.picture.tries
-    .filter((one) => one.outcome === "fail")
-    .map((one) => `${one.facepiece} ${one.size}`);
   return (
-    <section className="card" data-item={card.id}>
+    <section className="card" data-item={item}>
       <p className="mode">
-        Choose together
+        Set it up
         <i />
-        {view.face_length ? `face length ${view.face_length} mm` : "face not measured"} · {view.last_result}
+        {choice?.why}
       </p>
       <h1 className="question smaller">
-        {!model ? card.title : `${model.model}: ${!size ? "which size?" : `size ${size}`}`}
+        {model.maker} {model.model}, size {size}
       </h1>
-      {!model && (
-        <ul className="options">
-          {options.map((one, i) => (
-            <li key={one.version_id}>
-              <button type="button" onClick={() => take(one)}>
-                <kbd>{i + 1}</kbd>
-                <span>
-                  <b>{one.model}</b> <span className="dim">{one.maker}</span>
-                </span>
-                <span className="dim">
-                  {one.kind_words}
-                  {one.kind.startsWith("disposable") ? (one.valve ? ", valve" : ", no valve") : ""} ·{" "}
-                  {one.sizes.map((s) => s.name).join(" ")}
-                </span>
-              </button>
+      <p className="reading">
+        {[
+          suspension,
+          clip,
+          model.filter_classes[0],
+          own ? "own piece" : "pool piece",
+          model.approval && `approval ${model.approval}`,
+        ]
+          .filter(Boolean)
+          .join(" · ")}
+      </p>
+      <p className="reading">Worn with it at work, and so in the test:</p>
+      <div className="foot-keys">
+        {GEAR.map((one, i) => (
+          <Key
+            key={one}
+            cap={String(i + 1)}
+            label={gear.includes(one) ? `${one}: yes` : `${one}: no`}
+            tone={gear.includes(one) ? "tarn" : ""}
+            onPress={() => toggle(one)}
+          />
+        ))}
+      </div>
+      {choice && <Methods methods={choice.methods} />}
+      <Foot>
+        <Key cap="Space" label={`take ${model.model} ${size}`} tone="tarn" onPress={confirm} />
+        <Key cap="O" label={own ? "own piece" : "pool piece"} onPress={() => setOwn(!own)} />
+        {more.h && <Key cap="H" label={suspension} onPress={more.h} />}
+        {more.c && <Key cap="C" label={clip} onPress={more.c} />}
+        <Key cap="U" label="back" onPress={back} />
+      </Foot>
+    </section>
+  );
+}
+
+function Methods({ methods }: { methods: Schemas["MethodView"][] }) {
+  const may = methods.filter((one) => one.verdict === "may");
+  const rest = methods.filter((one) => one.verdict !== "may");
+  return (
+    <div className={`note ${may.length ? "tarn" : "rust"}`}>
+      <h2>
+        {may.length
+          ? `Test it by: ${may.map((one) => one.words.toLowerCase() + (one.mode === "classified" ? ", size-classified" : "")).join(", ")}`
+          : "No method may be used here today"}
+      </h2>
+      <details>
+        <summary>Why not another way</summary>
+        <ul className="why-list">
+          {rest.map((one) => (
+            <li key={one.method}>
+              <b>{one.words}</b>: {one.reasons.join("; ")}
+              {one.limits.length > 0 && ` (${one.limits.join("; ")})`}
             </li>
           ))}
         </ul>
-      )}
-      {model && !size && (
-        <ul className="options sizes">
-          {model.sizes.map((one, i) => {
-            const inside =
-              view.face_length !== null &&
-              view.face_length !== undefined &&
-              Number(view.face_length) >= Number(one.length_from) &&
-              Number(view.face_length) <= Number(one.length_to);
-            return (
-              <li key={one.name}>
-                <button type="button" onClick={() => setSize(one.name)}>
-                  <kbd>{i + 1}</kbd>
-                  <span>
-                    <b>{one.name}</b>
-                  </span>
-                  <span className="dim">
-                    maker: face length {one.length_from} to {one.length_to} mm
-                    {view.face_length ? (inside ? " · this face is within" : " · this face is outside") : ""}
-                    {failed.includes(`${model.maker} ${model.model} ${one.name}`) ? " · failed today" : ""}
-                  </span>
-                </button>
-              </li>
-            );
-          })}
-        </ul>
-      )}
-      {model && size && (
-        <div className="stack">
-          <p className="reading">
-            {[suspension, clip, model.filter_classes[0], own ? "own piece" : "pool piece"].filter(Boolean).join(" · ")}
-          </p>
-          <p className="reading">Worn with it at work, and so in the test:</p>
-          <div className="foot-keys">
-            {GEAR.map((one, i) => (
-              <Key
-                key={one}
-                cap={String(i + 1)}
-                label={gear.includes(one) ? `${one}: yes` : `${one}: no`}
-                tone={gear.includes(one) ? "tarn" : ""}
-                onPress={() => toggle(one)}
-              />
-            ))}
-          </div>
-        </div>
-      )}
-      <Foot>
-        {model && size && <Key cap="Space" label={`take ${model.model} ${size}`} tone="tarn" onPress={confirm} />}
-        {model && size && <Key cap="O" label={own ? "own piece" : "pool piece"} onPress={() => setOwn(!own)} />}
-        {model && size && model.suspensions.length > 1 && (
-          <Key cap="H" label={suspension} onPress={() => setSuspension(cycle(model.suspensions, suspension))} />
-        )}
-        {model && size && model.clips.length > 1 && (
-          <Key cap="C" label={clip} onPress={() => setClip(cycle(model.clips, clip))} />
-        )}
-        {(model || back) && <Key cap="U" label="back" onPress={stepBack} />}
-      </Foot>
-    </section>
+      </details>
+    </div>
   );
 }

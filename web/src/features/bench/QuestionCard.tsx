@@ -1,8 +1,8 @@
 import { useState } from "react";
 import { clockTime, minutes, useNow } from "@/app/clock";
 import { KEY, useKeys } from "@/app/keys";
-import { FaceDrawing } from "@/design/FaceDrawing";
 import { Key } from "@/design/Key";
+import { StrapDrawing } from "@/design/StrapDrawing";
 import { Foot } from "@/features/bench/Foot";
 import { SayOverlay } from "@/features/bench/SayOverlay";
 import { TurnAway } from "@/features/bench/TurnAway";
@@ -58,6 +58,7 @@ export function QuestionCard({ view, card, propose, next, later, back }: Props) 
         <div>
           <h1 className="question">{card.title}</h1>
           <p className="say">“{card.say}”</p>
+          {card.id === "medical" && <p className="readback plain">{view.picture.on_file}</p>}
           {(card.id === "identity" || card.id === "read_back") && (
             <p className="readback">
               {view.person}
@@ -70,8 +71,8 @@ export function QuestionCard({ view, card, propose, next, later, back }: Props) 
             </p>
           )}
         </div>
-        {card.drawing === "seal_line" && (
-          <FaceDrawing isFull={view.picture.facepiece?.kind.includes("full") ?? false} />
+        {card.drawing && (
+          <StrapDrawing name={card.drawing} isFull={view.picture.facepiece?.kind.includes("full") ?? false} />
         )}
       </div>
       {asking && !notFine && (

@@ -1,27 +1,31 @@
-import { useState } from "react";
+import { useEffect, useState } from "react";
 import { KEY, useKeys } from "@/app/keys";
+import { FaceMap, type Place, PLACES } from "@/design/FaceMap";
 import { Key } from "@/design/Key";
+import { StrapDrawing } from "@/design/StrapDrawing";
 import type { ActProps } from "@/features/bench/ActCard";
 import { Foot } from "@/features/bench/Foot";
-
-const PLACES = ["nose", "eyes", "cheek", "temple", "chin", "throat", "valve"] as const;
-type Place = (typeof PLACES)[number];
 
 /** The user seal check, one check after the other: the wearer's answer and the tester's own. Never a fit test. */
 export function SealCard({ card, view, propose, next, back }: ActProps) {
   const { picture } = view;
   const [leaking, setLeaking] = useState(false);
   const [who, setWho] = useState<"wearer" | "tester" | "both" | "">("");
+  const hold = useHold(picture.hold_s);
   const open = picture.seal_checks.find((one) => one.result !== "holds") ?? picture.seal_checks[0];
   const leaked = open?.result === "leaks";
   const name = open?.check === "negative" ? "negative" : "positive";
-  const holds = () => {
+  const done = () => {
     setLeaking(false);
+    setWho("");
+    hold.reset();
+  };
+  const holds = () => {
+    done();
     propose({ kind: "seal_checked", check: name, wearer: "holds", tester: "holds", place: "" });
   };
   const leaks = (place: Place) => {
-    setLeaking(false);
-    setWho("");
+    done();
     propose({
       kind: "seal_checked",
       check: name,
@@ -30,14 +34,20 @@ export function SealCard({ card, view, propose, next, back }: ActProps) {
       place,
     });
   };
+  const tape = picture.tape ? () => propose({ kind: "loop_opened", loop: picture.tape }) : undefined;
+  const taped = picture.loops.find((one) => one.id.startsWith("tape"));
+  const untape = taped ? () => propose({ kind: "loop_closed", loop: taped.id }) : undefined;
   const whoKeys = { 1: () => setWho("wearer"), 2: () => setWho("tester"), 3: () => setWho("both") };
   const placeKeys = Object.fromEntries(PLACES.map((place, i) => [String(i + 1), () => leaks(place)]));
   useKeys({
     [KEY.fine]: leaking ? undefined : holds,
     [KEY.notFine]: () => setLeaking(true),
+    h: leaking ? undefined : hold.start,
+    p: taped ? untape : tape,
     ...(leaking ? (who ? placeKeys : whoKeys) : {}),
   });
   if (!open) return <p className="reading">No seal check is known for this facepiece. Choose another.</p>;
+  const isLimit = picture.seal_fails >= picture.seal_fails_allowed;
   return (
     <section className="card" data-item={card.id}>
       <p className="mode">
@@ -45,8 +55,24 @@ export function SealCard({ card, view, propose, next, back }: ActProps) {
         <i />
         {open.check} pressure · never a fit test
       </p>
-      <h1 className="question">{open.how}</h1>
-      <p className="say">“{card.say} Do you feel air anywhere?”</p>
+      <div className="card-head">
+        <div>
+          <h1 className="question">{open.how}</h1>
+          <p className="say">“{card.say} Do you feel air anywhere?”</p>
+          {hold.left !== null && (
+            <p className="hold" role="timer">
+              {hold.left > 0 ? (
+                <>
+                  hold <b className="mono">{hold.left}</b>
+                </>
+              ) : (
+                <b>held for {picture.hold_s} s</b>
+              )}
+            </p>
+          )}
+        </div>
+        {leaking && who ? <FaceMap choose={leaks} last="" /> : <StrapDrawing name={`seal_${name}`} />}
+      </div>
       {leaking && !who && (
         <div className="note">
           <h2>Who noticed?</h2>
@@ -59,29 +85,49 @@ export function SealCard({ card, view, propose, next, back }: ActProps) {
       )}
       {leaking && who && (
         <div className="note">
-          <h2>Where does it leak?</h2>
-          <div className="foot-keys">
-            {PLACES.map((place, i) => (
-              <Key key={place} cap={String(i + 1)} label={place} onPress={() => leaks(place)} />
-            ))}
-          </div>
+          <h2>Where does it leak? Touch the face, or press its digit</h2>
+          <p>{PLACES.map((place, i) => `${i + 1} ${place}`).join(" · ")}</p>
         </div>
       )}
       {leaked && !leaking && (
-        <div className={`note ${picture.seal_fails >= picture.seal_fails_allowed ? "rust" : ""}`} role="alert">
+        <div className={`note ${isLimit ? "rust" : ""}`} role="alert">
           <h2>It leaked, {picture.seal_fails} so far</h2>
           <p>
-            {picture.seal_fails >= picture.seal_fails_allowed
-              ? "Another facepiece: take this one off (R), then choose again."
-              : "Straps along the head, reseat, nose piece with two hands. X when adjusted, R when taken off; then check again. Same place twice: inspect it."}
+            {isLimit ? "Enough: another facepiece. Take this one off (R), then choose again." : picture.seal_remedy}
           </p>
+          {!isLimit && <p>X when adjusted, R when taken off; then check again. A fogging visor proves nothing.</p>}
         </div>
       )}
       <Foot next={next}>
         <Key cap="Space" label="holds, both of us" tone="tarn" onPress={holds} />
         <Key cap="N" label="leaks" tone="gorse" onPress={() => setLeaking(true)} />
+        <Key cap="H" label={`hold ${picture.hold_s} s`} onPress={hold.start} />
+        {(tape ?? untape) && (
+          <Key cap="P" label={taped ? "tape off" : "tape on the valve"} onPress={() => (untape ?? tape)?.()} />
+        )}
         {back && <Key cap="U" label="back" onPress={back} />}
       </Foot>
     </section>
   );
+}
+
+/** Counts the seconds a check is held; null while it does not run. */
+function useHold(seconds: number) {
+  const [until, setUntil] = useState<number | null>(null);
+  const [left, setLeft] = useState<number | null>(null);
+  useEffect(() => {
+    if (until === null) return;
+    const tick = () => setLeft(Math.max(0, Math.ceil((until - performance.now()) / 1000)));
+    tick();
+    const timer = window.setInterval(tick, 200);
+    return () => window.clearInterval(timer);
+  }, [until]);
+  return {
+    left,
+    start: () => setUntil(performance.now() + seconds * 1000),
+    reset: () => {
+      setUntil(null);
+      setLeft(null);
+    },
+  };
 }

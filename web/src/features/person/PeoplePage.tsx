@@ -2,6 +2,7 @@ import { TextInput } from "@mantine/core";
 import { useQuery } from "@tanstack/react-query";
 import { Link, useSearchParams } from "react-router";
 import { api, keys, unwrap } from "@/api/client";
+import { useSession } from "@/app/session";
 import { Empty, Failed, Pager } from "@/design/States";
 
 /** Everybody within the grants, by the beginning of any name word or number; the address holds search and page. */
@@ -14,11 +15,19 @@ export function PeoplePage() {
     queryFn: () => unwrap(api.GET("/api/people", { params: { query: { q, page } } })),
     placeholderData: (old) => old,
   });
+  const isAdmin = useSession().data?.roles.includes("administrator") ?? false;
   const go = (next: Record<string, string>) => setParams(next, { replace: true });
   if (people.isError) return <Failed error={people.error} again={() => void people.refetch()} />;
   return (
     <main className="page">
-      <h1>People</h1>
+      <div className="page-head">
+        <h1>People</h1>
+        {isAdmin && (
+          <Link to="/import" className="quiet">
+            Import a roster
+          </Link>
+        )}
+      </div>
       <TextInput
         label="Beginning of a name, or the number"
         value={q}

@@ -3,6 +3,7 @@ import { Link, useParams, useSearchParams } from "react-router";
 import { api, keys, unwrap } from "@/api/client";
 import { dateTime } from "@/app/clock";
 import { Mark, OutcomeMark } from "@/design/Marks";
+import { OnFile } from "@/features/person/OnFile";
 import { Empty, Failed, Loading, Pager } from "@/design/States";
 
 /** A person: what they may wear and until when, their visits, every try. */
@@ -56,6 +57,7 @@ export function PersonPage() {
           </li>
         ))}
       </ul>
+      <OnFile view={person.data} />
       <h2>Tries</h2>
       {tries.length === 0 ? (
         <Empty>No fit test yet.</Empty>

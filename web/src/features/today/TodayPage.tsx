@@ -1,4 +1,4 @@
-import { useQuery } from "@tanstack/react-query";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
 import { api, keys, type Schemas, unwrap } from "@/api/client";
@@ -41,6 +41,7 @@ export function TodayPage() {
         </div>
         {canTest && <Key cap="Space" label="someone walks up" tone="tarn" onPress={() => setStarting(true)} />}
       </div>
+      <SealNotices rows={today.data.seal_notices} may={session.data?.roles.some((one) => one !== "tester") ?? false} />
       <h2>Here now</h2>
       <Visits rows={here} empty="Nobody yet. When someone walks up, press Space." />
       {unfinished.length > 0 && (
@@ -52,6 +53,36 @@ export function TodayPage() {
       <h2>Done today</h2>
       <Visits rows={done} empty="No visit is finished yet today." />
     </main>
+  );
+}
+
+/** Failed seal checks: the supervisor is told, and says so. */
+function SealNotices({ rows, may }: { rows: Schemas["VisitRow"][]; may: boolean }) {
+  const queries = useQueryClient();
+  if (!rows.length) return null;
+  const acknowledge = async (visit: string) => {
+    await unwrap(api.POST("/api/visits/{visit_id}/seal-notice", { params: { path: { visit_id: visit } } }));
+    await queries.invalidateQueries({ queryKey: keys.today });
+  };
+  return (
+    <section className="note rust" aria-label="Failed seal checks">
+      <h2>Seal check failed: not to be worn, not tested</h2>
+      <ul className="why-list">
+        {rows.map((one) => (
+          <li key={one.visit_id} className="field-row">
+            <span>
+              <b>{one.person}</b> {one.number}, {one.facepiece || "no facepiece"}, {one.seal_fails} times, {one.site},{" "}
+              {dateTime(one.last_at)}
+            </span>
+            {may && (
+              <button type="button" className="quiet" onClick={() => void acknowledge(one.visit_id)}>
+                I know of it
+              </button>
+            )}
+          </li>
+        ))}
+      </ul>
+    </section>
   );
 }
 

@@ -1,0 +1,212 @@
+"""From arrival to sealed in a real browser: few presses, every drawing, leaks by touch, rules and rosters by hand."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from datetime import timedelta
+from pathlib import Path
+
+import pytest
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from moorfog.core.rules import Rules
+from moorfog.demo.seed import best_size, catalogue, check_counter
+from moorfog.demo.walk import Walk
+from moorfog.operations.accounts import load_actor
+from moorfog.store.base import DatabaseClock, run_in_transaction
+from moorfog.store.models import Account, InstrumentRow, Person
+from tests.browser.desk import Desk
+from tests.browser.stack import Stack
+
+Make = Callable[..., Desk]
+
+
+def passed_last_year(stack: Stack, rules: Rules, number: str) -> str:
+    """Walk a visit of eleven months ago to a signed pass; return the person's name."""
+
+    def walk(db: Session) -> str:
+        account = db.scalar(select(Account).where(Account.login == "maren"))
+        person = db.scalar(select(Person).where(Person.number == number))
+        counter = db.scalar(select(InstrumentRow.id))
+        assert account and person and counter
+        at = DatabaseClock().now(db) - timedelta(days=330)
+        actor = load_actor(db, account, at + timedelta(days=1))
+        check_counter(db, actor, counter, at - timedelta(minutes=5))
+        walked = Walk(db, actor, rules, person.id, "Bench A", at, counter)
+        walked.until("choose_facepiece")
+        option = catalogue(db)["Sleet"]
+        walked.choose(option, best_size(option, person.face_length or 0))
+        walked.until("run")
+        walked.run_counter((9800, 5200, 3100, 7400), seed=5)
+        walked.until("release")
+        walked.do("release")
+        return person.name
+
+    return run_in_transaction(stack.engine, walk)
+
+
+def test_a_returning_worker_is_sealed_in_forty_presses_typing_nothing(desk: Make, stack: Stack, rules: Rules) -> None:
+    name = passed_last_year(stack, rules, "1004")
+    tester = desk().sign_in()
+    tester.open_visit(name, practice="60")
+    tester.presses = 0
+    asked: list[str] = []
+
+    def look(item: str) -> None:
+        asked.append(item)
+
+    def one_press(item: str) -> None:
+        seq = tester.page.get_attribute(".bench", "data-seq")
+        tester.press("Space")
+        tester.settle(item, seq)
+
+    tester.until("task", look=look)
+    tester.page.get_by_role("button", name="as usual").wait_for()
+    one_press("task")
+    assert tester.item() == "choose"
+    tester.page.get_by_role("button", name="as passed").wait_for()
+    one_press("choose")
+    tester.until("seal_check", look=look)
+    while tester.item() == "seal_check":
+        one_press("seal_check")
+    assert tester.presses <= 40, f"{tester.presses} presses: {asked}"
+    assert "comfort_nose" not in asked or asked.index("don") < asked.index("brief_means") < asked.index("settle")
+
+
+@pytest.mark.parametrize("model", ["Sedge", "Scree", "Whin", "Teasel V"])
+def test_every_card_that_has_a_drawing_shows_it(desk: Make, stack: Stack, rules: Rules, model: str) -> None:
+    wanted = {one.id for one in rules.procedure.item if one.drawing}
+    tester = desk(width=820, height=1180).sign_in()
+    person = {"Sedge": "1005", "Scree": "1006", "Whin": "2003", "Teasel V": "2004"}[model]
+    tester.open_visit(person, practice="60")
+    seen: set[str] = set()
+
+    def look(item: str) -> None:
+        if item in wanted:
+            drawing = tester.page.locator(".card svg[role='img']").first
+            drawing.wait_for()
+            assert drawing.get_attribute("aria-label") and (drawing.bounding_box() or {"width": 0})["width"] > 140, item
+            seen.add(item)
+        assert tester.page.evaluate("document.documentElement.scrollWidth") <= 820, item
+
+    tester.until("seal_check", model=model, look=look)
+    assert tester.page.locator(".card svg[role='img']").count() == 1
+    asked = {"Sedge": "loose_dropdown", "Scree": "loose_full", "Whin": "clip_ready", "Teasel V": "panels"}[model]
+    assert asked in seen and len(seen) >= 8
+    assert tester.axe() == []
+
+
+def test_a_leak_is_touched_on_the_face_and_the_supervisor_is_told(desk: Make, stack: Stack) -> None:
+    tester = desk().sign_in()
+    tester.open_visit("1007")
+    tester.until("seal_check")
+    for count, place in enumerate(("cheek", "cheek, other side", "chin"), start=1):
+        tester.press("n", "3")
+        tester.page.get_by_role("button", name=place, exact=True).click()
+        tester.page.get_by_text(f"It leaked, {count} so far").wait_for()
+    assert "another facepiece" in tester.page.get_by_role("alert").inner_text()
+    assert tester.axe() == []
+    supervisor = desk().sign_in("ines")
+    notice = supervisor.page.get_by_label("Failed seal checks")
+    notice.wait_for()
+    assert "3 times" in notice.inner_text() and supervisor.axe() == []
+    supervisor.page.get_by_role("button", name="I know of it").click()
+    notice.wait_for(state="detached")
+
+
+def test_the_hold_of_a_seal_check_is_counted(desk: Make, stack: Stack) -> None:
+    tester = desk().sign_in()
+    tester.open_visit("1009")
+    tester.until("seal_check")
+    tester.press("h")
+    tester.page.locator(".hold", has_text="hold").wait_for()
+    tester.page.get_by_text("held for 10 s").wait_for(timeout=15_000)
+
+
+def test_measuring_asks_for_a_third_reading_and_may_be_skipped(desk: Make, stack: Stack) -> None:
+    tester = desk().sign_in()
+    tester.open_visit("1010", practice="60")
+    tester.until("choose")
+    tester.page.get_by_text("enough for the task").first.wait_for()
+    tester.press("m")
+    box = tester.page.get_by_label("Face length, reading 1")
+    box.fill("118")
+    tester.page.get_by_label("Face length, reading 2").fill("123")
+    tester.page.get_by_text("take a third").wait_for()
+    tester.page.get_by_label("Face length, reading 3").fill("122")
+    assert tester.axe() == []
+    tester.press("Enter")
+    tester.page.get_by_role("button", name="Go on", exact=False).or_(
+        tester.page.locator("[data-item='choose']")
+    ).first.wait_for()
+    if tester.item() == "measure":
+        tester.page.get_by_role("button", name="Go on").click()
+    tester.page.get_by_text("face 122.5").wait_for()
+
+
+def test_an_administrator_changes_the_rule_book_and_the_bench_follows(desk: Make, stack: Stack) -> None:
+    admin = desk().sign_in("hollis")
+    admin.page.get_by_role("link", name="Rules").click()
+    admin.heading("Rules")
+    admin.page.get_by_label("Site").select_option(label="Ellerby Grain and Seed, Seed Barn")
+    admin.page.get_by_text("Seed Barn uses this book").wait_for()
+    assert admin.axe() == []
+    admin.page.get_by_label("Show").select_option(label="Great Britain, HSE INDG479")
+    admin.page.get_by_role("button", name="Use it at Seed Barn").click()
+    admin.page.get_by_text("Seed Barn uses this book").wait_for()
+    row = admin.page.locator("tr", has_text="level.half")
+    row.get_by_role("button", name="Change or check").click()
+    admin.page.get_by_label("level.half, at this site").fill("50")
+    admin.page.get_by_role("button", name="Use here").click()
+    admin.page.get_by_text("write the reason").wait_for()
+    admin.page.get_by_label("level.half, at this site").fill("150")
+    admin.page.get_by_role("button", name="Use here").click()
+    admin.page.get_by_text("stricter than shipped (100)").wait_for()
+    tester = desk().sign_in()
+    tester.open_visit("2019", practice="60")
+    tester.until("choose")
+    tester.page.get_by_text("enough for the task").first.wait_for()
+    tester.choose("Sedge")
+    tester.page.get_by_text("No method may be used here today").wait_for()
+    tester.page.get_by_text("Why not another way").click()
+    tester.page.get_by_text("until the site confirms one from its own copy").wait_for()
+
+
+def test_a_roster_with_mistakes_is_listed_and_a_good_one_imported(desk: Make, stack: Stack, tmp_path: Path) -> None:
+    admin = desk().sign_in("hollis")
+    admin.page.get_by_role("link", name="People").click()
+    admin.page.get_by_role("link", name="Import a roster").click()
+    admin.heading("Import a roster")
+    bad, good = tmp_path / "bad.csv", tmp_path / "good.csv"
+    bad.write_text("Name,No\nIda Holm,9001\n,9002\nPer Moss,9001\n")
+    good.write_text("Name,No,Task\nIda Holm,9001,grain dust\nPer Åsmoss,9002,grain dust\n")
+    chooser = admin.page.locator("input[type='file']")
+    chooser.set_input_files(bad)
+    admin.page.get_by_text("2 things are wrong").wait_for()
+    assert admin.page.get_by_text("row 3, Name: the name is missing").count() == 1
+    assert admin.page.get_by_role("button", name="Import 3 people").is_disabled() and admin.axe() == []
+    chooser.set_input_files(good)
+    admin.page.get_by_role("button", name="Import 2 people").click()
+    admin.page.get_by_text("2 people imported").wait_for(timeout=20_000)
+    admin.page.get_by_role("link", name="To the people").click()
+    admin.page.get_by_label("Beginning of a name").fill("asmoss")
+    admin.page.get_by_text("Per Åsmoss").click()
+    admin.page.get_by_role("button", name="Enter a clearance").click()
+    admin.page.get_by_label("Limit").select_option("no full facepiece")
+    admin.page.get_by_label("By whom").fill("Harbour Row")
+    admin.page.get_by_role("button", name="Put on file").click()
+    admin.page.get_by_text("cleared, no full facepiece").wait_for()
+    assert admin.axe() == []
+
+
+def test_the_catalogue_is_shown_and_goes_out_as_a_file(desk: Make, stack: Stack) -> None:
+    reader = desk().sign_in()
+    reader.page.get_by_role("link", name="Facepieces").click()
+    reader.heading("Facepieces")
+    reader.page.get_by_text("Teasel V").wait_for()
+    assert reader.axe() == []
+    with reader.page.expect_download() as download:
+        reader.page.get_by_role("link", name="Export CSV").click()
+    text = Path(download.value.path()).read_text()
+    assert text.startswith("maker,model,kind") and "Teasel V" in text

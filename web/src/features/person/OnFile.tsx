@@ -1,0 +1,176 @@
+import { NativeSelect, TextInput } from "@mantine/core";
+import { useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { api, type Schemas, unwrap } from "@/api/client";
+import { serverNow } from "@/app/clock";
+import { useSession } from "@/app/session";
+
+const LIMITS = ["no full facepiece", "no half facepiece", "no disposable", "powered only", "no self-contained"];
+const today = () => new Date(serverNow()).toLocaleDateString("sv-SE");
+
+/** What is on file: clearance with its limits and dates, training. Never a diagnosis. */
+export function OnFile({ view }: { view: Schemas["PersonView"] }) {
+  const [open, setOpen] = useState<"" | "clearance" | "training">("");
+  const session = useSession();
+  const may = session.data?.roles.some((role) => role !== "supervisor") ?? false;
+  const { clearance } = view;
+  return (
+    <section>
+      <h2>On file</h2>
+      <ul className="rows">
+        <li className="rule-row">
+          <div>
+            <b>Clearance</b>
+            <div>
+              {clearance
+                ? `${clearance.status}${clearance.limits.length ? `, ${clearance.limits.join(", ")}` : ""}, from ${clearance.valid_from}${clearance.valid_until ? ` until ${clearance.valid_until}` : ", no end set"}, by ${clearance.by}`
+                : "none on file"}
+            </div>
+          </div>
+          {may && (
+            <button type="button" className="quiet" onClick={() => setOpen(open === "clearance" ? "" : "clearance")}>
+              Enter a clearance
+            </button>
+          )}
+        </li>
+        <li className="rule-row">
+          <div>
+            <b>Training</b>
+            <div>{view.trained_on ? `last on ${view.trained_on}` : "none on file"}</div>
+          </div>
+          {may && (
+            <button type="button" className="quiet" onClick={() => setOpen(open === "training" ? "" : "training")}>
+              Enter a training
+            </button>
+          )}
+        </li>
+      </ul>
+      {open === "clearance" && <ClearanceForm person={view.person.id} close={() => setOpen("")} />}
+      {open === "training" && <TrainingForm person={view.person.id} close={() => setOpen("")} />}
+    </section>
+  );
+}
+
+function useSend(close: () => void) {
+  const queries = useQueryClient();
+  const [problem, setProblem] = useState("");
+  const send = async (call: () => Promise<unknown>) => {
+    setProblem("");
+    try {
+      await call();
+      await queries.invalidateQueries({ queryKey: ["person"] });
+      close();
+    } catch (error) {
+      setProblem(error instanceof Error ? error.message : "It was not entered.");
+    }
+  };
+  return { send, problem };
+}
+
+function ClearanceForm({ person, close }: { person: string; close: () => void }) {
+  const [status, setStatus] = useState<Schemas["ClearanceEntry"]["status"]>("cleared");
+  const [limit, setLimit] = useState("");
+  const [from, setFrom] = useState(today);
+  const [until, setUntil] = useState("");
+  const [by, setBy] = useState("");
+  const { send, problem } = useSend(close);
+  const enter = () =>
+    unwrap(
+      api.POST("/api/people/{person_id}/clearance", {
+        params: { path: { person_id: person } },
+        body: { status, limits: limit ? [limit] : [], valid_from: from, valid_until: until, by_whom: by },
+      }),
+    );
+  return (
+    <form
+      className="note heath"
+      onSubmit={(event) => {
+        event.preventDefault();
+        void send(enter);
+      }}
+    >
+      <div className="field-row">
+        <NativeSelect
+          label="Status"
+          data={["cleared", "not cleared", "pending"]}
+          value={status}
+          onChange={(event) => setStatus(event.currentTarget.value as Schemas["ClearanceEntry"]["status"])}
+        />
+        <NativeSelect
+          label="Limit"
+          data={[{ value: "", label: "none" }, ...LIMITS]}
+          value={limit}
+          onChange={(event) => setLimit(event.currentTarget.value)}
+        />
+        <TextInput
+          label="From"
+          type="date"
+          value={from}
+          onChange={(event) => setFrom(event.currentTarget.value)}
+          required
+        />
+        <TextInput
+          label="Until, may be empty"
+          type="date"
+          value={until}
+          onChange={(event) => setUntil(event.currentTarget.value)}
+        />
+        <TextInput
+          label="By whom; nothing medical"
+          value={by}
+          onChange={(event) => setBy(event.currentTarget.value)}
+          required
+        />
+        <button type="submit" className="act">
+          Put on file
+        </button>
+      </div>
+      {problem && (
+        <p className="rust" role="alert">
+          {problem}
+        </p>
+      )}
+    </form>
+  );
+}
+
+function TrainingForm({ person, close }: { person: string; close: () => void }) {
+  const [on, setOn] = useState(today);
+  const [what, setWhat] = useState("donning, seal check, care");
+  const { send, problem } = useSend(close);
+  const enter = () =>
+    unwrap(
+      api.POST("/api/people/{person_id}/training", {
+        params: { path: { person_id: person } },
+        body: { trained_on: on, what },
+      }),
+    );
+  return (
+    <form
+      className="note heath"
+      onSubmit={(event) => {
+        event.preventDefault();
+        void send(enter);
+      }}
+    >
+      <div className="field-row">
+        <TextInput label="On" type="date" value={on} onChange={(event) => setOn(event.currentTarget.value)} required />
+        <TextInput
+          label="What"
+          value={what}
+          onChange={(event) => setWhat(event.currentTarget.value)}
+          required
+          w={320}
+        />
+        <button type="submit" className="act">
+          Put on file
+        </button>
+      </div>
+      {problem && (
+        <p className="rust" role="alert">
+          {problem}
+        </p>
+      )}
+    </form>
+  );
+}

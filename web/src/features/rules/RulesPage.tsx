@@ -1,0 +1,346 @@
+import { NativeSelect, TextInput } from "@mantine/core";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { useSearchParams } from "react-router";
+import { api, keys, type Schemas, unwrap } from "@/api/client";
+import { useSession } from "@/app/session";
+import { Failed, Loading } from "@/design/States";
+import { Tasks } from "@/features/rules/Tasks";
+
+type Book = Schemas["BookView"];
+
+/** Rules of a site: its tasks, its rule book with value, unit, source and standing, and what it lays over it. */
+export function RulesPage() {
+  const [params, setParams] = useSearchParams();
+  const sites = useQuery({ queryKey: keys.sites, queryFn: () => unwrap(api.GET("/api/sites")), staleTime: 60_000 });
+  const site = params.get("site") ?? sites.data?.[0]?.id ?? "";
+  const wanted = params.get("book") ?? "";
+  const book = useQuery({
+    queryKey: keys.rules(site, wanted),
+    enabled: site !== "",
+    queryFn: () =>
+      unwrap(api.GET("/api/sites/{site_id}/rules", { params: { path: { site_id: site }, query: { book: wanted } } })),
+    placeholderData: (old) => old,
+  });
+  const session = useSession();
+  const isAdmin = session.data?.roles.includes("administrator") ?? false;
+  if (sites.isError) return <Failed error={sites.error} again={() => void sites.refetch()} />;
+  if (book.isError) return <Failed error={book.error} again={() => void book.refetch()} />;
+  if (!book.data) return <Loading what="The rules" />;
+  return (
+    <main className="page">
+      <div className="page-head">
+        <div>
+          <h1>Rules</h1>
+          <p className="dim">
+            Most values are recalled from memory of the text: check them against your own copy. A site may be stricter;
+            looser only with a written reason, which stands on every record.
+          </p>
+        </div>
+        <NativeSelect
+          label="Site"
+          data={(sites.data ?? []).map((one) => ({ value: one.id, label: `${one.employer}, ${one.name}` }))}
+          value={site}
+          onChange={(event) => setParams({ site: event.currentTarget.value })}
+          w={330}
+        />
+      </div>
+      <Tasks site={site} isAdmin={isAdmin} />
+      <BookHead book={book.data} isAdmin={isAdmin} show={(id) => setParams({ site, book: id })} />
+      <Blanks book={book.data} isAdmin={isAdmin} />
+      <Protocols book={book.data} isAdmin={isAdmin} />
+      <Values book={book.data} isAdmin={isAdmin} />
+    </main>
+  );
+}
+
+function useEnter(book: Book) {
+  const queries = useQueryClient();
+  const [problem, setProblem] = useState("");
+  const enter = async (
+    key: string,
+    value: string | number | boolean | string[] | null,
+    reason: string,
+    edition: string,
+  ) => {
+    setProblem("");
+    try {
+      await unwrap(
+        api.POST("/api/sites/{site_id}/rules", {
+          params: { path: { site_id: book.site_id } },
+          body: { book: book.id, key, value, reason, edition },
+        }),
+      );
+      await queries.invalidateQueries({ queryKey: ["rules"] });
+      await queries.invalidateQueries({ queryKey: keys.tasks(book.site_id) });
+      return true;
+    } catch (error) {
+      setProblem(error instanceof Error ? error.message : "It was not entered.");
+      return false;
+    }
+  };
+  return { enter, problem };
+}
+
+function BookHead({ book, isAdmin, show }: { book: Book; isAdmin: boolean; show: (id: string) => void }) {
+  const queries = useQueryClient();
+  const choose = async () => {
+    await unwrap(
+      api.POST("/api/sites/{site_id}/rule-book", {
+        params: { path: { site_id: book.site_id } },
+        body: { book: book.id },
+      }),
+    );
+    await queries.invalidateQueries({ queryKey: ["rules"] });
+    await queries.invalidateQueries({ queryKey: keys.tasks(book.site_id) });
+  };
+  return (
+    <>
+      <h2>Rule book</h2>
+      <div className="field-row">
+        <NativeSelect
+          label="Show"
+          data={book.books.map((one) => ({ value: one.id, label: one.title }))}
+          value={book.id}
+          onChange={(event) => show(event.currentTarget.value)}
+          w={330}
+        />
+        {book.is_in_use ? (
+          <p className="in-use">
+            <b>{book.site} uses this book.</b> {book.edition}
+          </p>
+        ) : isAdmin ? (
+          <button type="button" className="act" onClick={() => void choose()}>
+            Use it at {book.site} from now on
+          </button>
+        ) : (
+          <p className="in-use dim">not in use at {book.site}</p>
+        )}
+      </div>
+    </>
+  );
+}
+
+function Blanks({ book, isAdmin }: { book: Book; isAdmin: boolean }) {
+  if (!book.blanks.length) return null;
+  return (
+    <>
+      <h2>Blank: tests that need these are not permitted</h2>
+      <ul className="rows">
+        {book.blanks.map((one) => (
+          <Blank key={one.key} book={book} one={one} isAdmin={isAdmin} />
+        ))}
+      </ul>
+    </>
+  );
+}
+
+function Blank({ book, one, isAdmin }: { book: Book; one: Schemas["BlankView"]; isAdmin: boolean }) {
+  const [value, setValue] = useState("");
+  const [edition, setEdition] = useState("");
+  const { enter, problem } = useEnter(book);
+  return (
+    <li>
+      <form
+        className="rule-row"
+        onSubmit={(event) => {
+          event.preventDefault();
+          void enter(one.key, value, "", edition);
+        }}
+      >
+        <div>
+          <b>{one.key}</b> <span className="dim">{one.unit}</span>
+          <div className="dim">{one.why}</div>
+          {problem && (
+            <div className="rust" role="alert">
+              {problem}
+            </div>
+          )}
+        </div>
+        {isAdmin && (
+          <div className="field-row">
+            <TextInput
+              aria-label={`${one.key}, value`}
+              placeholder="value"
+              value={value}
+              onChange={(event) => setValue(event.currentTarget.value)}
+              w={110}
+            />
+            <TextInput
+              aria-label={`${one.key}, edition of your copy`}
+              placeholder="edition of your copy"
+              value={edition}
+              onChange={(event) => setEdition(event.currentTarget.value)}
+              w={210}
+            />
+            <button type="submit" className="act" disabled={!value || !edition}>
+              Enter
+            </button>
+          </div>
+        )}
+      </form>
+    </li>
+  );
+}
+
+function Protocols({ book, isAdmin }: { book: Book; isAdmin: boolean }) {
+  const { enter, problem } = useEnter(book);
+  const [edition, setEdition] = useState("");
+  const waits = book.protocols.some((one) => one.state.startsWith("off"));
+  return (
+    <>
+      <h2>Protocols</h2>
+      <ul className="rows">
+        {book.protocols.map((one) => (
+          <li key={one.id} className="rule-row">
+            <div>
+              <b>{one.title}</b>
+              <div className="dim">
+                {one.source} · {one.standing}
+              </div>
+            </div>
+            <div className="field-row">
+              <span>{one.state}</span>
+              {isAdmin && one.state.startsWith("off") && (
+                <button
+                  type="button"
+                  className="quiet"
+                  disabled={!edition}
+                  onClick={() => void enter(`protocols.${one.id}`, true, "", edition)}
+                >
+                  Our copy allows it
+                </button>
+              )}
+            </div>
+          </li>
+        ))}
+      </ul>
+      {isAdmin && waits && (
+        <TextInput
+          label="Edition of your copy that allows it"
+          value={edition}
+          onChange={(event) => setEdition(event.currentTarget.value)}
+          w={330}
+          mt={10}
+        />
+      )}
+      {problem && (
+        <p className="rust" role="alert">
+          {problem}
+        </p>
+      )}
+    </>
+  );
+}
+
+function Values({ book, isAdmin }: { book: Book; isAdmin: boolean }) {
+  const [open, setOpen] = useState("");
+  return (
+    <>
+      <h2>Values</h2>
+      <div className="wide">
+        <table className="plain">
+          <thead>
+            <tr>
+              <th>Value</th>
+              <th className="num">Here</th>
+              <th>Source</th>
+              <th>Standing</th>
+              <th>Checked against our copy</th>
+              {isAdmin && <th>Change</th>}
+            </tr>
+          </thead>
+          <tbody>
+            {book.values.map((one) => (
+              <tr key={one.key}>
+                <td>
+                  <b>{one.key}</b>
+                  {one.note && <div className="dim">{one.note}</div>}
+                  {one.changed && <div className="heath">{one.changed}</div>}
+                  {open === one.key && <Change book={book} one={one} close={() => setOpen("")} />}
+                </td>
+                <td className="num">
+                  {one.value} <small>{one.unit}</small>
+                </td>
+                <td>{one.source}</td>
+                <td>{one.standing}</td>
+                <td>{one.checked || <span className="dim">not yet</span>}</td>
+                {isAdmin && (
+                  <td>
+                    <button
+                      type="button"
+                      className="quiet"
+                      onClick={() => setOpen(open === one.key ? "" : one.key)}
+                      aria-expanded={open === one.key}
+                    >
+                      {open === one.key ? "Close" : "Change or check"}
+                    </button>
+                  </td>
+                )}
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      </div>
+    </>
+  );
+}
+
+/** A typed text as the kind of value the book holds: a whole number stays one, yes and no are truth values. */
+function typed(text: string, old: string): string | number | boolean | string[] {
+  if (old === "yes" || old === "no") return text === "yes";
+  if (old.includes(", ")) return text.split(",").map((one) => one.trim());
+  return text;
+}
+
+function Change({ book, one, close }: { book: Book; one: Schemas["ValueView"]; close: () => void }) {
+  const [value, setValue] = useState(one.value);
+  const [reason, setReason] = useState("");
+  const [edition, setEdition] = useState("");
+  const { enter, problem } = useEnter(book);
+  const done = async (to: string | null) => {
+    if (await enter(one.key, to === null ? null : typed(to, one.value), reason, edition)) close();
+  };
+  return (
+    <form
+      className="note heath"
+      onSubmit={(event) => {
+        event.preventDefault();
+        void done(value === one.value ? null : value);
+      }}
+    >
+      <div className="field-row">
+        <TextInput
+          label={`${one.key}, at this site`}
+          value={value}
+          onChange={(event) => setValue(event.currentTarget.value)}
+          w={200}
+        />
+        <TextInput
+          label="Reason, if looser"
+          value={reason}
+          onChange={(event) => setReason(event.currentTarget.value)}
+          w={260}
+          maxLength={400}
+        />
+        <TextInput
+          label="Checked against: edition"
+          value={edition}
+          onChange={(event) => setEdition(event.currentTarget.value)}
+          w={220}
+        />
+        <button type="submit" className="act">
+          {value === one.value ? "It says so: checked" : "Use here"}
+        </button>
+      </div>
+      <p className="why">
+        Stricter is {one.strict === "none" ? "not defined for this value: a change needs a reason" : one.strict}.
+      </p>
+      {problem && (
+        <p className="rust" role="alert">
+          {problem}
+        </p>
+      )}
+    </form>
+  );
+}

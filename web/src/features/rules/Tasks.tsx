@@ -1,0 +1,203 @@
+import { Checkbox, NativeSelect, TextInput } from "@mantine/core";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { api, keys, type Schemas, unwrap } from "@/api/client";
+import { Empty } from "@/design/States";
+
+type Contaminant = Schemas["Contaminant"];
+const NOTHING: Contaminant = {
+  name: "",
+  form: "particles",
+  concentration: "",
+  limit: "",
+  unit: "mg/m³",
+  idlh: "",
+  cartridge_limit: "",
+};
+const FIGURES = [
+  ["concentration", "Concentration"],
+  ["limit", "Limit"],
+  ["unit", "Unit"],
+  ["idlh", "IDLH"],
+  ["cartridge_limit", "Cartridge limit"],
+] as const;
+
+/** The tasks of a site with what each needs under its rule book: ratio, kinds that suffice, up to which concentration. */
+export function Tasks({ site, isAdmin }: { site: string; isAdmin: boolean }) {
+  const [adding, setAdding] = useState(false);
+  const tasks = useQuery({
+    queryKey: keys.tasks(site),
+    enabled: site !== "",
+    queryFn: () => unwrap(api.GET("/api/sites/{site_id}/tasks", { params: { path: { site_id: site } } })),
+  }).data;
+  return (
+    <section>
+      <h2>Tasks of this site</h2>
+      {tasks?.length === 0 && (
+        <Empty>No task yet. Without one nobody is tested here: an unknown hazard is never air-purifying.</Empty>
+      )}
+      <ul className="rows">
+        {tasks?.map((one) => (
+          <li key={one.id} className="rule-row">
+            <div>
+              <span className="big">{one.name}</span>
+              <div className="dim">
+                {one.contaminants
+                  .map((each) => `${each.name} ${each.concentration || "?"} / ${each.limit || "?"} ${each.unit}`)
+                  .join(" · ")}
+                {one.work_filters && ` · work filters ${one.work_filters}`}
+              </div>
+              {one.stops.map((stop) => (
+                <div key={stop} className="rust">
+                  {stop}
+                </div>
+              ))}
+            </div>
+            <details>
+              <summary>
+                {one.required ? (
+                  <>
+                    <b className="mono">{one.required}</b> times the limit: APF of at least that
+                  </>
+                ) : (
+                  "no ratio"
+                )}
+              </summary>
+              <ul className="why-list">
+                {one.kinds.map((kind) => (
+                  <li key={kind.kind} className={kind.suffices === "yes" ? "" : "dim"}>
+                    <b>{kind.words}</b>: {kind.suffices === "yes" ? "suffices" : kind.suffices}, {kind.why}
+                    {kind.suffices === "yes" && kind.limits.length > 0 && <div>{kind.limits.join("; ")}</div>}
+                  </li>
+                ))}
+              </ul>
+            </details>
+          </li>
+        ))}
+      </ul>
+      {isAdmin && !adding && (
+        <button type="button" className="act" onClick={() => setAdding(true)}>
+          Enter a task
+        </button>
+      )}
+      {adding && <TaskForm site={site} close={() => setAdding(false)} />}
+    </section>
+  );
+}
+
+function TaskForm({ site, close }: { site: string; close: () => void }) {
+  const [name, setName] = useState("");
+  const [rows, setRows] = useState<Contaminant[]>([NOTHING]);
+  const [oxygen, setOxygen] = useState("");
+  const [idlh, setIdlh] = useState(false);
+  const [filter, setFilter] = useState("");
+  const [cartridge, setCartridge] = useState("");
+  const [problem, setProblem] = useState("");
+  const queries = useQueryClient();
+  const change = (at: number, part: Partial<Contaminant>) =>
+    setRows((all) => all.map((one, i) => (i === at ? { ...one, ...part } : one)));
+  const send = async () => {
+    setProblem("");
+    try {
+      await unwrap(
+        api.POST("/api/sites/{site_id}/tasks", {
+          params: { path: { site_id: site } },
+          body: {
+            name,
+            contaminants: rows.filter((one) => one.name),
+            oxygen_percent: oxygen,
+            is_idlh: idlh,
+            is_unknown: false,
+            work_filter: filter,
+            work_cartridge: cartridge,
+          },
+        }),
+      );
+      await queries.invalidateQueries({ queryKey: keys.tasks(site) });
+      close();
+    } catch (error) {
+      setProblem(error instanceof Error ? error.message : "The task was not entered.");
+    }
+  };
+  return (
+    <form
+      className="note heath"
+      onSubmit={(event) => {
+        event.preventDefault();
+        void send();
+      }}
+    >
+      <h3>Enter a task; what is not known stays empty</h3>
+      <div className="field-row">
+        <TextInput
+          label="Name the tester picks it by"
+          value={name}
+          onChange={(event) => setName(event.currentTarget.value)}
+          required
+          w={260}
+          autoFocus
+        />
+        <TextInput
+          label="Work filter class"
+          value={filter}
+          onChange={(event) => setFilter(event.currentTarget.value)}
+          w={150}
+        />
+        <TextInput
+          label="Work cartridge"
+          value={cartridge}
+          onChange={(event) => setCartridge(event.currentTarget.value)}
+          w={170}
+        />
+        <TextInput
+          label="Oxygen, %"
+          value={oxygen}
+          onChange={(event) => setOxygen(event.currentTarget.value)}
+          w={110}
+        />
+        <Checkbox label="IDLH" checked={idlh} onChange={(event) => setIdlh(event.currentTarget.checked)} mb={8} />
+      </div>
+      {rows.map((row, at) => (
+        <div key={at} className="field-row">
+          <TextInput
+            label="Contaminant"
+            value={row.name}
+            onChange={(event) => change(at, { name: event.currentTarget.value })}
+            w={200}
+          />
+          <NativeSelect
+            label="Form"
+            data={["particles", "gas or vapour", "both"]}
+            value={row.form}
+            onChange={(event) => change(at, { form: event.currentTarget.value as Contaminant["form"] })}
+          />
+          {FIGURES.map(([key, label]) => (
+            <TextInput
+              key={key}
+              label={label}
+              value={row[key] ?? ""}
+              onChange={(event) => change(at, { [key]: event.currentTarget.value.trim() })}
+              w={120}
+            />
+          ))}
+        </div>
+      ))}
+      <div className="field-row">
+        <button type="submit" className="act">
+          Enter it
+        </button>
+        <button type="button" className="quiet" onClick={() => setRows((all) => [...all, NOTHING])}>
+          One more contaminant
+        </button>
+        <button type="button" className="quiet" onClick={close}>
+          Leave it
+        </button>
+      </div>
+      {problem && (
+        <p className="rust" role="alert">
+          {problem}
+        </p>
+      )}
+    </form>
+  );
+}
