@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import base64
 import gzip
 import json
+import random
 import shutil
 import statistics
 import sys
@@ -26,10 +28,23 @@ from moorfog.data import shipped_rules
 from moorfog.demo import seed
 from moorfog.demo.database import PrivateServer
 from moorfog.demo.walk import Walk
-from moorfog.operations.accounts import load_actor
+from moorfog.operations.accounts import Actor, create_account, load_actor
+from moorfog.operations.imports import RosterFile, check_roster, insert_people
+from moorfog.operations.jobs import claim, run_job, start_import
+from moorfog.operations.lists import find_people
+from moorfog.operations.words import words_of
 from moorfog.store.base import DatabaseClock, make_engine, new_id, run_in_transaction
 from moorfog.store.migrate import migrate
-from moorfog.store.models import Account, InstrumentRow, Person, ReadingChunk, VisitHead
+from moorfog.store.models import (
+    Account,
+    Employer,
+    InstrumentRow,
+    Person,
+    PersonWord,
+    ReadingChunk,
+    Site,
+    VisitHead,
+)
 from tests.core.bench import Bench
 
 
@@ -158,6 +173,138 @@ def bench_chunks(engine: Engine, walk: Walk) -> None:
     line("ten chunks of a second stored", p50(timed(ours, 60)), bare_ms, "ms", "one bare multi-row INSERT")
 
 
+GIVEN = ("Ada", "Bo", "Cai", "Dag", "Eir", "Fen", "Gro", "Hal", "Ida", "Jon", "Kai", "Liv", "Mo", "Nils", "Oda", "Per")
+FAMILY = (
+    "Ås",
+    "Berg",
+    "Dal",
+    "Eng",
+    "Foss",
+    "Gran",
+    "Holm",
+    "Krog",
+    "Lund",
+    "Moen",
+    "Nes",
+    "Ous",
+    "Rud",
+    "Sand",
+    "Vik",
+)
+
+
+def crowd(engine: Engine, count: int) -> tuple[str, str]:
+    """Enter an employer with ``count`` people; return employer and site."""
+    dice = random.Random(count)
+    employer, site = new_id(), new_id()
+
+    def enter(db: Session) -> None:
+        db.add(Employer(id=employer, name=f"Employer of {count}"))
+        db.flush()
+        db.add(Site(id=site, employer_id=employer, name="Quay", zone="UTC", benches=["A"]))
+        db.flush()
+        rows = [
+            {
+                "id": new_id(),
+                "employer_id": employer,
+                "site_id": site,
+                "name": f"{dice.choice(GIVEN)}{dice.randint(0, 999)} {dice.choice(FAMILY)}{dice.randint(0, 99)}",
+                "number": f"{count}-{number}",
+                "job": "",
+                "task": "",
+                "contact": "",
+                "face_length": None,
+                "face_width": None,
+            }
+            for number in range(count)
+        ]
+        insert_people(db, rows, lambda done, total: None)
+
+    run_in_transaction(engine, enter)
+    return employer, site
+
+
+def bench_people(engine: Engine) -> None:
+    """Searching people among a thousand and a hundred thousand, beside the same question in bare SQL; importing."""
+    print("people")
+    found: dict[int, float] = {}
+    for count in (1_000, 100_000):
+        employer, _ = crowd(engine, count)
+        actor = Actor("", "", "", (("tester", employer),))
+        few = [f"{count}-{number * (count // 1_000)}" for number in range(11, 99)]  # eleven matches in either crowd
+        many = [f"{name.lower()}{number}" for name in GIVEN[:12] for number in (1, 37, 52, 8)]
+        with Session(engine) as db:
+            ours, bare = _search_times(db, employer, actor, few)
+            named, _ = _search_times(db, employer, actor, many)
+        found[count] = p50(ours)
+        line(f"search among {count:,} people, eleven matches, p50", p50(ours), p50(bare), "ms", "its bare SQL")
+        line(f"search among {count:,} people by name, p95", p95(named))
+    line("search among 100,000 against 1,000, p50", found[100_000], found[1_000], "ms", "that among 1,000")
+    bench_import(engine)
+
+
+def _search_times(db: Session, employer: str, actor: Actor, wanted: list[str]) -> tuple[list[float], list[float]]:
+    ours = [timed(lambda: find_people(db, actor, word, 1), 1)[0] for word in wanted for _ in range(2)]  # noqa: B023
+    bare = [timed(lambda: _bare_search(db, employer, word), 1)[0] for word in wanted for _ in range(2)]  # noqa: B023
+    return ours, bare
+
+
+def _bare_search(db: Session, employer: str, word: str) -> None:
+    given = {"e": employer, "w": f"{word}%"}
+    ids = "SELECT DISTINCT person_id FROM person_word WHERE employer_id = :e AND word LIKE :w"
+    db.execute(text(f"SELECT COUNT(*) FROM ({ids}) x"), given).scalar()
+    db.execute(
+        text(
+            f"SELECT STRAIGHT_JOIN p.*, e.name, s.name FROM ({ids}) f JOIN person p ON f.person_id = p.id "
+            "JOIN employer e ON e.id = p.employer_id JOIN site s ON s.id = p.site_id ORDER BY p.name, p.id LIMIT 25"
+        ),
+        given,
+    ).all()
+
+
+def bench_import(engine: Engine) -> None:
+    """Import ten thousand rows as a job, beside reading the file and a bulk insert of the same rows."""
+    _, site = crowd(engine, 10)
+    account = new_id()
+    run_in_transaction(
+        engine,
+        lambda db: create_account(db, f"bench-{account}", "Bench", "only-for-the-bench", [("administrator", None)]),
+    )
+    lines = [f"Ada{n} Foss{n % 97},imp-{n},sweeping" for n in range(10_000)]
+    content = base64.b64encode(("name,number,task\n" + "\n".join(lines)).encode()).decode()
+    file = RosterFile(site, "roster.csv", content, {})
+    with Session(engine) as db:
+        actor = Actor("", "", "", (("administrator", None),))
+        parse = timed(lambda: check_roster(db, actor, file), 1)[0]
+        _, rows = check_roster(db, actor, file)
+    plain = [{**one, "id": new_id(), "number": f"bulk-{one['number']}"} for one in rows]
+
+    def bulk(db: Session) -> None:
+        db.execute(insert(Person), plain)
+        words = [
+            {"employer_id": one["employer_id"], "word": word, "person_id": one["id"]}
+            for one in plain
+            for word in words_of(one["name"], one["number"])
+        ]
+        db.execute(insert(PersonWord), words)
+
+    bare = timed(lambda: run_in_transaction(engine, bulk), 1)[0]
+
+    def job() -> None:
+        def make(db: Session) -> None:
+            maker = db.scalar(select(Account).where(Account.login == f"bench-{account}"))
+            assert maker is not None
+            start_import(db, DatabaseClock(), load_actor(db, maker), file)
+
+        run_in_transaction(engine, make)
+        claimed = claim(engine)
+        assert claimed is not None
+        run_job(engine, claimed)
+
+    took = timed(job, 1)[0]
+    line("import of 10,000 rows as a job", took, parse + bare, "ms", "parsing plus bulk insert")
+
+
 def bench_screen(rules: Rules) -> None:
     """From a reading's end to its message in a real browser, on a live run in real time."""
     from playwright.sync_api import sync_playwright
@@ -230,6 +377,7 @@ def main() -> None:
             server.create_account("only-for-the-bench")
             migrate(server.url)
             bench_store(make_engine(server.url), rules)
+            bench_people(make_engine(server.url))
         if "page" in wanted:
             bench_page()
         if "screen" in wanted:

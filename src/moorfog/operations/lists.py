@@ -224,17 +224,31 @@ def _person_row(person: Person, employer: str, site: str) -> PersonRow:
 def find_people(db: Session, actor: Actor, q: str, page: int) -> PeoplePage:
     """Return people each word of ``q`` begins a name word or the number of, by name; accents do not matter."""
     scope = actor.require(*READERS)
-    found = matching(scope, q)
-    total = db.scalar(select(func.count()).select_from(found.subquery())) or 0
-    page = min(max(page, 1), _pages(total))
-    query = (
-        select(Person, Employer.name, Site.name)
-        .where(Person.id.in_(found))
-        .join(Employer, Employer.id == Person.employer_id)
-        .join(Site, Site.id == Person.site_id)
+    found = matching(scope, q).subquery()
+    columns = select(
+        Person.id,
+        Person.name,
+        Person.number,
+        Person.job,
+        Person.task,
+        Employer.name.label("employer"),
+        Site.name.label("site"),
+        Person.site_id,
     )
-    rows = db.execute(query.order_by(Person.name, Person.id).limit(PAGE).offset((page - 1) * PAGE))
-    return PeoplePage(tuple(_person_row(*row) for row in rows), total, page, _pages(total))
+    if q.strip():  # from the matches to the people; the other way round all people are read in the order of names
+        query = columns.select_from(found).join(Person, Person.id == found.c.person_id).prefix_with("STRAIGHT_JOIN")
+    else:
+        query = columns.where(scope.condition(Person.employer_id))
+    query = query.join(Employer, Employer.id == Person.employer_id).join(Site, Site.id == Person.site_id)
+    query = query.order_by(Person.name, Person.id).limit(PAGE)
+    rows = db.execute(query.offset((max(page, 1) - 1) * PAGE)).all()
+    if page <= 1 and len(rows) < PAGE:
+        return PeoplePage(tuple(PersonRow(*row) for row in rows), len(rows), 1, 1)
+    total = db.scalar(select(func.count()).select_from(found)) or 0
+    if page > _pages(total):
+        page = _pages(total)
+        rows = db.execute(query.offset((page - 1) * PAGE)).all()
+    return PeoplePage(tuple(PersonRow(*row) for row in rows), total, max(page, 1), _pages(total))
 
 
 def _visit_query() -> Any:

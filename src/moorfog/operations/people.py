@@ -91,18 +91,25 @@ def find_person(db: Session, scope: Scope, person_id: str) -> Person:
 
 
 def matching(scope: Scope, q: str) -> Select[Any]:
-    """Return the query of people whose every word in ``q`` begins a word of their name or their number."""
-    query = select(Person.id)
-    if scope.employers is not None:
-        query = query.where(scope.condition(Person.employer_id))
-    for index, word in enumerate(fold_word(q).split()[:4]):
+    """Return the query of the ids of people whose every word in ``q`` begins a word of their name or their number.
+
+    It begins at the index of words, so that its cost follows the matches and not the number of people; without a word
+    it is everybody within the scope.
+    """
+    words = fold_word(q).split()[:4]
+    if not words:
+        return select(Person.id.label("person_id")).where(scope.condition(Person.employer_id))
+    query: Select[Any] | None = None
+    for index, word in enumerate(words):
         safe = word.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_")
         found = aliased(PersonWord, name=f"w{index}")
-        query = query.join(
-            found,
-            and_(found.person_id == Person.id, found.employer_id == Person.employer_id, found.word.like(f"{safe}%")),
-        )
-    return query.distinct() if q.strip() else query
+        begins = and_(scope.condition(found.employer_id), found.word.like(f"{safe}%"))
+        if query is None:
+            first, query = found, select(found.person_id.label("person_id")).where(begins).distinct()
+        else:
+            query = query.join(found, found.person_id == first.person_id).where(begins)
+    assert query is not None
+    return query
 
 
 def index_people(db: Session, people: Iterable[tuple[str, str, str, str]]) -> None:

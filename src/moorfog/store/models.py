@@ -134,7 +134,7 @@ class PersonWord(Base):
     employer_id: Mapped[str] = mapped_column(Id, primary_key=True)
     word: Mapped[str] = mapped_column(String(60, collation="utf8mb4_bin"), primary_key=True)
     person_id: Mapped[str] = mapped_column(Id, ForeignKey("person.id", ondelete="CASCADE"), primary_key=True)
-    __table_args__ = (Index("ix_person_word", "person_id"),)
+    __table_args__ = (Index("ix_person_word", "person_id"), Index("ix_word", "word"))
 
 
 class OnFile:

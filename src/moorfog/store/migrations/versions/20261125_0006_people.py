@@ -23,6 +23,7 @@ def upgrade() -> None:
         sa.ForeignKeyConstraint(["person_id"], ["person.id"], ondelete="CASCADE"),
     )
     op.create_index("ix_person_word", "person_word", ["person_id"])
+    op.create_index("ix_word", "person_word", ["word"])
     for name, columns in (
         (
             "clearance",
