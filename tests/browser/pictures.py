@@ -38,7 +38,12 @@ class Album:
         desk = self.desk()
         desk.check_counter()
         self.take(desk, "today")
-        for link, heading in (("Pass results", "Pass results"), ("Kit", "Kit")):
+        for link, heading in (
+            ("Pass results", "Pass results"),
+            ("Kit", "Kit"),
+            ("Rules", "Rules"),
+            ("Facepieces", "Facepieces"),
+        ):
             desk.page.get_by_role("link", name=link).click()
             desk.heading(heading)
             self.take(desk, link.lower().replace(" ", "-"))
@@ -48,11 +53,12 @@ class Album:
         desk = self.desk()
         desk.open_visit("Wynn", practice="5")
         seen: set[str] = set()
-        wanted = {"choose": "bench-choose", "brief_means": "bench-question", "seal_check": "bench-seal-check"}
+        wanted = {"task": "bench-task", "tension": "bench-question"}
 
         def look(item: str) -> None:
             if item in wanted and item not in seen:
                 seen.add(item)
+                desk.page.locator(".options li, .card svg").first.wait_for()
                 self.take(desk, wanted[item])
 
         desk.until("shave")
@@ -61,6 +67,14 @@ class Album:
         self.take(desk, "bench-remedy")
         desk.press("Space")
         desk.settle("shave", desk.page.get_attribute(".bench", "data-seq"))
+        desk.until("choose", look=look)
+        desk.page.get_by_text("enough for the task").first.wait_for()
+        self.take(desk, "bench-choose")
+        desk.until("seal_check", look=look)
+        desk.press("n", "1")
+        self.take(desk, "bench-seal-check")
+        desk.press("n")
+        desk.page.reload()
         desk.until("run", look=look)
         desk.press("Space")
         desk.page.wait_for_function("(s) => Number(document.querySelector('[data-run]')?.dataset.t) > s", arg=96)

@@ -34,6 +34,13 @@ function stored(visitId: string): Proposal[] {
   }
 }
 
+/** Points of a run in order; a message that begins earlier than what is known brings the whole run anew. */
+function joined(known: Point[], fresh: Point[]): Point[] {
+  const [first, other] = (fresh[0]?.[0] ?? 0) <= (known[0]?.[0] ?? 0) ? [fresh, known] : [known, fresh];
+  const after = first.at(-1)?.[0] ?? Number.NEGATIVE_INFINITY;
+  return [...first, ...other.filter((one) => one[0] > after)];
+}
+
 /** Whether a newer view may replace an older one: never back to an earlier entry of the log. */
 function newer(old: VisitView | undefined, fresh: VisitView): VisitView {
   return old && old.picture.seq > fresh.picture.seq ? old : fresh;
@@ -78,8 +85,7 @@ export function useVisit(visitId: string) {
         const fresh = JSON.parse(event.data as string) as LiveNumbers;
         setLive((old) => {
           if (old?.run_id !== fresh.run_id) return fresh;
-          const after = old.points.at(-1)?.[0] ?? Number.NEGATIVE_INFINITY;
-          return { ...fresh, points: [...old.points, ...fresh.points.filter((one) => one[0] > after)] };
+          return { ...fresh, points: joined(old.points, fresh.points) };
         });
       });
     };
@@ -131,7 +137,8 @@ export function useVisit(visitId: string) {
   }, [outbox, visitId, put, queries]);
 
   const seq = visit.data?.picture.seq ?? 0;
-  const busy = outbox.length > 0;
+  // a decision on its way keeps out another one on the same view, not one on what has come since
+  const busy = outbox.some((one) => one.expects === seq);
   const propose = useCallback(
     (body: Body) => {
       const isObservation = OBSERVATIONS.has(body.kind ?? "");
