@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import io
 import json
 from typing import Any
 
+import pypdf
 import pytest
 
 from moorfog.operations.accounts import Actor
@@ -92,6 +94,24 @@ def test_an_overlay_says_who_when_and_why_and_looser_needs_a_reason(house: House
     tester.say(visit, {"kind": "donned", "unaided": True})
     picture = tester.get(f"/api/visits/{visit}")["picture"]
     assert picture["wear_ready_at"] > picture["worn_since"][:14], "ten minutes of wear here"
+
+
+def test_the_report_says_the_task_its_limits_and_what_the_site_made_looser(house: House) -> None:
+    tester, admin = house.client(), house.client("administrator")
+    enter(admin, "drift.maximum", "0.25", reason="draughty shed, agreed 2026-10")
+    enter(admin, "level.half", None, edition="eCFR print 2026")
+    visit = tester.whole_visit()
+    pdf = tester.get(tester.post(f"/api/visits/{visit}/reports", {"page_size": "A4"})["url"])
+    text = " ".join(" ".join(page.extract_text() for page in pypdf.PdfReader(io.BytesIO(pdf)).pages).split())
+    for words in (
+        "looser than shipped (0.20): draughty shed, agreed 2026-10",
+        "checked against eCFR print 2026",
+        "grain dust: 7.5 times the limit",
+        "up to 40.0 mg/m³",
+        "work filters: 99-type",
+        "no clearance on file",
+    ):
+        assert words in text, words
 
 
 def task(name: str, **more: Any) -> dict[str, Any]:

@@ -46,6 +46,9 @@ class Album:
         ):
             desk.page.get_by_role("link", name=link).click()
             desk.heading(heading)
+            if link == "Rules":
+                desk.page.get_by_role("heading", name="Protocols").scroll_into_view_if_needed()
+                desk.page.mouse.wheel(0, 560)
             self.take(desk, link.lower().replace(" ", "-"))
 
     def good_visit(self) -> None:

@@ -464,7 +464,8 @@ def _tape(visit: Visit) -> str:
     return next(found, "")
 
 
-def _task(visit: Visit) -> TaskView | None:
+def task_view(visit: Visit) -> TaskView | None:
+    """Return the task with what it needs and the limits of the chosen facepiece, or None."""
     task, piece = visit.task, visit.facepiece
     if task is None:
         return None
@@ -480,7 +481,7 @@ def _task(visit: Visit) -> TaskView | None:
     )
 
 
-def _on_file(visit: Visit) -> str:
+def on_file(visit: Visit) -> str:
     """Return what is on file about clearance and training, in words; never a medical detail."""
     if visit.opened is None:
         return ""
@@ -551,8 +552,8 @@ def picture(visit: Visit, now: datetime) -> Picture:
         seal_remedy(visit),
         int(visit.rules.book.ratio("seal_check.hold") or 10),
         _tape(visit),
-        _task(visit),
-        _on_file(visit),
+        task_view(visit),
+        on_file(visit),
         moment(starts_at(visit, now)),
         _run_view(visit, visit.running, now) if visit.running else None,
         _offers(visit),

@@ -13,7 +13,7 @@ from jinja2 import Environment, FileSystemLoader, StrictUndefined
 
 from moorfog.core.arithmetic import cut
 from moorfog.core.judge import is_sealed, outcome
-from moorfog.core.picture import TryView, try_view, valid_until
+from moorfog.core.picture import TryView, on_file, task_view, try_view, valid_until
 from moorfog.core.readings import Reading
 from moorfog.core.visit import FOLD_VERSION, Try, Visit
 from moorfog.documents.trace import trace_svg
@@ -94,6 +94,8 @@ class ReportView:
     gates: tuple[GateLine, ...]
     rules: tuple[RuleLine, ...]
     loops: tuple[str, ...]
+    task: tuple[str, ...]
+    on_file: str
     limits: tuple[str, ...]
     terms: str
     rule_book: str
@@ -133,10 +135,14 @@ def _rule_lines(visit: Visit) -> tuple[RuleLine, ...]:
         "ff.suspect",
     )
     out = []
-    for key in wanted:
+    changed = [key for key, one in sorted(visit.rules.book.values.items()) if one.changed and key not in wanted]
+    for key in (*wanted, *changed):
         found = visit.rules.book.find(key)
-        if found is not None:
-            out.append(RuleLine(key, f"{found.value} {found.unit}".strip(), found.source, found.standing))
+        if found is None:
+            continue
+        source = "; ".join(part for part in (found.source, found.changed) if part)
+        checked = f"{found.standing}; checked against {found.checked}" if found.checked else found.standing
+        out.append(RuleLine(key, f"{found.value} {found.unit}".strip(), source, checked))
     for one in visit.rules.protocols:
         if any(made.started.protocol_id == one.id for made in visit.tries):
             out.append(RuleLine(f"protocol {one.id}", f"{one.n} exercises, {one.total_s} s", one.source, one.standing))
@@ -160,7 +166,7 @@ def _try_page(visit: Visit, one: Try, readings: list[Reading]) -> TryPage:
     seals = tuple(
         f"{result.check.check}: wearer {result.check.wearer}, tester {result.check.tester}"
         + (f", at the {result.check.place}" if result.check.place else "")
-        for result in visit.seals
+        for result in visit.asked_seals
         if result.donning == one.donning
     )
     protocol = visit.rules.protocol(one.started.protocol_id)
@@ -179,6 +185,15 @@ def _try_page(visit: Visit, one: Try, readings: list[Reading]) -> TryPage:
         source,
         trace_svg(protocol, readings, Fraction(one.started.level)) if protocol and readings else "",
     )
+
+
+def _task_lines(visit: Visit) -> tuple[str, ...]:
+    """Return what the task needs and up to where this facepiece may be used, in words."""
+    task = task_view(visit)
+    if task is None:
+        return ()
+    filters = (f"work filters: {task.work_filters}",) if task.work_filters else ()
+    return (f"{task.name}: {task.required} times the limit ({task.worst})", *task.limits, *filters)
 
 
 def report_view(
@@ -224,6 +239,8 @@ def report_view(
             for word in visit.rules.procedure.loop
             if word.id == loop.rule
         ),
+        _task_lines(visit),
+        on_file(visit),
         visit.rules.procedure.limits_of_use,
         visit.rules.procedure.terms,
         f"{book.title}, {book.edition}",

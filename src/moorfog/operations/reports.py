@@ -56,7 +56,7 @@ def issue_report(db: Session, clock: Clock, actor: Actor, visit_id: str, page_si
         person.number,
         employer.name,
         site.name,
-        person.task,
+        visit.task.name if visit.task else person.task,
         tester.name if tester else "–",
         tuple(signed.values()),
     )

@@ -54,8 +54,8 @@ export function Aside({ view, propose }: { view: VisitView; propose: (body: Body
         </p>
       )}
       {picture.closed ? null : <Between view={view} />}
-      {view.meanwhile.length > 0 && <Meanwhile view={view} />}
       <Loops loops={picture.loops} name={view.first_name} />
+      {view.meanwhile.length > 0 && <Meanwhile view={view} />}
       {picture.tries.length > 0 && (
         <section aria-label="Tries">
           <h3>Tries</h3>
@@ -83,19 +83,20 @@ export function Aside({ view, propose }: { view: VisitView; propose: (body: Body
 }
 
 function Between({ view }: { view: VisitView }) {
-  const { between, not_asked } = view.picture;
+  const { between, not_asked, loops } = view.picture;
+  const shown = loops.length ? 4 : 6; // what must be put back stays in sight too
   const firm = between.filter((one) => one.gravity !== "unanswered");
   const soft = between.filter((one) => one.gravity === "unanswered");
   return (
     <section aria-label={`Between ${view.first_name} and a pass`}>
       <h3>Between {view.first_name} and a pass</h3>
       <ul className="lines">
-        {[...firm, ...soft].slice(0, 6).map((one) => (
+        {[...firm, ...soft].slice(0, shown).map((one) => (
           <Line key={`${one.code}${one.sentence}`} one={one} />
         ))}
-        {between.length > 6 && (
+        {between.length > shown && (
           <li>
-            <small>and {between.length - 6} more</small>
+            <small>and {between.length - shown} more</small>
           </li>
         )}
         {not_asked > 0 && (
