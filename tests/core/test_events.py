@@ -86,3 +86,22 @@ def test_valid_until_is_the_anniversary_as_dateutil_has_it(tested: date, months:
 
 def test_a_leap_day_runs_out_on_the_28th() -> None:
     assert valid_until(date(2028, 2, 29), 12) == date(2029, 2, 28)
+
+
+def test_an_upcast_event_keeps_the_chain_of_what_was_stored(monkeypatch: pytest.MonkeyPatch, rules: Rules) -> None:
+    """A payload of an older version is read as the present one; chain and export keep what was written then."""
+    bench = Bench(rules)
+    bench.until("choose_facepiece")
+    old = [ev.event_to_json(one) for one in bench.log]
+    for one in old:
+        one["payload"] = {key: value for key, value in one["payload"].items() if key != "note"}
+    previous = ""
+    for one in old:
+        at = ev.parse_instant(one["occurred_at"], "x")
+        one["chain"] = previous = ev.link_of_chain(previous, one["id"], one["seq"], 1, at, one["actor"], one["payload"])
+    monkeypatch.setitem(ev.VERSIONS, "answered", 2)
+    monkeypatch.setitem(ev.UPCASTERS, ("answered", 1), lambda payload: {**payload, "note": "from version 1"})
+    events = [ev.event_from_json(one) for one in old]
+    answers = [one.payload for one in events if isinstance(one.payload, ev.Answered)]
+    assert answers and all(one.note == "from version 1" for one in answers)
+    assert ev.check_chain(events) is None and [ev.event_to_json(one) for one in events] == old

@@ -10,8 +10,11 @@ import pytest
 from moorfog.core import events as ev
 from moorfog.core.fold import fold
 from moorfog.core.judge import outcome, pass_blocks, run_blocks
+from moorfog.core.overlay import Overlay, apply
 from moorfog.core.picture import picture
 from moorfog.core.rules import Rules
+from moorfog.core.visit import seal_holds
+from moorfog.data import rules_for, shipped_books
 from tests.core.bench import BAD_FACTORS, GOOD, START, Bench, Refused, counter, facepiece, simulate
 
 BAD = BAD_FACTORS
@@ -374,3 +377,29 @@ def test_practice_time_runs_faster_everywhere(rules: Rules) -> None:
     bench.until("run")
     assert bench.at - START < timedelta(seconds=300)
     assert bench.visit.wear_ready_at() - bench.visit.worn_since == timedelta(seconds=5)
+
+
+@pytest.mark.parametrize(
+    ("school", "made", "holds"),
+    [
+        ("all that can be done", ("negative",), False),
+        ("all that can be done", ("negative", "positive"), True),
+        ("either", ("positive",), True),
+        ("either", (), False),
+        ("the filter decides", ("positive",), False),
+        ("the filter decides", ("negative",), True),
+        ("a school nobody knows", ("negative",), False),
+    ],
+)
+def test_the_schools_of_the_seal_check(school: str, made: tuple[str, ...], holds: bool) -> None:
+    """Schools differ: common practice. A half facepiece whose filters the thumbs close allows both checks."""
+    overlay = Overlay("seal_check.school", school, "the house's school", "", "2026-03-01", "A")
+    bench = Bench(rules_for(apply(shipped_books()["us-29cfr1910-134"], [overlay])))
+    bench.until("seal_check")
+    for check in made:
+        bench.say(ev.SealChecked(check, "holds", "holds"))  # type: ignore[arg-type]
+    assert seal_holds(bench.visit) is holds
+    if holds:
+        other = "positive" if "negative" in made else "negative"
+        bench.say(ev.SealChecked(other, "leaks", "holds", "chin"))  # type: ignore[arg-type]
+        assert not seal_holds(bench.visit), "no school passes over a leak"

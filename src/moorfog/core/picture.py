@@ -60,6 +60,7 @@ class Card:
     source: str
     standing: str
     drawing: str
+    school: str
     status: str
     until: str | None
     timed_min: int
@@ -278,6 +279,7 @@ def card_of(visit: Visit, one: Standing) -> Card:
         item.source,
         item.standing,
         item.drawing,
+        visit.rules.book.text(item.school) if item.school else "",
         one.status,
         moment(one.until),
         minutes,

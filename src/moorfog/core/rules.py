@@ -206,6 +206,7 @@ class Item:
     ``depends_on`` names the facts an answer holds for: another value of one makes the answer stale (= unanswered).
     ``before`` says what it must be settled for: the run, the pass, or the release of the wearer. ``wait`` names the
     book's value (minutes) that must have gone by since; ``voids`` and ``refuses`` say what "not fine" does to a try.
+    ``school`` names the book's value that says which school is followed, where there are schools.
     """
 
     id: str
@@ -222,6 +223,7 @@ class Item:
     remedy: str = ""
     consequence: str = ""
     drawing: str = ""
+    school: str = ""
     wait: str = ""
     after_wear: bool = False
     voids: bool = False

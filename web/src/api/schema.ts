@@ -1016,6 +1016,8 @@ export interface components {
             remedy: string;
             /** Say */
             say: string;
+            /** School */
+            school: string;
             /** Source */
             source: string;
             /** Standing */

@@ -1,4 +1,5 @@
-import type { VisitView } from "@/api/client";
+import { useQuery } from "@tanstack/react-query";
+import { api, keys, unwrap, type VisitView } from "@/api/client";
 import { KEY, useKeys } from "@/app/keys";
 import { Key } from "@/design/Key";
 import { StrapDrawing } from "@/design/StrapDrawing";
@@ -80,6 +81,7 @@ function SimpleAct({ card, view, propose, next, back }: ActProps) {
   return (
     <section className="card" data-item={card.id}>
       <Head card={card}>
+        {card.act === "doff" && <Steps view={view} of="doffing" />}
         {card.act === "fit_probe" && loops.length > 0 && (
           <div className="note heath">
             <h2>This must be put back before {view.first_name} goes</h2>
@@ -118,6 +120,7 @@ function DonCard({ card, view, propose, next, back }: ActProps) {
   return (
     <section className="card" data-item={card.id}>
       <Head card={card}>
+        <Steps view={view} of="donning" />
         <p className="reading">
           The wear clock starts when it is on and fastened. Five minutes of wear come before comfort and test.
         </p>
@@ -128,6 +131,20 @@ function DonCard({ card, view, propose, next, back }: ActProps) {
         {back && <Key cap="U" label="back" onPress={back} />}
       </Foot>
     </section>
+  );
+}
+
+/** The maker's own steps for this model, where the catalogue has them; the words to say are the default by kind. */
+function Steps({ view, of }: { view: VisitView; of: "donning" | "doffing" }) {
+  const options = useQuery({ queryKey: keys.facepieces, queryFn: () => unwrap(api.GET("/api/facepieces")) }).data ?? [];
+  const steps = options.find((one) => one.model_id === view.picture.facepiece?.model_id)?.[of] ?? [];
+  if (!steps.length) return null;
+  return (
+    <ol className="reading" aria-label={`${of}, as the maker has it`}>
+      {steps.map((one) => (
+        <li key={one}>{one}</li>
+      ))}
+    </ol>
   );
 }
 

@@ -53,6 +53,12 @@ export function QuestionCard({ view, card, propose, next, later, back }: Props) 
         {card.mode === "observe" ? "Look for yourself" : "Ask"}
         <i />
         {gravityWords(card.gravity)}
+        {card.school && (
+          <>
+            <i />
+            {card.school}
+          </>
+        )}
       </p>
       <div className="card-head">
         <div>

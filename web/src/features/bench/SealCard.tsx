@@ -53,7 +53,7 @@ export function SealCard({ card, view, propose, next, back }: ActProps) {
       <p className="mode">
         {picture.seal_word}
         <i />
-        {open.check} pressure · never a fit test
+        {open.check} pressure · {card.school} · never a fit test
       </p>
       <div className="card-head">
         <div>
