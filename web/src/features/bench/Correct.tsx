@@ -1,7 +1,8 @@
-import { NativeSelect, TextInput } from "@mantine/core";
+import { NativeSelect } from "@mantine/core";
 import { useState } from "react";
 import type { Body, VisitView } from "@/api/client";
 import { useSession } from "@/app/session";
+import { Text } from "@/design/Fields";
 
 /** A correction of a finished record: right size or void, with a reason. It never makes a pass of what was none. */
 export function Correct({ view, propose }: { view: VisitView; propose: (body: Body) => void }) {
@@ -61,23 +62,8 @@ export function Correct({ view, propose }: { view: VisitView; propose: (body: Bo
           value={no}
           onChange={(event) => setNo(event.currentTarget.value)}
         />
-        {what === "size" && (
-          <TextInput
-            label="Size that was worn"
-            value={size}
-            onChange={(event) => setSize(event.currentTarget.value)}
-            required
-            maxLength={40}
-          />
-        )}
-        <TextInput
-          label="Reason"
-          value={reason}
-          onChange={(event) => setReason(event.currentTarget.value)}
-          required
-          maxLength={200}
-          w={320}
-        />
+        {what === "size" && <Text label="Size that was worn" value={size} set={setSize} required maxLength={40} />}
+        <Text label="Reason" value={reason} set={setReason} required maxLength={200} w={320} />
         <button className="act" type="submit">
           Correct
         </button>

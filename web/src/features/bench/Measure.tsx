@@ -1,7 +1,7 @@
-import { TextInput } from "@mantine/core";
 import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, keys, type Schemas, unwrap, type VisitView } from "@/api/client";
+import { Problem, Text } from "@/design/Fields";
 
 const MEASURES = [
   { name: "length", label: "Face length", how: "chin tip, mouth closed, to the deepest point of the nasal root" },
@@ -64,13 +64,13 @@ export function Measure({ view, done }: { view: VisitView; done: () => void }) {
               <b>{one.label}</b> <span className="dim">{one.how}</span>
             </legend>
             {[0, 1, 2].map((at) => (
-              <TextInput
+              <Text
                 key={at}
                 aria-label={`${one.label}, reading ${at + 1}`}
                 placeholder={at === 2 ? "third" : at === 1 ? "again" : "mm"}
                 inputMode="decimal"
                 value={readings[one.name][at] ?? ""}
-                onChange={(event) => change(one.name, at, event.currentTarget.value)}
+                set={(text) => change(one.name, at, text)}
                 disabled={at === 2 && !needsThird(one.name)}
                 autoFocus={one.name === "length" && at === 0}
                 w={110}
@@ -89,11 +89,7 @@ export function Measure({ view, done }: { view: VisitView; done: () => void }) {
           ))}
         </div>
       )}
-      {problem && (
-        <p className="rust" role="alert">
-          {problem}
-        </p>
-      )}
+      <Problem words={problem} />
       <div className="field-row">
         <button className="act" type="submit">
           Use these readings

@@ -1,10 +1,11 @@
-import { PasswordInput, TextInput } from "@mantine/core";
+import { PasswordInput } from "@mantine/core";
 import { useState } from "react";
 import { v7 as uuid } from "uuid";
 import { api, ApiError, unwrap } from "@/api/client";
 import { useSession } from "@/app/session";
 import { OutcomeMark } from "@/design/Marks";
 import type { ActProps } from "@/features/bench/ActCard";
+import { Problem, Text } from "@/design/Fields";
 
 type Props = Pick<ActProps, "card" | "view" | "put">;
 
@@ -77,10 +78,10 @@ export function SignCard({ card, view, put }: Props) {
         <p>{picture.terms}</p>
       </div>
       <div className="field-row">
-        <TextInput
+        <Text
           label={isWearer ? `${view.person}, type your name` : "Your name"}
           value={name}
-          onChange={(event) => setName(event.currentTarget.value)}
+          set={setName}
           autoFocus
           required
           maxLength={190}
@@ -102,11 +103,7 @@ export function SignCard({ card, view, put }: Props) {
           Sign
         </button>
       </div>
-      {problem && (
-        <p className="rust" role="alert">
-          {problem}
-        </p>
-      )}
+      <Problem words={problem} />
     </form>
   );
 }

@@ -1,7 +1,7 @@
-import { TextInput } from "@mantine/core";
 import { useState } from "react";
 import type { Body, VisitView } from "@/api/client";
 import { serverNow } from "@/app/clock";
+import { Text } from "@/design/Fields";
 
 interface Props {
   view: VisitView;
@@ -25,23 +25,17 @@ export function TurnAway({ view, reason, propose, back }: Props) {
       <h1 className="question">Turn {view.first_name} away today</h1>
       <p className="say">“I cannot test you today. Come back on the day I write down.”</p>
       <div className="stack">
-        <TextInput
+        <Text
           label="Reason, short; never a diagnosis"
           value={why}
-          onChange={(event) => setWhy(event.currentTarget.value)}
+          set={setWhy}
           maxLength={200}
           required
           data-autofocus
           autoFocus
           size="md"
         />
-        <TextInput
-          label="Come back on"
-          type="date"
-          value={day}
-          onChange={(event) => setDay(event.currentTarget.value)}
-          size="md"
-        />
+        <Text label="Come back on" type="date" value={day} set={setDay} size="md" />
         <div className="field-row">
           <button className="act" type="submit">
             Turn away and record it

@@ -1,6 +1,6 @@
-import { TextInput } from "@mantine/core";
 import { useState } from "react";
 import type { Body, Schemas } from "@/api/client";
+import { Text } from "@/design/Fields";
 
 interface Props {
   run: Schemas["RunView"];
@@ -63,11 +63,11 @@ export function TypedNumbers({ run, propose, stop }: Props) {
               <td>{one.name}</td>
               {(only ? (["factor"] as const) : (["outside", "inside"] as const)).map((key) => (
                 <td key={key}>
-                  <TextInput
+                  <Text
                     aria-label={`${one.name}, ${key === "factor" ? "fit factor" : key}`}
                     inputMode="decimal"
                     value={rows[i]?.[key] ?? ""}
-                    onChange={(event) => change(i, key, event.currentTarget.value)}
+                    set={(text) => change(i, key, text)}
                     autoFocus={i === 0 && key !== "inside"}
                     size="md"
                   />
@@ -79,11 +79,11 @@ export function TypedNumbers({ run, propose, stop }: Props) {
       </table>
       <div className="field-row">
         {!only && (
-          <TextInput
+          <Text
             label="One step of the display's last digit"
             inputMode="decimal"
             value={resolution}
-            onChange={(event) => setResolution(event.currentTarget.value.trim())}
+            set={(text) => setResolution(text.trim())}
             w={280}
             size="md"
           />

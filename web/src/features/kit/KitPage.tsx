@@ -1,4 +1,3 @@
-import { TextInput } from "@mantine/core";
 import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, keys, type Schemas, unwrap } from "@/api/client";
@@ -7,6 +6,7 @@ import { useSession } from "@/app/session";
 import { Mark } from "@/design/Marks";
 import { Empty, Failed, Loading } from "@/design/States";
 import { useCounters } from "@/features/bench/CounterLine";
+import { Text } from "@/design/Fields";
 
 /** The kit: each counter, its link, and the daily checks as values against limits. No tick box. */
 export function KitPage() {
@@ -126,12 +126,12 @@ function Check({ id, check }: { id: string; check: Schemas["CheckView"] }) {
       </div>
       {may && (
         <div className="field-row">
-          <TextInput
+          <Text
             aria-label={`${check.title}, value read`}
             placeholder="value read"
             inputMode="decimal"
             value={value}
-            onChange={(event) => setValue(event.currentTarget.value)}
+            set={setValue}
             w={150}
             size="md"
           />

@@ -3,6 +3,7 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
 import { api, keys, type Schemas, unwrap } from "@/api/client";
+import { Problem } from "@/design/Fields";
 
 type File_ = Schemas["RosterFile"];
 const FIELDS = ["name", "number", "site", "job", "task", "contact"];
@@ -74,11 +75,7 @@ export function ImportPage() {
         </label>
         {file && <span>{file.file_name}</span>}
       </div>
-      {problem && (
-        <p className="rust" role="alert">
-          {problem}
-        </p>
-      )}
+      <Problem words={problem} />
       {preview && file && (
         <>
           <h2>{preview.rows} rows; which column is what?</h2>

@@ -1,9 +1,10 @@
-import { NativeSelect, TextInput } from "@mantine/core";
+import { NativeSelect } from "@mantine/core";
 import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, type Schemas, unwrap } from "@/api/client";
 import { serverNow } from "@/app/clock";
 import { useSession } from "@/app/session";
+import { Problem, Text } from "@/design/Fields";
 
 const LIMITS = ["no full facepiece", "no half facepiece", "no disposable", "powered only", "no self-contained"];
 const today = () => new Date(serverNow()).toLocaleDateString("sv-SE");
@@ -102,34 +103,14 @@ function ClearanceForm({ person, close }: { person: string; close: () => void })
           value={limit}
           onChange={(event) => setLimit(event.currentTarget.value)}
         />
-        <TextInput
-          label="From"
-          type="date"
-          value={from}
-          onChange={(event) => setFrom(event.currentTarget.value)}
-          required
-        />
-        <TextInput
-          label="Until, may be empty"
-          type="date"
-          value={until}
-          onChange={(event) => setUntil(event.currentTarget.value)}
-        />
-        <TextInput
-          label="By whom; nothing medical"
-          value={by}
-          onChange={(event) => setBy(event.currentTarget.value)}
-          required
-        />
+        <Text label="From" type="date" value={from} set={setFrom} required />
+        <Text label="Until, may be empty" type="date" value={until} set={setUntil} />
+        <Text label="By whom; nothing medical" value={by} set={setBy} required />
         <button type="submit" className="act">
           Put on file
         </button>
       </div>
-      {problem && (
-        <p className="rust" role="alert">
-          {problem}
-        </p>
-      )}
+      <Problem words={problem} />
     </form>
   );
 }
@@ -154,23 +135,13 @@ function TrainingForm({ person, close }: { person: string; close: () => void }) 
       }}
     >
       <div className="field-row">
-        <TextInput label="On" type="date" value={on} onChange={(event) => setOn(event.currentTarget.value)} required />
-        <TextInput
-          label="What"
-          value={what}
-          onChange={(event) => setWhat(event.currentTarget.value)}
-          required
-          w={320}
-        />
+        <Text label="On" type="date" value={on} set={setOn} required />
+        <Text label="What" value={what} set={setWhat} required w={320} />
         <button type="submit" className="act">
           Put on file
         </button>
       </div>
-      {problem && (
-        <p className="rust" role="alert">
-          {problem}
-        </p>
-      )}
+      <Problem words={problem} />
     </form>
   );
 }

@@ -1,9 +1,9 @@
-import { TextInput } from "@mantine/core";
 import { useQuery } from "@tanstack/react-query";
 import { Link, useSearchParams } from "react-router";
 import { api, keys, unwrap } from "@/api/client";
 import { useSession } from "@/app/session";
 import { Empty, Failed, Pager } from "@/design/States";
+import { Text } from "@/design/Fields";
 
 /** Everybody within the grants, by the beginning of any name word or number; the address holds search and page. */
 export function PeoplePage() {
@@ -28,10 +28,10 @@ export function PeoplePage() {
           </Link>
         )}
       </div>
-      <TextInput
+      <Text
         label="Beginning of a name, or the number"
         value={q}
-        onChange={(event) => go({ q: event.currentTarget.value })}
+        set={(text) => go({ q: text })}
         w={420}
         size="lg"
         autoFocus

@@ -1,4 +1,4 @@
-import { NativeSelect, TextInput } from "@mantine/core";
+import { NativeSelect } from "@mantine/core";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useSearchParams } from "react-router";
@@ -6,6 +6,7 @@ import { api, keys, type Schemas, unwrap } from "@/api/client";
 import { useSession } from "@/app/session";
 import { Failed, Loading } from "@/design/States";
 import { Tasks } from "@/features/rules/Tasks";
+import { Problem, Text } from "@/design/Fields";
 
 type Book = Schemas["BookView"];
 
@@ -159,18 +160,12 @@ function Blank({ book, one, isAdmin }: { book: Book; one: Schemas["BlankView"]; 
         </div>
         {isAdmin && (
           <div className="field-row">
-            <TextInput
-              aria-label={`${one.key}, value`}
-              placeholder="value"
-              value={value}
-              onChange={(event) => setValue(event.currentTarget.value)}
-              w={110}
-            />
-            <TextInput
+            <Text aria-label={`${one.key}, value`} placeholder="value" value={value} set={setValue} w={110} />
+            <Text
               aria-label={`${one.key}, edition of your copy`}
               placeholder="edition of your copy"
               value={edition}
-              onChange={(event) => setEdition(event.currentTarget.value)}
+              set={setEdition}
               w={210}
             />
             <button type="submit" className="act" disabled={!value || !edition}>
@@ -216,19 +211,9 @@ function Protocols({ book, isAdmin }: { book: Book; isAdmin: boolean }) {
         ))}
       </ul>
       {isAdmin && waits && (
-        <TextInput
-          label="Edition of your copy that allows it"
-          value={edition}
-          onChange={(event) => setEdition(event.currentTarget.value)}
-          w={330}
-          mt={10}
-        />
+        <Text label="Edition of your copy that allows it" value={edition} set={setEdition} w={330} mt={10} />
       )}
-      {problem && (
-        <p className="rust" role="alert">
-          {problem}
-        </p>
-      )}
+      <Problem words={problem} />
     </>
   );
 }
@@ -310,25 +295,9 @@ function Change({ book, one, close }: { book: Book; one: Schemas["ValueView"]; c
       }}
     >
       <div className="field-row">
-        <TextInput
-          label={`${one.key}, at this site`}
-          value={value}
-          onChange={(event) => setValue(event.currentTarget.value)}
-          w={200}
-        />
-        <TextInput
-          label="Reason, if looser"
-          value={reason}
-          onChange={(event) => setReason(event.currentTarget.value)}
-          w={260}
-          maxLength={400}
-        />
-        <TextInput
-          label="Checked against: edition"
-          value={edition}
-          onChange={(event) => setEdition(event.currentTarget.value)}
-          w={220}
-        />
+        <Text label={`${one.key}, at this site`} value={value} set={setValue} w={200} />
+        <Text label="Reason, if looser" value={reason} set={setReason} w={260} maxLength={400} />
+        <Text label="Checked against: edition" value={edition} set={setEdition} w={220} />
         <button type="submit" className="act">
           {value === one.value ? "It says so: checked" : "Use here"}
         </button>
@@ -336,11 +305,7 @@ function Change({ book, one, close }: { book: Book; one: Schemas["ValueView"]; c
       <p className="why">
         Stricter is {one.strict === "none" ? "not defined for this value: a change needs a reason" : one.strict}.
       </p>
-      {problem && (
-        <p className="rust" role="alert">
-          {problem}
-        </p>
-      )}
+      <Problem words={problem} />
     </form>
   );
 }

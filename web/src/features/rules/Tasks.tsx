@@ -1,8 +1,9 @@
-import { Checkbox, NativeSelect, TextInput } from "@mantine/core";
+import { Checkbox, NativeSelect } from "@mantine/core";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, keys, type Schemas, unwrap } from "@/api/client";
 import { Empty } from "@/design/States";
+import { Problem, Text } from "@/design/Fields";
 
 type Contaminant = Schemas["Contaminant"];
 const NOTHING: Contaminant = {
@@ -129,42 +130,15 @@ function TaskForm({ site, close }: { site: string; close: () => void }) {
     >
       <h3>Enter a task; what is not known stays empty</h3>
       <div className="field-row">
-        <TextInput
-          label="Name the tester picks it by"
-          value={name}
-          onChange={(event) => setName(event.currentTarget.value)}
-          required
-          w={260}
-          autoFocus
-        />
-        <TextInput
-          label="Work filter class"
-          value={filter}
-          onChange={(event) => setFilter(event.currentTarget.value)}
-          w={150}
-        />
-        <TextInput
-          label="Work cartridge"
-          value={cartridge}
-          onChange={(event) => setCartridge(event.currentTarget.value)}
-          w={170}
-        />
-        <TextInput
-          label="Oxygen, %"
-          value={oxygen}
-          onChange={(event) => setOxygen(event.currentTarget.value)}
-          w={110}
-        />
+        <Text label="Name the tester picks it by" value={name} set={setName} required w={260} autoFocus />
+        <Text label="Work filter class" value={filter} set={setFilter} w={150} />
+        <Text label="Work cartridge" value={cartridge} set={setCartridge} w={170} />
+        <Text label="Oxygen, %" value={oxygen} set={setOxygen} w={110} />
         <Checkbox label="IDLH" checked={idlh} onChange={(event) => setIdlh(event.currentTarget.checked)} mb={8} />
       </div>
       {rows.map((row, at) => (
         <div key={at} className="field-row">
-          <TextInput
-            label="Contaminant"
-            value={row.name}
-            onChange={(event) => change(at, { name: event.currentTarget.value })}
-            w={200}
-          />
+          <Text label="Contaminant" value={row.name} set={(text) => change(at, { name: text })} w={200} />
           <NativeSelect
             label="Form"
             data={["particles", "gas or vapour", "both"]}
@@ -172,11 +146,11 @@ function TaskForm({ site, close }: { site: string; close: () => void }) {
             onChange={(event) => change(at, { form: event.currentTarget.value as Contaminant["form"] })}
           />
           {FIGURES.map(([key, label]) => (
-            <TextInput
+            <Text
               key={key}
               label={label}
               value={row[key] ?? ""}
-              onChange={(event) => change(at, { [key]: event.currentTarget.value.trim() })}
+              set={(text) => change(at, { [key]: text.trim() })}
               w={120}
             />
           ))}
@@ -193,11 +167,7 @@ function TaskForm({ site, close }: { site: string; close: () => void }) {
           Leave it
         </button>
       </div>
-      {problem && (
-        <p className="rust" role="alert">
-          {problem}
-        </p>
-      )}
+      <Problem words={problem} />
     </form>
   );
 }

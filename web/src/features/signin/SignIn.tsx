@@ -1,8 +1,9 @@
-import { PasswordInput, TextInput } from "@mantine/core";
+import { PasswordInput } from "@mantine/core";
 import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, keys, setToken, unwrap } from "@/api/client";
 import { Mark } from "@/design/Marks";
+import { Problem, Text } from "@/design/Fields";
 
 /** Signing in: name, password, Enter. */
 export function SignIn() {
@@ -37,10 +38,10 @@ export function SignIn() {
           <Mark name="cairn" size={44} /> Moorfog
         </h1>
         <p className="dim">Fit testing, from the first question to the signed result.</p>
-        <TextInput
+        <Text
           label="Name you sign in with"
           value={login}
-          onChange={(event) => setLogin(event.currentTarget.value)}
+          set={setLogin}
           autoFocus
           required
           autoComplete="username"
@@ -54,11 +55,7 @@ export function SignIn() {
           autoComplete="current-password"
           size="md"
         />
-        {problem && (
-          <p className="rust" role="alert">
-            {problem}
-          </p>
-        )}
+        <Problem words={problem} />
         <button className="act" type="submit">
           Sign in
         </button>

@@ -1,10 +1,11 @@
-import { Checkbox, NativeSelect, TextInput } from "@mantine/core";
+import { Checkbox, NativeSelect } from "@mantine/core";
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { useNavigate } from "react-router";
 import { v7 as uuid } from "uuid";
 import { api, ApiError, keys, type Schemas, unwrap } from "@/api/client";
 import { Empty } from "@/design/States";
+import { Problem, Text } from "@/design/Fields";
 
 const SPEEDS = [
   { value: "1", label: "as it is" },
@@ -76,14 +77,7 @@ export function StartVisit({ close }: { close: () => void }) {
           </button>
         </div>
         <div className="field-row">
-          <TextInput
-            label="Beginning of a name, or the number"
-            value={q}
-            onChange={(event) => setQ(event.currentTarget.value)}
-            autoFocus
-            size="lg"
-            w={420}
-          />
+          <Text label="Beginning of a name, or the number" value={q} set={setQ} autoFocus size="lg" w={420} />
           <NativeSelect
             label="Bench"
             data={[{ value: "", label: "the site's first" }, ...new Set(sites.flatMap((one) => one.benches))]}
@@ -107,11 +101,7 @@ export function StartVisit({ close }: { close: () => void }) {
             />
           )}
         </div>
-        {problem && (
-          <p className="rust" role="alert">
-            {problem}
-          </p>
-        )}
+        <Problem words={problem} />
       </form>
       <h2>{found.data ? foundWords(found.data) : "…"}</h2>
       {rows.length === 0 && found.data ? (
