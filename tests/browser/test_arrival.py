@@ -210,3 +210,52 @@ def test_the_catalogue_is_shown_and_goes_out_as_a_file(desk: Make, stack: Stack)
         reader.page.get_by_role("link", name="Export CSV").click()
     text = Path(download.value.path()).read_text()
     assert text.startswith("maker,model,kind") and "Teasel V" in text
+
+
+@pytest.mark.parametrize(("model", "person"), [("Sedge", "1012"), ("Whin", "2006")])
+def test_every_question_shows_its_remedy_and_its_source_at_once(
+    desk: Make, stack: Stack, rules: Rules, model: str, person: str
+) -> None:
+    tester = desk().sign_in()
+    tester.open_visit(person, practice="60")
+    seen: set[str] = set()
+
+    def look(item: str) -> None:
+        question = rules.procedure.find(item)
+        if question is None or question.act or item in seen:
+            return
+        seen.add(item)
+        seq = tester.page.get_attribute(".bench", "data-seq")
+        tester.press("n")
+        if question.gravity == "note":
+            tester.settle(item, seq)
+            return
+        if question.wait:
+            tester.page.get_by_text(question.remedy).wait_for()
+            return
+        alert = tester.page.get_by_role("alert")
+        alert.wait_for()
+        words = alert.inner_text()
+        assert question.remedy in words and question.source in words, item
+        assert ("Stop" if question.gravity == "stop" else "Put right first") in words, item
+
+    for _ in range(120):
+        item = tester.item()
+        if item == "seal_check":
+            break
+        seq = tester.page.get_attribute(".bench", "data-seq")
+        question = rules.procedure.find(item)
+        look(item)
+        if question is not None and question.gravity == "note" and not question.act:
+            continue
+        seq = tester.page.get_attribute(".bench", "data-seq")
+        if item == "choose":
+            tester.choose(model)
+        elif item == "task":
+            tester.page.locator(".options li").first.wait_for()
+        elif item == "wait":
+            tester.settle(item, seq)
+            continue
+        tester.press("Space")
+        tester.settle(item, seq)
+    assert len(seen) >= 25 and {"shave", "medical", "smoking", "chin"} <= seen

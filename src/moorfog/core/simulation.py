@@ -46,8 +46,9 @@ class SimulatedAir:
         self.in_tube = self.ambient
 
     def reseed(self, seed: int) -> None:
-        """Begin the sequence of counts anew, so that the same wearer gives the same run."""
+        """Begin the sequence of counts anew with outside air in the tube: the same wearer gives the same counts."""
         self.random = np.random.default_rng(seed)
+        self.in_tube = self.ambient
 
     def outside_at(self, t_ms: int) -> float:
         """Return the outside concentration at ``t_ms``, drifting by a few per cent."""

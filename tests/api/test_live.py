@@ -1,0 +1,108 @@
+"""Live updates within one process: whole states, a run from its beginning, and what happens to a slow browser."""
+
+from __future__ import annotations
+
+import json
+import time
+from collections.abc import Iterator
+from queue import Empty, Queue
+from typing import Any
+
+import pytest
+
+from moorfog.api.live import QUEUE_LENGTH, Hub
+from tests.api.house import Client, House
+from tests.api.test_runs import columns, readings_of
+
+
+@pytest.fixture
+def hub(house: House) -> Iterator[Hub]:
+    one = Hub(house.engine, house.clock)
+    yield one
+    for visit, watch in list(one.watches.items()):
+        for queue in list(watch.queues):
+            one.unsubscribe(visit, queue)
+
+
+def next_of(queue: Queue[str], kind: str, wait_s: float = 5) -> dict[str, Any]:
+    """Return the next message of a kind, passing over others."""
+    deadline = time.monotonic() + wait_s
+    while time.monotonic() < deadline:
+        try:
+            head, data = queue.get(timeout=0.2).strip().split("\n", 1)
+        except Empty:
+            continue
+        if head == f"event: {kind}":
+            return dict(json.loads(data.removeprefix("data: ")))
+    raise AssertionError(f"no {kind} came")
+
+
+def at_run(house: House) -> tuple[Client, str, str]:
+    tester = house.client()
+    tester.check_counter()
+    visit = tester.open()
+    tester.until(visit, "run")
+    return tester, visit, tester.start(visit)
+
+
+def test_a_browser_first_hears_the_whole_state_and_then_every_change(house: House, hub: Hub) -> None:
+    tester = house.client()
+    visit = tester.open()
+    queue = hub.subscribe(visit)
+    assert next_of(queue, "state")["picture"]["seq"] == 1
+    card = tester.get(f"/api/visits/{visit}")["picture"]["queue"][0]
+    tester.say(visit, {"kind": "answered", "question": card["id"], "answer": "fine", "facts": card["facts"]})
+    assert next_of(queue, "state")["picture"]["seq"] == 2
+
+
+def test_time_alone_brings_a_new_state(house: House, hub: Hub) -> None:
+    tester = house.client()
+    visit = tester.open()
+    tester.until(visit, "don")
+    tester.say(visit, {"kind": "donned", "unaided": True})
+    queue = hub.subscribe(visit)
+    first = next_of(queue, "state")["picture"]
+    assert any(one["code"] == "wear" for one in first["between"])
+    house.clock.pass_by(301)
+    later = next_of(queue, "state")["picture"]
+    assert later["seq"] == first["seq"] and not any(one["code"] == "wear" for one in later["between"])
+
+
+def test_whoever_comes_in_the_middle_of_a_run_gets_it_from_its_beginning(house: House, hub: Hub) -> None:
+    tester, visit, run = at_run(house)
+    readings = readings_of(house)
+    first = hub.subscribe(visit)
+    next_of(first, "state")
+    tester.link(f"runs/{run}/chunks", {"chunks": [columns(readings[:200])]})
+    assert len(next_of(first, "live")["points"]) == 200
+    second = hub.subscribe(visit)
+    whole = next_of(second, "live")
+    assert len(whole["points"]) == 200 and whole["points"][0][0] == readings[0].t
+    tester.link(f"runs/{run}/chunks", {"chunks": [columns(readings[200:204], 200)]})
+    for queue in (first, second):
+        while len((message := next_of(queue, "live"))["points"]) != 4:
+            assert len(message["points"]) == 200
+        assert message["inside_live"] and message["outside"] and len(message["shares"]) >= 1
+
+
+def test_a_slow_browser_is_told_to_fetch_everything_anew(house: House, hub: Hub) -> None:
+    tester = house.client()
+    visit = tester.open()
+    queue = hub.subscribe(visit)
+    next_of(queue, "state")
+    watch = hub.watches[visit]
+    for number in range(QUEUE_LENGTH + 1):
+        hub._send(watch, f"event: filler\ndata: {number}\n\n")
+    assert queue.qsize() == 1 and "resync" in queue.get()
+
+
+def test_nobody_watching_means_nothing_is_read(house: House, hub: Hub) -> None:
+    visit = house.client().open()
+    queue = hub.subscribe(visit)
+    next_of(queue, "state")
+    hub.unsubscribe(visit, queue)
+    assert hub.watches == {}
+    deadline = time.monotonic() + 5
+    while hub.thread is not None and time.monotonic() < deadline:
+        time.sleep(0.05)
+    assert hub.thread is None, "the thread ends with its last browser"
