@@ -403,3 +403,13 @@ def test_the_schools_of_the_seal_check(school: str, made: tuple[str, ...], holds
         other = "positive" if "negative" in made else "negative"
         bench.say(ev.SealChecked(other, "leaks", "holds", "chin"))  # type: ignore[arg-type]
         assert not seal_holds(bench.visit), "no school passes over a leak"
+
+
+def test_a_state_that_is_asked_for_hours_does_not_grow(rules: Rules) -> None:
+    bench = Bench(rules)
+    bench.until("chin")
+    picture(bench.visit, bench.at)
+    size = len(bench.visit.memo)
+    shown = [picture(bench.visit, bench.at + timedelta(seconds=2 * number)) for number in range(500)]
+    assert len(bench.visit.memo) == size
+    assert shown[0] == picture(bench.visit, bench.at), "and says the same of the same moment"

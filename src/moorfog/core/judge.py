@@ -108,10 +108,11 @@ def standing(visit: Visit, item: Item, now: datetime) -> Standing:
 
 def standings(visit: Visit, now: datetime) -> tuple[Standing, ...]:
     """Return every item that applies, in the procedure's order, with where it stands at ``now``."""
-    found: tuple[Standing, ...] | None = visit.memo.get(("standings", now))
-    if found is None:
-        found = tuple(standing(visit, item, now) for item in visit.rules.procedure.item if applies(visit, item.when))
-        visit.memo[("standings", now)] = found
+    kept: tuple[datetime, tuple[Standing, ...]] | None = visit.memo.get("standings")
+    if kept is not None and kept[0] == now:
+        return kept[1]
+    found = tuple(standing(visit, item, now) for item in visit.rules.procedure.item if applies(visit, item.when))
+    visit.memo["standings"] = (now, found)  # of the last moment only: a state may be asked for hours
     return found
 
 
