@@ -4,17 +4,18 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from datetime import date
+from functools import cache
 from typing import Any
 from zoneinfo import ZoneInfo
 
-from sqlalchemy import and_, case, func, select
+from sqlalchemy import Integer, Select, and_, bindparam, case, func, select
 from sqlalchemy.orm import Session, aliased
 
 from moorfog.core.events import Clearance, instant
 from moorfog.operations.accounts import Actor
 from moorfog.operations.catalogue import model_of
 from moorfog.operations.errors import NotFound
-from moorfog.operations.people import latest_clearance, latest_training, matching
+from moorfog.operations.people import latest_clearance, latest_training, matching, search_words
 from moorfog.operations.words import KIND_WORDS
 from moorfog.store.base import Clock
 from moorfog.store.models import (
@@ -221,11 +222,11 @@ def _person_row(person: Person, employer: str, site: str) -> PersonRow:
     return PersonRow(person.id, person.name, person.number, person.job, person.task, employer, site, person.site_id)
 
 
-def find_people(db: Session, actor: Actor, q: str, page: int) -> PeoplePage:
-    """Return people each word of ``q`` begins a name word or the number of, by name; accents do not matter."""
-    scope = actor.require(*READERS)
-    found = matching(scope, q).subquery()
-    columns = select(
+@cache
+def _people_query(words: int, is_limited: bool) -> tuple[Select[Any], Select[Any]]:
+    """Return the query of a page of people, and that of how many there are, built once for a number of words."""
+    found = matching(words, is_limited).subquery()
+    columns: Any = select(
         Person.id,
         Person.name,
         Person.number,
@@ -235,19 +236,26 @@ def find_people(db: Session, actor: Actor, q: str, page: int) -> PeoplePage:
         Site.name.label("site"),
         Person.site_id,
     )
-    if q.strip():  # from the matches to the people; the other way round all people are read in the order of names
-        query = columns.select_from(found).join(Person, Person.id == found.c.person_id).prefix_with("STRAIGHT_JOIN")
-    else:
-        query = columns.where(scope.condition(Person.employer_id))
+    query = columns.select_from(found).join(Person, Person.id == found.c.person_id)
+    if words:  # from the matches to the people; the other way round all people are read in the order of names
+        query = query.prefix_with("STRAIGHT_JOIN")
     query = query.join(Employer, Employer.id == Person.employer_id).join(Site, Site.id == Person.site_id)
-    query = query.order_by(Person.name, Person.id).limit(PAGE)
-    rows = db.execute(query.offset((max(page, 1) - 1) * PAGE)).all()
+    page = query.order_by(Person.name, Person.id).limit(PAGE).offset(bindparam("skip", type_=Integer))
+    return page, select(func.count()).select_from(found)
+
+
+def find_people(db: Session, actor: Actor, q: str, page: int) -> PeoplePage:
+    """Return people each word of ``q`` begins a name word or the number of, by name; accents do not matter."""
+    scope = actor.require(*READERS)
+    words, given = search_words(scope, q)
+    query, count = _people_query(words, scope.employers is not None)
+    rows = db.execute(query, {**given, "skip": (max(page, 1) - 1) * PAGE}).all()
     if page <= 1 and len(rows) < PAGE:
         return PeoplePage(tuple(PersonRow(*row) for row in rows), len(rows), 1, 1)
-    total = db.scalar(select(func.count()).select_from(found)) or 0
+    total = db.scalar(count, given) or 0
     if page > _pages(total):
         page = _pages(total)
-        rows = db.execute(query.offset((page - 1) * PAGE)).all()
+        rows = db.execute(query, {**given, "skip": (page - 1) * PAGE}).all()
     return PeoplePage(tuple(PersonRow(*row) for row in rows), total, max(page, 1), _pages(total))
 
 

@@ -6,9 +6,10 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from datetime import date
 from fractions import Fraction
+from functools import cache
 from typing import Any, ClassVar, Literal
 
-from sqlalchemy import Select, and_, delete, func, insert, select
+from sqlalchemy import ColumnElement, Select, and_, bindparam, delete, func, insert, select, true
 from sqlalchemy.orm import Session, aliased
 
 from moorfog.core.arithmetic import NotANumber, parse_decimal
@@ -90,25 +91,42 @@ def find_person(db: Session, scope: Scope, person_id: str) -> Person:
     return person
 
 
-def matching(scope: Scope, q: str) -> Select[Any]:
-    """Return the query of the ids of people whose every word in ``q`` begins a word of their name or their number.
+WORDS_USED = 4
+"""Words of a search that count; more of them hardly narrow it."""
+
+
+def search_words(scope: Scope, q: str) -> tuple[int, dict[str, Any]]:
+    """Return how many words a search has, and the parameters of :func:`matching` for it."""
+    words = fold_word(q).split()[:WORDS_USED]
+    given: dict[str, Any] = {
+        f"word{index}": word.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_") + "%"
+        for index, word in enumerate(words)
+    }
+    if scope.employers is not None:
+        given["employers"] = sorted(scope.employers)
+    return len(words), given
+
+
+@cache
+def matching(words: int, is_limited: bool) -> Select[Any]:
+    """Return the query of the ids of people whose every word of a search begins a word of their name or their number.
 
     It begins at the index of words, so that its cost follows the matches and not the number of people; without a word
-    it is everybody within the scope.
+    it is everybody. ``is_limited`` keeps to the employers of the scope. Built once; the parameters come at execution.
     """
-    words = fold_word(q).split()[:4]
+
+    def within(column: Any) -> ColumnElement[bool]:
+        return column.in_(bindparam("employers", expanding=True)) if is_limited else true()
+
     if not words:
-        return select(Person.id.label("person_id")).where(scope.condition(Person.employer_id))
-    query: Select[Any] | None = None
-    for index, word in enumerate(words):
-        safe = word.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_")
-        found = aliased(PersonWord, name=f"w{index}")
-        begins = and_(scope.condition(found.employer_id), found.word.like(f"{safe}%"))
-        if query is None:
-            first, query = found, select(found.person_id.label("person_id")).where(begins).distinct()
-        else:
-            query = query.join(found, found.person_id == first.person_id).where(begins)
-    assert query is not None
+        return select(Person.id.label("person_id")).where(within(Person.employer_id))
+    first = aliased(PersonWord, name="w0")
+    begins = and_(within(first.employer_id), first.word.like(bindparam("word0")))
+    query: Select[Any] = select(first.person_id.label("person_id")).where(begins).distinct()
+    for index in range(1, words):
+        other = aliased(PersonWord, name=f"w{index}")
+        also = and_(within(other.employer_id), other.word.like(bindparam(f"word{index}")))
+        query = query.join(other, other.person_id == first.person_id).where(also)
     return query
 
 
