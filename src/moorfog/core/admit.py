@@ -131,14 +131,13 @@ def _chosen(visit: Visit, payload: ev.FacepieceChosen, at: datetime) -> Refusal 
         return Refusal("undecided", "Say first what comes next after this try.", "Choose one of the offers.")
     if visit.current_try is not None:
         return Refusal("run_over", "This try's run is over.", "Finish it, or decide to go on with another facepiece.")
-    limit = visit.opened.clearance.rules_out(payload.facepiece) if visit.opened and visit.opened.clearance else ""
+    limit = visit.ruled_out(payload.facepiece)
     if limit:
         return Refusal("clearance_limit", f"The clearance on file says: {limit}.", "Choose another kind, or refer.")
-    configuration = payload.facepiece.configuration
-    if any(one.facepiece.configuration == configuration and outcome(visit, one)[0] == "fail" for one in visit.tries):
-        made = sum(1 for one in visit.tries if one.facepiece.configuration == configuration)
-        if made >= visit.rules.book.number("tries.per_facepiece"):
-            return Refusal("tries", "This very set-up has used up its tries today.", "Another size, model or set-up.")
+    same = [one for one in visit.tries if one.facepiece.configuration == payload.facepiece.configuration]
+    used_up = len(same) >= visit.rules.book.number("tries.per_facepiece")
+    if used_up and any(outcome(visit, one)[0] == "fail" for one in same):
+        return Refusal("tries", "This very set-up has used up its tries today.", "Another size, model or set-up.")
     ahead = queue(visit, at)
     if not visit.facepiece and ahead and ahead[0].item.gravity == "stop" and ahead[0].status == "not_fine":
         return Refusal("stop", f"{ahead[0].item.title} This is a stop.", ahead[0].item.remedy)

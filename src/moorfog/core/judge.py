@@ -199,7 +199,7 @@ def _piece_blocks(visit: Visit) -> list[Block]:
     if visit.current_try is None and seal_fails(visit) >= allowed and not seal_holds(visit):
         out.append(Block("seal_limit", f"The seal check leaked {seal_fails(visit)} times", "another facepiece", "stop"))
     limit = visit.rules.book.number("tries.per_facepiece")
-    made = sum(1 for one in visit.tries if one.facepiece.configuration == piece.configuration)
+    made = visit.tries_with(piece)
     if made >= limit and visit.current_try is None:
         out.append(Block("tries", f"{made} tries on this facepiece", "choose another facepiece or size", "stop"))
     return out

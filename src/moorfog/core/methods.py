@@ -137,7 +137,6 @@ def advise(
     book = rules.book
     checks: tuple[Callable[[Method], str], ...] = (
         lambda method: _by_filter(method, piece, book),
-        lambda method: _by_book(method, piece, book, required)[0],
         lambda method: (
             "this person is out of it: not tasted, smelt or reacted to, or not to be met"
             if method in wearer.out
@@ -147,8 +146,9 @@ def advise(
     )
     found: list[MethodAdvice] = []
     for method in METHODS:
-        against = tuple(reason for reason in (one(method) for one in checks) if reason)
-        limits = _by_book(method, piece, book, required)[1]
+        by_book, limits = _by_book(method, piece, book, required)
+        by_filter, *others = (one(method) for one in checks)
+        against = tuple(reason for reason in (by_filter, by_book, *others) if reason)
         mode = counter_mode(book, piece.filter_class) if method == "ambient_count" else ""
         if against:
             found.append(MethodAdvice(method, "not permitted", False, against, (), mode))

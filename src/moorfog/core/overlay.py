@@ -75,10 +75,12 @@ def check(book: Book, one: Overlay) -> Problem | None:
     old = book.find(one.key)
     if blank is None and old is None:
         return Problem("unknown_key", f"{one.key!r} is no value of {book.title}.")
-    return _check_value(blank, old, one)
+    return _check_value(blank, old, one, one.value)
 
 
-def _check_value(blank: Blank | None, old: Value | None, one: Overlay) -> Problem | None:
+def _check_value(
+    blank: Blank | None, old: Value | None, one: Overlay, new: str | int | bool | tuple[str, ...]
+) -> Problem | None:
     if blank is not None and old is None:
         number = _number(one.value)
         if number is None or number <= 0:
@@ -95,10 +97,7 @@ def _check_value(blank: Blank | None, old: Value | None, one: Overlay) -> Proble
     number = _number(one.value)
     if _number(old.value) is not None and (number is None or number < 0):
         return Problem("wrong_type", f"{one.key} is a number, 0 or more, in {old.unit}.")
-    if (
-        compare(old, one.value or 0 if one.value is None else one.value) in ("looser", "other")
-        and not one.reason.strip()
-    ):
+    if compare(old, new) in ("looser", "other") and not one.reason.strip():
         return Problem(
             "reason_missing", f"This is looser than {old.source} has it; write the reason, it stands on every record."
         )

@@ -392,7 +392,7 @@ def _offers(visit: Visit) -> tuple[Offer, ...]:
     out: list[Offer] = []
     if current is not None:
         limit = visit.rules.book.number("tries.per_facepiece")
-        made = sum(1 for one in visit.tries if one.facepiece.configuration == current.facepiece.configuration)
+        made = visit.tries_with(current.facepiece)
         comfort = any(reason.code == "after_comfort" for reason in outcome(visit, current)[1])
         if made < limit and not comfort:
             out.append(

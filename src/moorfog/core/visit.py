@@ -174,6 +174,15 @@ class Visit:
         last = self.tries[-1] if self.tries else None
         return last if last is not None and last.is_running else None
 
+    def ruled_out(self, piece: Facepiece) -> str:
+        """Return the limit of the clearance on file that rules a facepiece out, or nothing."""
+        clearance = self.opened.clearance if self.opened else None
+        return clearance.rules_out(piece) if clearance is not None else ""
+
+    def tries_with(self, piece: Facepiece) -> int:
+        """Return how many tries this visit has made with the very set-up of ``piece``."""
+        return sum(1 for one in self.tries if one.facepiece.configuration == piece.configuration)
+
     def after(self, start: datetime, seconds: float) -> datetime:
         """Return when ``seconds`` of protocol time have gone by since ``start``."""
         return start + timedelta(seconds=seconds / self.speed)

@@ -12,7 +12,7 @@ from moorfog.core.arithmetic import parse_decimal
 from moorfog.core.events import Facepiece, Task
 from moorfog.core.judge import outcome
 from moorfog.core.methods import WORDS, Kit, Method, Wearer, advise
-from moorfog.core.protection import hazard_ratio, protection
+from moorfog.core.protection import protection
 from moorfog.core.sizing import SizeAdvice, SizeRange, panel_cell, size_advice
 from moorfog.core.visit import Visit
 from moorfog.operations.accounts import Actor
@@ -212,9 +212,9 @@ def _suffices(task: Task | None, visit: Visit, kind: str, filter_class: str) -> 
         return "no task", "no task is chosen yet", None
     found = protection(task, visit.rules.book, filter_class)
     verdict = next((one for one in found.kinds if one.kind == kind), None)
-    ratios = [ratio for ratio in map(hazard_ratio, task.contaminants) if ratio is not None]
-    required = max(ratios, default=None) if found.required is not None else None
-    return (verdict.suffices, verdict.why, required) if verdict else ("no", "this kind is not known", required)
+    if verdict is None:
+        return "no", "this kind is not known", found.required
+    return verdict.suffices, verdict.why, found.required
 
 
 def _same_again(db: Session, head: VisitHead, visit: Visit, options: tuple[FacepieceOption, ...]) -> SameAgain | None:
@@ -248,8 +248,7 @@ def _same_again(db: Session, head: VisitHead, visit: Visit, options: tuple[Facep
         return None
     if _suffices(visit.task, visit, made.kind, made.filter_class)[0] == "no":
         return None
-    limit = visit.opened.clearance.rules_out(made) if visit.opened and visit.opened.clearance else ""
-    if limit:
+    if visit.ruled_out(made):
         return None
     return SameAgain(
         option.version_id,

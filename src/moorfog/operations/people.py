@@ -9,7 +9,7 @@ from fractions import Fraction
 from functools import cache
 from typing import Any, ClassVar, Literal
 
-from sqlalchemy import ColumnElement, Select, and_, bindparam, delete, func, insert, select, true
+from sqlalchemy import ColumnElement, Select, and_, bindparam, func, insert, select, true
 from sqlalchemy.orm import Session, aliased
 
 from moorfog.core.arithmetic import NotANumber, parse_decimal
@@ -166,12 +166,6 @@ def add_person(db: Session, actor: Actor, one: PersonEntry) -> str:
     db.flush()
     index_people(db, [(person.id, person.employer_id, person.name, person.number)])
     return person.id
-
-
-def reindex(db: Session, person: Person) -> None:
-    """Store the words of a person anew."""
-    db.execute(delete(PersonWord).where(PersonWord.person_id == person.id))
-    index_people(db, [(person.id, person.employer_id, person.name, person.number)])
 
 
 def day_of(text: str, what: str) -> date:

@@ -14,9 +14,9 @@ from moorfog.core.arithmetic import NotANumber, cut, parse_decimal
 from moorfog.core.codec import decode, encode
 from moorfog.core.events import Contaminant, Task
 from moorfog.core.overlay import Overlay, apply, check
-from moorfog.core.protection import KINDS, protection
+from moorfog.core.protection import protection
 from moorfog.core.rules import Book, Rules, Value
-from moorfog.data import rules_for, shipped_books
+from moorfog.data import rules_for, shipped_books, shipped_protocols
 from moorfog.operations.accounts import Actor
 from moorfog.operations.errors import DomainError, NotFound
 from moorfog.operations.words import KIND_WORDS
@@ -26,7 +26,6 @@ from moorfog.store.scope import Scope
 
 READERS = ("tester", "administrator", "supervisor")
 _STRICT: Mapping[str, Any] = {"strict": True, "extra": "forbid"}
-_rules: dict[str, Rules] = {}
 
 
 @dataclass(frozen=True)
@@ -179,8 +178,7 @@ def site_book(db: Session, site: Site, book_id: str) -> Book:
 
 def rules_of_site(db: Session, site: Site) -> Rules:
     """Return the rules a visit at this site is pinned to when it opens."""
-    made = rules_for(site_book(db, site, site.rule_book))
-    return _rules.setdefault(made.digest, made)
+    return rules_for(site_book(db, site, site.rule_book))
 
 
 def _value(key: str, one: Value) -> ValueView:
@@ -201,7 +199,7 @@ def view_book(db: Session, actor: Actor, site_id: str, book_id: str) -> BookView
     site = find_site(db, actor.require(*READERS), site_id)
     book = site_book(db, site, book_id or site.rule_book)
     protocols = []
-    for one in rules_for_all():
+    for one in shipped_protocols():
         state = (
             "allowed"
             if one.id in book.protocols
@@ -223,13 +221,6 @@ def view_book(db: Session, actor: Actor, site_id: str, book_id: str) -> BookView
         tuple(protocols),
         tuple(BookName(one.id, one.title) for one in shipped_books().values()),
     )
-
-
-def rules_for_all() -> tuple[Any, ...]:
-    """Return every shipped protocol."""
-    from moorfog.data import shipped_protocols
-
-    return shipped_protocols()
 
 
 def choose_book(db: Session, actor: Actor, site_id: str, book_id: str) -> None:
@@ -312,9 +303,7 @@ def task_line(task: Task, book: Book) -> TaskLine:
     """Return a task with what it needs under a book."""
     found = protection(task, book, task.work_filter)
     kinds = tuple(
-        KindLine(one.kind, KIND_WORDS.get(one.kind, one.kind), one.suffices, one.why, one.limits)
-        for one in found.kinds
-        if one.kind in KINDS
+        KindLine(one.kind, KIND_WORDS.get(one.kind, one.kind), one.suffices, one.why, one.limits) for one in found.kinds
     )
     return TaskLine(
         task.id,

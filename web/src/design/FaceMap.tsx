@@ -20,7 +20,7 @@ const AT: Record<Place, [number, number][]> = {
 };
 
 /** A face in outline whose places can be touched: where does it leak? Digits do the same. */
-export function FaceMap({ choose, last }: { choose: (place: Place) => void; last: string }) {
+export function FaceMap({ choose }: { choose: (place: Place) => void }) {
   return (
     <div className="face-map">
       <svg viewBox="0 0 170 222" aria-hidden="true" className="face">
@@ -33,7 +33,7 @@ export function FaceMap({ choose, last }: { choose: (place: Place) => void; last
           <button
             key={`${place}${side}`}
             type="button"
-            className={`spot ${place === last ? "again" : ""}`}
+            className="spot"
             style={{ left: `${(x / 170) * 100}%`, top: `${(y / 222) * 100}%` }}
             aria-label={side === 0 ? place : `${place}, other side`}
             onClick={() => choose(place)}

@@ -71,7 +71,7 @@ export function SealCard({ card, view, propose, next, back }: ActProps) {
             </p>
           )}
         </div>
-        {leaking && who ? <FaceMap choose={leaks} last="" /> : <StrapDrawing name={`seal_${name}`} />}
+        {leaking && who ? <FaceMap choose={leaks} /> : <StrapDrawing name={`seal_${name}`} />}
       </div>
       {leaking && !who && (
         <div className="note">
