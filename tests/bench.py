@@ -13,6 +13,7 @@ import tempfile
 import time
 from collections.abc import Callable
 from datetime import UTC, datetime, timedelta
+from fractions import Fraction
 from pathlib import Path
 from typing import Any
 
@@ -22,7 +23,11 @@ from sqlalchemy.orm import Session
 from moorfog.bootstrap import ensure_web
 from moorfog.core import events as ev
 from moorfog.core.fold import fold, step
+from moorfog.core.live_numbers import live_numbers
 from moorfog.core.picture import picture
+from moorfog.core.readings import chunk_of
+from moorfog.core.record import make_record, recompute
+from moorfog.core.reduction import reduction_for
 from moorfog.core.rules import Rules
 from moorfog.data import shipped_rules
 from moorfog.demo import seed
@@ -45,7 +50,7 @@ from moorfog.store.models import (
     Site,
     VisitHead,
 )
-from tests.core.bench import Bench
+from tests.core.bench import GOOD, Bench, simulate
 
 
 def timed(fn: Callable[[], Any], times: int = 30) -> list[float]:
@@ -92,7 +97,32 @@ def bench_core(rules: Rules) -> None:
     line("reading its events strictly out of JSON", read, parse, "ms", "its JSON")
     before = fold(one.log[:-1], rules)
     line("one step of the fold", p50(timed(lambda: step(before, one.log[-1]))))
+    bench_record(rules, one)
     line("picture of a visit, nothing remembered", p50(timed(lambda: picture(step(before, one.log[-1]), one.at))))
+
+
+def bench_record(rules: Rules, one: Bench) -> None:
+    """An exported record computed again, and the part of it that is arithmetic on readings."""
+    protocol = rules.protocol("fast-count-elastomeric")
+    assert protocol is not None
+    readings = simulate(protocol, GOOD)
+    chunks = [chunk_of(at, readings[at : at + 4]) for at in range(0, len(readings), 4)]
+    text = json.dumps(make_record("v", rules, one.log, {"run-1": chunks}))
+
+    def reduce() -> None:
+        reduction = reduction_for(protocol, 1000)
+        for reading in readings:
+            reduction.feed(reading)
+        reduction.sealed("complete")
+
+    parse = p50(timed(lambda: json.loads(text), 20))
+    line(f"recompute of a record, {len(text) // 1024} kB", p50(timed(lambda: recompute(json.loads(text)), 20)), parse)
+    line(f"  of it: {len(readings)} readings reduced to window sums", p50(timed(reduce, 20)), parse, "ms", "its JSON")
+    reduction = reduction_for(protocol, 1000)
+    for reading in readings[:-40]:
+        reduction.feed(reading)
+    live = p50(timed(lambda: live_numbers(reduction, rules.book, Fraction(100), "half")))
+    line(f"live numbers after {len(readings) - 40} readings", live)
 
 
 def prepare(engine: Engine, rules: Rules) -> Walk:
@@ -100,7 +130,7 @@ def prepare(engine: Engine, rules: Rules) -> Walk:
     run_in_transaction(engine, lambda db: seed.seed_places(db, rules, "only-for-the-bench", "token"))
     db = Session(engine)
     account = db.scalar(select(Account).where(Account.login == "maren"))
-    person, counter = db.scalar(select(Person)), db.scalar(select(InstrumentRow.id))
+    person, counter = db.scalar(select(Person)), seed.counter_id(db)
     assert account and person and counter
     actor = load_actor(db, account, datetime.now(UTC) + timedelta(days=1))
     seed.check_counter(db, actor, counter, DatabaseClock().now(db) - timedelta(minutes=30))
@@ -156,7 +186,7 @@ def bench_chunks(engine: Engine, walk: Walk) -> None:
         return Chunk(first, (1, 2, 3, 4), (250,) * 4, (7,) * 4, (416_750,) * 4, "IIII", ("",) * 4)
 
     def ours() -> None:
-        runs.store_chunks(walk.db, clock, row, walk.run_id, tuple(chunk(next(at)) for _ in range(10)))
+        runs.store_chunks(walk.db, row, walk.run_id, tuple(chunk(next(at)) for _ in range(10)))
         walk.db.commit()
 
     def bare() -> None:

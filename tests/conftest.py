@@ -8,6 +8,7 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
+from hypothesis import settings
 from sqlalchemy import Engine
 
 from moorfog.core.rules import Rules
@@ -15,6 +16,9 @@ from moorfog.data import shipped_rules
 from moorfog.demo.database import FAST_FLAGS, PrivateServer
 from moorfog.store.base import make_engine
 from moorfog.store.migrate import migrate
+
+settings.register_profile("steady", deadline=None)  # a loaded machine is no falsifying example
+settings.load_profile("steady")
 
 
 @pytest.fixture(scope="session")

@@ -1,4 +1,4 @@
-"""The commands: demo, serve, worker, migrate, rebuild, account, counter, openapi, test, bench."""
+"""The commands: demo, serve, worker, migrate, rebuild, account, counter, counters, recompute, openapi, test."""
 
 from __future__ import annotations
 
@@ -109,6 +109,39 @@ def cmd_counter(given: argparse.Namespace) -> int:
     return 0
 
 
+def cmd_counters(given: argparse.Namespace) -> int:
+    """List serial ports, what answers at the addresses given, and the instruments entered with their links."""
+    from moorfog.instruments.ports import ask, serial_ports
+
+    ports = serial_ports()
+    print("Serial ports of this machine:" if ports else "No serial port on this machine.")
+    for port in ports:
+        print(f"  {port.device:24} {port.description}")
+    for address in given.addresses:
+        found = ask(address)
+        print(f"  {address:34} {found.problem or f'{found.mode}, serial {found.serial}'}")
+    if not os.environ.get("MOORFOG_DATABASE_URL"):
+        print("Instruments entered: set MOORFOG_DATABASE_URL to list them.")
+        return 0
+    from sqlalchemy import select
+    from sqlalchemy.orm import Session
+
+    from moorfog.operations.kit import view_counter
+    from moorfog.store.base import DatabaseClock, make_engine
+    from moorfog.store.models import InstrumentRow, Lease
+
+    print("Instruments entered:")
+    with Session(make_engine(database_url())) as db:
+        held = set(db.scalars(select(Lease.instrument_id)))
+        for row in db.scalars(select(InstrumentRow).order_by(InstrumentRow.name)):
+            one = view_counter(db, row, DatabaseClock().now(db))
+            link = f"link {one.link_state.replace('_', ' ')}" if one.is_linked else "no link"
+            run = ", in a run" if row.id in held else ""
+            ready = "; ".join(one.stands_against) or "ready for runs today"
+            print(f"  {one.name:18} {one.kind:11} {one.serial_number:12} {link}{run}; {ready}")
+    return 0
+
+
 def cmd_openapi(given: argparse.Namespace) -> int:
     """Write the OpenAPI document, or check the committed one."""
     import moorfog.api.app  # noqa: F401  (registers all routes)
@@ -147,6 +180,13 @@ def cmd_bench(given: argparse.Namespace) -> int:
     return subprocess.run([sys.executable, "-m", "tests.bench", *given.rest], cwd=root(), check=False).returncode
 
 
+def cmd_recompute(given: argparse.Namespace) -> int:
+    """Compute exported records again, from their files alone."""
+    from moorfog.recompute import run
+
+    return run(given.files, given.json)
+
+
 def parser() -> argparse.ArgumentParser:
     """Return the parser of all commands."""
     top = argparse.ArgumentParser(prog="moorfog", description="Respiratory fit testing.")
@@ -178,6 +218,15 @@ def parser() -> argparse.ArgumentParser:
     counter.add_argument("name")
     counter.add_argument("--figures", required=True, help="JSON file, see docs/formats/counter-figures.md")
     counter.set_defaults(run=cmd_counter)
+    counters = sub.add_parser("counters", help="list serial ports, instruments, their links and what they do")
+    counters.add_argument(
+        "addresses", nargs="*", metavar="ADDRESS", help="also ask who answers there: socket://…, /dev/…"
+    )
+    counters.set_defaults(run=cmd_counters)
+    again = sub.add_parser("recompute", help="compute exported records again; 0 equal, 3 different, 2 unreadable")
+    again.add_argument("files", nargs="+", metavar="FILE", help="exported records; - for standard input")
+    again.add_argument("--json", action="store_true")
+    again.set_defaults(run=cmd_recompute)
     openapi = sub.add_parser("openapi", help="write docs/openapi.json")
     openapi.add_argument("--check", action="store_true")
     openapi.set_defaults(run=cmd_openapi)

@@ -30,10 +30,10 @@ ROLES = ("tester", "administrator", "supervisor")
 
 
 class HandClock:
-    """A clock the test moves by hand."""
+    """A clock the test moves by hand, from mid-morning in New York: no test runs into another day by itself."""
 
     def __init__(self) -> None:
-        self.at = datetime.now(UTC).replace(microsecond=0)
+        self.at = datetime.now(UTC).replace(hour=15, minute=0, second=0, microsecond=0)
 
     def now(self, db: Session) -> datetime:
         return self.at
@@ -150,20 +150,24 @@ class Client:
 
     def __init__(self, house: House, web: FlaskClient) -> None:
         self.house, self.web, self.token = house, web, ""
+        self.method = "ambient_count"
+        self.kit: dict[tuple[str, str], str] = {}
 
     def sign_in(self, login: str, password: str = PASSWORD) -> Client:
         self.token = self.call("POST", "/api/session", {"login": login, "password": password})["token"]
         return self
 
-    def call(self, method: str, path: str, body: Any = None, headers: dict[str, str] | None = None) -> Any:
-        """Return the answer's JSON (or bytes). Raises :class:`Refused`."""
+    def call(
+        self, method: str, path: str, body: Any = None, headers: dict[str, str] | None = None, raw: bool = False
+    ) -> Any:
+        """Return the answer's JSON (or bytes, always where ``raw``). Raises :class:`Refused`."""
         kwargs: dict[str, Any] = {"headers": {"X-Moorfog-Token": self.token, **(headers or {})}}
         if body is not None:
             kwargs["json"] = body
         answer = self.web.open(path, method=method, **kwargs)
         if answer.status_code >= 400:
             raise Refused(answer.status_code, answer.get_json() or {})
-        return answer.get_json() if answer.is_json else answer.data
+        return answer.get_json() if answer.is_json and not raw else answer.data
 
     def get(self, path: str) -> Any:
         return self.call("GET", path)
@@ -203,7 +207,8 @@ class Client:
         return picture
 
     def check_counter(self) -> None:
-        """Record the three daily checks of our counter."""
+        """Charge the alcohol and record the three daily checks of our counter."""
+        self.post(f"/api/counters/{self.house.ours.counter}/acts", {"name": "alcohol"})
         for name, value in (("particle", "5240"), ("zero", "0"), ("max_fit_factor", "48000")):
             self.post(f"/api/counters/{self.house.ours.counter}/checks", {"name": name, "value": value})
 
@@ -238,16 +243,92 @@ class Client:
                 self.say(visit, {"kind": "loop_closed", "loop": loop["id"]})
         elif act in ("sign_wearer", "sign_tester"):
             self.sign(visit, act.removeprefix("sign_"))
+        elif act == "screen":
+            self.screen(visit)
+        elif act == "proof" and self.method != "ambient_count":
+            self.say(visit, {"kind": "proof_sensed", "run_id": picture["tries"][-1]["run_id"], "sensed": True})
         else:
             simple: dict[str, dict[str, Any]] = {
                 "choose_task": {"kind": "choose_task", "task_id": self.house.ours.task},
                 "fit_probe": {"kind": "fit_probe"},
+                "choose_method": {"kind": "choose_method", "method": self.method},
                 "don": {"kind": "donned", "unaided": True},
                 "doff": {"kind": "doffed", "why": "done"},
                 "release": {"kind": "released"},
                 "proof": {"kind": "proof_given", "run_id": (picture["tries"] or [{}])[-1].get("run_id"), "rose": True},
             }
             self.say(visit, simple[act])
+
+    def stock(self, agent: str) -> dict[tuple[str, str], str]:
+        """Enter lots and nebulisers for an agent, fill and check them; return their ids by agent and role."""
+        today, ours = self.house.clock.at.date(), self.house.ours.employer
+        for one in self.get("/api/recipes"):
+            if one["agent"] != agent or one["role"] == "stock":
+                continue
+            lot = {
+                "employer_id": ours,
+                "agent": agent,
+                "role": one["role"],
+                "number": f"{agent}-{one['role']}-{self.house.mark}",
+                "made_on": today.isoformat(),
+                "use_by": (today + timedelta(days=1)).isoformat(),
+                "made_by": "Maren Oake",
+            }
+            made = self.post("/api/lots", lot)["id"]
+            self.kit[(agent, one["role"])] = made
+            if one["role"] in ("threshold", "fit"):
+                entry = {"employer_id": ours, "name": f"{agent} {one['role']}", "role": one["role"]}
+                nebuliser = self.post("/api/nebulisers", entry)["id"]
+                self.post(f"/api/nebulisers/{nebuliser}/fillings", {"lot_id": made})
+                self.house.clock.pass_by(2)
+                self.call("POST", f"/api/nebulisers/{nebuliser}/checks")
+                self.kit[(agent, one["role"])] = nebuliser
+        return self.kit
+
+    def screen(self, visit: str, squeezes: int = 3) -> dict[str, Any]:
+        """Screen a person, who senses it; return the picture."""
+        plan = self.get(f"/api/visits/{visit}")["picture"]["screening"]
+        name = new_id()
+        held = self.kit[(plan["agent"], plan["role"])] if plan["role"] else None
+        lots = [self.kit[(plan["agent"], role)] for role in plan["lots"]]
+        body = {"kind": "start_screening", "screening_id": name, "nebuliser_id": held, "lot_ids": lots}
+        picture = self.say(visit, body)
+        if plan["by"] == "jars":
+            return self.say(
+                visit,
+                {"kind": "screened", "screening_id": name, "answer": picture["screening"]["odour_jar"]},
+            )
+        for _ in range(squeezes if plan["sets"] else 0):
+            self.say(visit, {"kind": "squeezed", "screening_id": name}, 1, expects=None)
+        return self.say(visit, {"kind": "detected", "about": name, "by": "tester"}, expects=None)
+
+    def sense(self, visit: str) -> str:
+        """Start a qualitative run and return its id."""
+        plan, run_id = self.get(f"/api/visits/{visit}")["picture"]["test_plan"], new_id()
+        held = self.kit[(plan["agent"], plan["role"])] if plan["role"] else None
+        lots = [self.kit[(plan["agent"], role)] for role in plan["lots"]]
+        body = {"kind": "start_qualitative", "run_id": run_id, "nebuliser_id": held, "lot_ids": lots, "bends": True}
+        self.say(visit, body)
+        return run_id
+
+    def notice(self, visit: str, body: dict[str, Any], seconds: float = 1) -> dict[str, Any]:
+        """Say what was observed, which is always accepted."""
+        return self.say(visit, body, seconds, expects=None)
+
+    def to_the_end(self, visit: str, skip: int | None = None) -> str:
+        """Run a qualitative test to its end without detection; return the run's id."""
+        run_id = self.sense(visit)
+        if self.get(f"/api/visits/{visit}")["picture"]["run"]["sensing"]["first_dose"]:
+            self.notice(visit, {"kind": "dose_given", "run_id": run_id}, 20)
+        run = self.get(f"/api/visits/{visit}")["picture"]["run"]
+        t0 = datetime.fromisoformat(run["t0"])
+        for number, dose in enumerate(run["sensing"]["doses"], start=1):
+            self.house.clock.at = t0 + timedelta(milliseconds=dose["due_ms"])
+            if number != skip:
+                self.notice(visit, {"kind": "dose_given", "run_id": run_id}, 0.5)
+        self.house.clock.at = datetime.fromisoformat(run["ends_at"])
+        self.notice(visit, {"kind": "qualitative_ended", "run_id": run_id, "longest_gap_ms": 200})
+        return run_id
 
     def choose(self, visit: str, model: str = "Sedge", size: str | None = None) -> dict[str, Any]:
         """Choose a facepiece with its first set-up."""

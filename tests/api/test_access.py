@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from datetime import timedelta
+from importlib.resources import files
 from typing import Any
 
 import pytest
@@ -16,12 +17,24 @@ from moorfog.operations import accounts
 from moorfog.store.base import new_id
 from tests.api.house import PASSWORD, ROLES, Client, House, Refused
 
+PROTOCOL = (
+    files("moorfog.data")
+    .joinpath("protocols/fast-count-elastomeric.toml")
+    .read_text()
+    .replace('id = "fast-count-elastomeric"', 'id = "ours"', 1)
+)
 BODIES: dict[str, dict[str, Any]] = {
     "open_visit": {"visit_id": "?", "event_id": "?", "person_id": "?", "bench": "A", "is_practice": False, "speed": 1},
     "propose": {"id": "?", "expects": None, "occurred_at": "2026-01-01T00:00:00Z", "body": {"kind": "distress"}},
     "sign": {"id": "?", "expects": 1, "role": "wearer", "typed_name": "A", "password": None},
     "issue": {"page_size": "A4"},
     "record_check": {"name": "zero", "value": "0"},
+    "import_run": {"text": "t_ms"},
+    "add_part": {"employer_id": "employer", "name": "Probe 1", "kind": "probe", "fits": "Sedge", "once_only": False},
+    "note_part": {"name": "cleaned"},
+    "record_act": {"name": "hose_dry"},
+    "try_protocol": {"text": PROTOCOL},
+    "add_protocol": {"text": PROTOCOL},
     "sign_in": {"login": "nobody", "password": "nothing"},
     "report_status": {"state": "reading", "ambient": None},
     "store_chunks": {"chunks": []},
@@ -49,12 +62,24 @@ BODIES: dict[str, dict[str, Any]] = {
         "work_filter": "",
         "work_cartridge": "",
     },
+    "sensed": {"id": "?", "about": "?", "occurred_at": "2026-01-01T00:00:00Z"},
+    "enter_lot": {
+        "employer_id": "employer",
+        "agent": "sweet",
+        "role": "fit",
+        "number": "1",
+        "made_on": "2026-01-01",
+        "use_by": "2099-01-01",
+        "made_by": "A",
+    },
+    "add_nebuliser": {"employer_id": "employer", "name": "Blue 2", "role": "fit"},
+    "fill_nebuliser": {"lot_id": "lot"},
     "close_run": {"end": "lost", "count": 0, "sha256": "", "occurred_at": "2026-01-01T00:00:00Z"},
 }
 """A body of the right shape for every route that takes one; "?" becomes a fresh id."""
 
 
-AIMED = ("open_visit", "live", "add_person", "preview_import", "start_import")
+AIMED = ("open_visit", "live", "add_person", "preview_import", "start_import", "enter_lot", "add_nebuliser", "add_part")
 
 
 def filled(route: Route, ids: dict[str, str]) -> tuple[str, Any]:
@@ -67,6 +92,9 @@ def filled(route: Route, ids: dict[str, str]) -> tuple[str, Any]:
     body = {key: new_id() if value == "?" else value for key, value in BODIES[route.name].items()}
     if body.get("site_id") == "site":
         body["site_id"] = ids["site_id"]
+    for key in ("employer_id", "lot_id"):
+        if key in body:
+            body[key] = ids[key]
     if "person_id" in body:
         body["person_id"] = ids["person_id"]
     return path, body
@@ -78,7 +106,17 @@ def aimed_at(house: House, foreign: bool) -> dict[str, str]:
     visit = house.client("tester", place).open(place.people[1])
     roster = {**BODIES["start_import"], "site_id": place.site}
     job = house.client("administrator", place).post("/api/imports", roster)["id"]
+    kit = house.client("tester", place)
+    lot = kit.post("/api/lots", {**BODIES["enter_lot"], "employer_id": place.employer})["id"]
+    part = kit.post("/api/parts", {**BODIES["add_part"], "employer_id": place.employer})["id"]
+    house.client("administrator", place).post(f"/api/sites/{place.site}/protocols", BODIES["add_protocol"])
+    nebuliser = kit.post("/api/nebulisers", {**BODIES["add_nebuliser"], "employer_id": place.employer})["id"]
+    token = kit.call("POST", f"/api/visits/{visit}/wearer")["path"].removeprefix("/w/")
     return {
+        "employer_id": place.employer,
+        "lot_id": lot,
+        "nebuliser_id": nebuliser,
+        "token": token,
         "visit_id": visit,
         "person_id": place.people[0],
         "instrument_id": place.counter,
@@ -86,6 +124,9 @@ def aimed_at(house: House, foreign: bool) -> dict[str, str]:
         "job_id": job,
         "run_id": new_id(),
         "revision": "1",
+        "part_id": part,
+        "protocol_id": "ours",
+        "name": "zero",
     }
 
 
@@ -124,6 +165,8 @@ def test_every_route_is_open_to_its_roles_and_shut_to_all_others(
     status, code = attempt(client, route, ours)
     if route.rule == "public":
         assert code != "sign_in_needed" and status != 403
+    elif route.rule == "wearer":
+        assert code not in ("sign_in_needed", "role_missing", "token_missing"), "the address is all it needs"
     elif route.rule == "link":
         assert (status, code) == (401, "wrong_token")
     elif role == "stranger":
@@ -145,6 +188,10 @@ def test_a_foreign_employer_looks_as_if_it_were_not_there(
         with pytest.raises(Refused) as refused:
             house.stranger().link(path.removeprefix("/api/link/"), body)
         assert refused.value.status in (404, 409, 422)
+        return
+    if route.rule == "wearer":
+        status, code = attempt(house.client(role), route, {**theirs, "token": "a-guess"})
+        assert (status, code) == (404, "address_over"), "a guessed address shows nothing"
         return
     status, code = attempt(house.client(role), route, theirs)
     assert (status, code) in ((404, "not_found"), (403, "role_missing")), f"{status} {code}"

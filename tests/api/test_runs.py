@@ -2,17 +2,23 @@
 
 from __future__ import annotations
 
+import csv
+import io
+import json
 from datetime import timedelta
+from fractions import Fraction
 from typing import Any
 
 import pytest
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from moorfog.core.arithmetic import cut
 from moorfog.core.codec import encode
-from moorfog.core.readings import Chunk, Reading, seal_digest
+from moorfog.core.readings import Reading, chunk_of, seal_digest
+from moorfog.core.record import recompute
 from moorfog.operations import runs
-from moorfog.store.base import run_in_transaction
+from moorfog.store.base import new_id, run_in_transaction
 from moorfog.store.models import Lease, ReadingChunk
 from tests.api.house import Client, House, Refused
 from tests.core.bench import BAD_FACTORS, GOOD, simulate
@@ -20,19 +26,7 @@ from tests.core.bench import BAD_FACTORS, GOOD, simulate
 
 def columns(readings: list[Reading], first: int = 0) -> dict[str, Any]:
     """Return readings as the link sends them."""
-    return dict(
-        encode(
-            Chunk(
-                first,
-                tuple(one.t for one in readings),
-                tuple(one.dt for one in readings),
-                tuple(one.counts for one in readings),
-                tuple(one.volume_nl for one in readings),
-                "".join(one.valve for one in readings),
-                tuple(one.flags for one in readings),
-            )
-        )
-    )
+    return dict(encode(chunk_of(first, readings)))
 
 
 @pytest.fixture
@@ -133,7 +127,7 @@ def test_a_broken_run_is_void_and_keeps_its_readings(
     (one,) = tester.get(f"/api/visits/{visit}")["picture"]["tries"]
     assert one["outcome"] == "void" and code in [reason["code"] for reason in one["reasons"]]
     with Session(house.engine) as db:
-        assert runs.stored_readings(db, run) == len(readings)
+        assert sum(len(one.t) for one in runs.load_chunks(db, run)) == len(readings)
 
 
 def test_readings_other_than_those_sealed_void_the_run(house: House, at_run: tuple[Client, str, str]) -> None:
@@ -201,8 +195,8 @@ def test_without_todays_checks_or_calibration_no_run_is_permitted(house: House) 
     assert counter["stands_against"] == ["Zero check: failed today with 7"]
     house.clock.at += timedelta(days=1)
     tester = house.client()
-    assert len(next(one for one in tester.get("/api/counters"))["stands_against"]) == 3, (
-        "yesterday's checks do not count"
+    assert len(next(one for one in tester.get("/api/counters"))["stands_against"]) == 4, (
+        "yesterday's checks and charge do not count"
     )
 
 
@@ -211,3 +205,72 @@ def test_a_check_is_a_number_or_nothing(house: House, value: str) -> None:
     with pytest.raises(Refused) as refused:
         house.client().post(f"/api/counters/{house.ours.counter}/checks", {"name": "zero", "value": value})
     assert refused.value.status == 422 and "Zero check" in refused.value.body["message"]
+
+
+def test_the_full_count_is_chosen_at_the_start_and_judged_by_its_own_windows(house: House) -> None:
+    tester = house.client()
+    tester.check_counter()
+    visit = tester.open()
+    picture = tester.until(visit, "run")
+    offered = {one["id"]: one["seconds"] for one in picture["protocols"]}
+    assert offered == {"fast-count-elastomeric": 149, "full-count-us": 435}
+    run = new_id()
+    body = {"kind": "start_run", "run_id": run, "instrument_id": house.ours.counter, "source": "counter"}
+    for wrong in ("full-count-gb", "fast-count-disposable", "nothing"):
+        with pytest.raises(Refused, match="not_permitted"):
+            tester.say(visit, {**body, "run_id": new_id(), "protocol_id": wrong})
+    tester.say(visit, {**body, "protocol_id": "full-count-us"})
+    protocol = house.rules.protocol("full-count-us")
+    assert protocol is not None
+    readings = simulate(protocol, (900,) * 8)
+    tester.link(f"runs/{run}/chunks", {"chunks": [columns(readings)]})
+    house.clock.pass_by(290)
+    close(tester, run, readings)
+    made = tester.get(f"/api/visits/{visit}")["picture"]["tries"][-1]
+    assert [one["name"] for one in made["exercises"]].count("Grimace") == 0 and len(made["exercises"]) == 7
+    finish = tester.until(visit, "release")
+    assert finish["verdict"] == "pass" and finish["tries"][-1]["protocol_title"].startswith("Ambient count")
+
+
+def test_seven_typed_figures_make_a_full_count(house: House) -> None:
+    tester = house.client()
+    tester.check_counter()
+    visit = tester.open()
+    tester.until(visit, "run")
+    run = new_id()
+    body = {"kind": "start_run", "run_id": run, "instrument_id": house.ours.counter, "source": "typed"}
+    tester.say(visit, {**body, "protocol_id": "full-count-us"})
+    house.clock.pass_by(290)
+    with pytest.raises(Refused, match="exercise_missing"):
+        tester.type_numbers(visit, run, ("4",) * 8)
+    tester.type_numbers(visit, run, ("4", "6", "3", "5", "4", "7", "5"))
+    assert tester.get(f"/api/visits/{visit}")["picture"]["tries"][-1]["overall"]
+
+
+def test_what_is_exported_computes_again_to_what_the_screen_says(house: House) -> None:
+    tester = house.client()
+    tester.check_counter()
+    visit = tester.open()
+    for number, factors in enumerate((BAD_FACTORS, GOOD)):
+        tester.until(visit, "run")
+        run = tester.start(visit)
+        readings = readings_of(house, factors)
+        tester.link(f"runs/{run}/chunks", {"chunks": [columns(readings)]})
+        close(tester, run, readings)
+        if number == 0:
+            tester.say(visit, {"kind": "decided", "next": "same_again"})
+    tester.until(visit, "release")
+    tester.say(visit, {"kind": "released"})
+    record = json.loads(tester.call("GET", f"/api/visits/{visit}/record.json", raw=True))
+    done = recompute(record)
+    assert done.differences == ()
+    shown = tester.get(f"/api/visits/{visit}")["picture"]["tries"]
+    assert [(one.outcome, cut(Fraction(one.overall or "0"))) for one in done.verdict.tries] == [
+        (one["outcome"], one["overall"]) for one in shown
+    ]
+    text = json.dumps(record, ensure_ascii=False)
+    assert "Åsa Tarn" not in text and "tester ours" not in text, "persons are ids"
+    readings_csv = tester.call("GET", f"/api/visits/{visit}/readings.csv").decode()
+    assert len(readings_csv.splitlines()) == 1 + sum(len(readings_of(house, one)) for one in (BAD_FACTORS, GOOD))
+    results = list(csv.reader(io.StringIO(tester.call("GET", f"/api/visits/{visit}/results.csv").decode())))
+    assert len(results) == 1 + 2 * 5 and results[-1][5] == "overall" and results[-1][9] == shown[-1]["overall"]

@@ -37,7 +37,7 @@ def test_a_typed_pass_becomes_a_signed_report_whose_bytes_stay(house: House) -> 
     for words in (
         # 29 CFR 1910.134 (m)(2) (recalled): name, type of test, make, model, style, size, date, result
         "Åsa Tarn",
-        "fast ambient count",
+        "quantitative: Fast ambient-count",
         "Sedge",
         "size",
         house.clock.at.astimezone().strftime("%Y"),

@@ -13,6 +13,15 @@ from moorfog.core.rules import Rules
 from tests.browser.desk import Desk
 from tests.browser.stack import Stack
 
+ARGUMENTS = (
+    "--no-sandbox",
+    "--disable-dev-shm-usage",
+    # two windows side by side, as on a bench: neither is in the background
+    "--disable-background-timer-throttling",
+    "--disable-renderer-backgrounding",
+    "--disable-backgrounding-occluded-windows",
+)
+
 
 @pytest.fixture(scope="session")
 def browser() -> Iterator[Browser]:
@@ -20,7 +29,7 @@ def browser() -> Iterator[Browser]:
     path = shutil.which("chromium")
     assert path, "chromium is missing; ./moorfog test installs it"
     with sync_playwright() as playwright:
-        one = playwright.chromium.launch(executable_path=path, args=["--no-sandbox", "--disable-dev-shm-usage"])
+        one = playwright.chromium.launch(executable_path=path, args=list(ARGUMENTS))
         yield one
         one.close()
 

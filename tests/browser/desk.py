@@ -5,8 +5,9 @@ from __future__ import annotations
 from pathlib import Path
 from typing import Any
 
-from playwright.sync_api import Browser, Page
+from playwright.sync_api import Browser, Page, TimeoutError
 
+from moorfog.demo.scenario import GOOD_CHECKS
 from tests.browser.stack import PASSWORD
 
 AXE = Path(__file__).parents[2] / "web" / "node_modules" / "axe-core" / "axe.min.js"
@@ -24,6 +25,7 @@ class Desk:
         self.page: Page = self.context.new_page()
         self.address = address
         self.presses = 0
+        self.method = "Ambient particle count"
         self.problems: list[str] = []
         self.page.on("pageerror", lambda error: self.problems.append(str(error)))
 
@@ -48,10 +50,11 @@ class Desk:
             self.page.keyboard.press(key)
             self.presses += 1
 
-    def axe(self) -> list[str]:
-        """Return what axe finds on the page, a line each."""
-        self.page.evaluate(AXE.read_text())
-        found = self.page.evaluate("axe.run(document, {resultTypes: ['violations']})")
+    def axe(self, page: Page | None = None) -> list[str]:
+        """Return what axe finds on the page, or on another one, a line each."""
+        page = page or self.page
+        page.evaluate(AXE.read_text())
+        found = page.evaluate("axe.run(document, {resultTypes: ['violations']})")
         return [
             f"{one['id']}: {node['target']} {node['failureSummary']}"
             for one in found["violations"]
@@ -82,7 +85,10 @@ class Desk:
 
     def settle(self, item: str, seq: str | None) -> None:
         """Wait until the bench has moved on from ``item``."""
-        self.page.wait_for_function(MOVED_ON, arg=[seq, item], timeout=90_000)
+        try:
+            self.page.wait_for_function(MOVED_ON, arg=[seq, item], timeout=60_000, polling=100)
+        except TimeoutError as error:
+            raise AssertionError(f"nothing moved on from {item}: {self.page.locator('main').inner_text()}") from error
 
     def until(self, *wanted: str, model: str = "Bracken", look: Any = None) -> str:
         """Press Space, and what a card needs besides, until one of ``wanted`` is shown."""
@@ -98,8 +104,15 @@ class Desk:
                 continue
             if item == "choose":
                 self.choose(model)
-            elif item == "task":
+            elif item in ("task", "method"):
                 self.page.locator(".options li").first.wait_for()
+            if item == "screen":
+                self.screen()
+                continue
+            if item == "method":
+                self.take_method()
+                self.settle(item, seq)
+                continue
             if item.startswith("sign_"):
                 self.page.get_by_label("name").first.fill("A Name")
                 self.press("Enter")
@@ -107,6 +120,60 @@ class Desk:
                 self.press("Space")
             self.settle(item, seq)
         raise AssertionError(f"none of {wanted} came up; now at {self.item()}")
+
+    def take_method(self) -> None:
+        """Choose the method this desk tests by, by its digit."""
+        self.press(self.page.locator(".options li", has_text=self.method).locator("kbd").inner_text())
+
+    def screen(self, squeezes: int = 12) -> None:
+        """Screen: taste it, name the odour jar, or react; whatever the screen asks for."""
+        page = self.page
+        page.wait_for_function("() => document.querySelector('.foot .key')?.disabled === false", polling=100)
+        jars = page.get_by_text("Draw the order").count()
+        whiff = page.get_by_text("give a weak whiff").count()
+        self.press("Space")
+        page.locator(".card.sense").wait_for()
+        if jars:
+            side = page.locator(".jars .odour small").inner_text()
+            self.press("Space")
+            page.get_by_text("says left").wait_for()
+            self.press("1" if side == "left" else "2")
+        else:
+            for number in range(0 if whiff else squeezes):
+                self.press("Space")
+                page.locator(f"[data-squeezes='{number + 1}']").wait_for()
+            self.press("d")
+        page.wait_for_function("() => document.querySelector('[data-item]')?.dataset.item !== 'screen'", polling=100)
+
+    def doses(self, slots: list[int], until_s: float) -> None:
+        """Press Space at each of ``slots`` (seconds from t0), until ``until_s`` of the run."""
+        self.page.evaluate(
+            """([slots, until]) => new Promise(done => {
+              const left = [...slots];
+              const timer = setInterval(() => {
+                const run = document.querySelector('[data-run]');
+                const t = run ? Number(run.dataset.t) : until;
+                while (left.length && t >= left[0] - 2) {
+                  left.shift();
+                  window.dispatchEvent(new KeyboardEvent('keydown', {key: ' '}));
+                }
+                if (!run || t >= until) { clearInterval(timer); done(); }
+              }, 25);
+            })""",
+            [slots, until_s],
+        )
+
+    def wearer(self, width: int = 820, height: int = 1180) -> Page:
+        """Open the wearer's screen from the bench, as a window of its own."""
+        with self.context.expect_page() as opened:
+            self.press("g")
+        page = opened.value
+        page.on("pageerror", lambda error: self.problems.append(str(error)))
+        page.set_viewport_size({"width": width, "height": height})
+        page.wait_for_url("**/w/*")
+        page.locator("main.wearer h1").wait_for()
+        self.page.bring_to_front()
+        return page
 
     def choose(self, model: str, fitting: bool = True) -> None:
         """Choose a model by its digit, then the size whose range this face is within."""
@@ -120,15 +187,18 @@ class Desk:
             self.press((size if size.count() else sizes).first.locator("kbd").inner_text())
         self.page.get_by_text("Worn with it at work").wait_for()
 
-    def check_counter(self) -> None:
-        """Do the daily checks on the Kit page, by keyboard."""
+    def check_counter(self, kind: str = "counter") -> None:
+        """Do the daily checks of an instrument as values, charge its alcohol where it has any; back to Today."""
         self.page.get_by_role("link", name="Kit").click()
         self.heading("Kit")
-        for words, value in (("Particle check", "5400"), ("Zero check", "0"), ("Maximum fit", "48000")):
-            row = self.page.locator(".check", has_text=words)
-            row.locator("input").focus()
-            self.page.keyboard.type(value)
-            self.press("Enter")
-            row.get_by_text("within the limit").wait_for()
+        section = self.page.locator(f".counter[data-kind='{kind}']").first
+        section.wait_for()
+        for value, line in zip(GOOD_CHECKS[kind].values(), section.locator(".check").all(), strict=True):
+            line.locator("input").fill(value)
+            line.get_by_role("button", name="Record").click()
+            line.get_by_text("within the limit").wait_for()
+        if kind == "counter":
+            section.locator(".acts").first.get_by_role("button", name="Done").click()
+        section.get_by_text("Ready for runs today").wait_for()
         self.page.get_by_role("link", name="Today").click()
         self.heading("Today")

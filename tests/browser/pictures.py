@@ -9,7 +9,9 @@ from pathlib import Path
 
 from playwright.sync_api import Browser, sync_playwright
 
+from tests.browser.conftest import ARGUMENTS
 from tests.browser.desk import Desk
+from tests.browser.senses import SLOTS, begin, ready
 
 OUT = Path(__file__).parents[2] / "docs" / "screenshots"
 
@@ -36,7 +38,8 @@ class Album:
         desk.page.get_by_label("Name you sign in with").wait_for()
         self.take(desk, "sign-in")
         desk = self.desk()
-        desk.check_counter()
+        for kind in ("counter", "photometer", "pressure"):
+            desk.check_counter(kind)
         self.take(desk, "today")
         for link, heading in (
             ("Pass results", "Pass results"),
@@ -46,6 +49,9 @@ class Album:
         ):
             desk.page.get_by_role("link", name=link).click()
             desk.heading(heading)
+            if link == "Kit":
+                desk.page.get_by_role("button", name="Particle check").click()
+                desk.page.locator(".trend svg").wait_for()
             if link == "Rules":
                 desk.page.get_by_role("heading", name="Protocols").scroll_into_view_if_needed()
                 desk.page.mouse.wheel(0, 560)
@@ -56,7 +62,7 @@ class Album:
         desk = self.desk()
         desk.open_visit("Wynn", practice="5")
         seen: set[str] = set()
-        wanted = {"task": "bench-task", "tension": "bench-question"}
+        wanted = {"tension": "bench-question"}
 
         def look(item: str) -> None:
             if item in wanted and item not in seen:
@@ -105,6 +111,29 @@ class Album:
         desk.page.locator("[data-item]").wait_for(timeout=60_000)
         self.take(desk, "bench-decide-dark-narrow")
 
+    def breath_hold(self) -> None:
+        """Walk a negative-pressure test to its fourth hold."""
+        desk = self.desk()
+        desk.method = "Controlled negative pressure"
+        desk.open_visit("2014", practice="10")
+        desk.until("run")
+        desk.page.get_by_text("link is up").wait_for()
+        desk.press("f", "Space")
+        desk.page.wait_for_function("(s) => Number(document.querySelector('[data-run]')?.dataset.t) > s", arg=225)
+        self.take(desk, "bench-breath-hold")
+
+    def senses(self) -> None:
+        """Walk a bitter test to half-way, with the wearer's screen beside it."""
+        desk = self.desk()
+        ready(desk, "Agda Harrowby", "bitter")
+        wearer = desk.wearer(1180, 820)
+        desk.page.wait_for_timeout(500)
+        begin(desk, "bitter")
+        desk.doses([one for one in SLOTS["bitter"] if one < 125], 131)
+        wearer.screenshot(path=OUT / "wearer.png")
+        desk.page.get_by_text("127.0.0.1").first.evaluate("one => one.remove()")
+        desk.page.screenshot(path=OUT / "bench-taste.png")
+
     def person(self) -> None:
         """Take the page of somebody who has passed something."""
         desk = self.desk()
@@ -121,13 +150,14 @@ def main() -> None:
     """Take all pictures, or those named."""
     OUT.mkdir(parents=True, exist_ok=True)
     with sync_playwright() as playwright:
-        arguments = ["--no-sandbox", "--disable-dev-shm-usage"]
-        browser = playwright.chromium.launch(executable_path=shutil.which("chromium"), args=arguments)
+        browser = playwright.chromium.launch(executable_path=shutil.which("chromium"), args=list(ARGUMENTS))
         album = Album(browser, sys.argv[1])
         every: dict[str, Callable[[], None]] = {
             "pages": album.pages,
             "good": album.good_visit,
             "narrow": album.narrow_and_dark,
+            "hold": album.breath_hold,
+            "senses": album.senses,
             "person": album.person,
         }
         for name in sys.argv[2:] or every:

@@ -80,6 +80,17 @@ class Stack:
         command += ["--counter", f"socket://127.0.0.1:{self.counter_port}", "--spool", str(self.home / "spool")]
         self.spawn("link", command, MOORFOG_LINK_TOKEN=TOKEN)
 
+    def start_instrument(self, kind: str) -> None:
+        """Start a simulated instrument of another kind, and its link, unless they run already."""
+        if kind in self.children:
+            return
+        port = free_port()
+        command = [sys.executable, "-m", "moorfog.instruments.simulated", "--port", str(port), "--kind", kind]
+        self.spawn(kind, command)
+        command = [sys.executable, "-m", "moorfog.instruments.link", "--server", self.address]
+        command += ["--counter", f"socket://127.0.0.1:{port}", "--spool", str(self.home / "spool" / kind)]
+        self.spawn(f"link-{kind}", command, MOORFOG_LINK_TOKEN=f"{TOKEN}.{kind}")
+
     def wait_for(self, url: str, wait_s: float = 20) -> None:
         """Wait until an address answers."""
         deadline = time.monotonic() + wait_s

@@ -11,11 +11,11 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from moorfog.core.rules import Rules
-from moorfog.demo.seed import best_size, catalogue, check_counter
+from moorfog.demo.seed import best_size, catalogue, check_counter, counter_id
 from moorfog.demo.walk import Walk
 from moorfog.operations.accounts import load_actor
 from moorfog.store.base import DatabaseClock, run_in_transaction
-from moorfog.store.models import Account, InstrumentRow, Person
+from moorfog.store.models import Account, Person
 from tests.browser.desk import Desk
 from tests.browser.stack import Stack
 
@@ -28,7 +28,7 @@ def passed_last_year(stack: Stack, rules: Rules, number: str) -> str:
     def walk(db: Session) -> str:
         account = db.scalar(select(Account).where(Account.login == "maren"))
         person = db.scalar(select(Person).where(Person.number == number))
-        counter = db.scalar(select(InstrumentRow.id))
+        counter = counter_id(db)
         assert account and person and counter
         at = DatabaseClock().now(db) - timedelta(days=330)
         actor = load_actor(db, account, at + timedelta(days=1))
@@ -170,7 +170,7 @@ def test_an_administrator_changes_the_rule_book_and_the_bench_follows(desk: Make
     tester.choose("Sedge")
     tester.page.get_by_text("No method may be used here today").wait_for()
     tester.page.get_by_text("Why not another way").click()
-    tester.page.get_by_text("until the site confirms one from its own copy").wait_for()
+    tester.page.get_by_text("until the site confirms one from its own copy").first.wait_for()
 
 
 def test_a_roster_with_mistakes_is_listed_and_a_good_one_imported(desk: Make, stack: Stack, tmp_path: Path) -> None:
@@ -253,6 +253,10 @@ def test_every_question_shows_its_remedy_and_its_source_at_once(
             tester.choose(model)
         elif item == "task":
             tester.page.locator(".options li").first.wait_for()
+        elif item == "method":
+            tester.take_method()
+            tester.settle(item, seq)
+            continue
         elif item == "wait":
             tester.settle(item, seq)
             continue

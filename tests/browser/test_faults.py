@@ -12,12 +12,12 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from moorfog.core.rules import Rules
-from moorfog.demo.seed import best_size, catalogue
+from moorfog.demo.seed import best_size, catalogue, counter_id
 from moorfog.demo.walk import Walk
 from moorfog.operations.accounts import load_actor
 from moorfog.operations.runs import load_chunks
 from moorfog.store.base import DatabaseClock, run_in_transaction
-from moorfog.store.models import Account, InstrumentCheckRow, InstrumentRow, Person
+from moorfog.store.models import Account, InstrumentCheckRow, Person
 from tests.browser.desk import Desk
 from tests.browser.stack import Stack
 
@@ -40,7 +40,7 @@ def at_the_run(stack: Stack, rules: Rules, who: int, speed: int = 10) -> str:
         person = db.scalars(select(Person).where(Person.face_length.between(1150, 1230)).order_by(Person.number)).all()[
             who
         ]
-        counter = db.scalar(select(InstrumentRow.id))
+        counter = counter_id(db)
         assert account and counter
         actor, now = load_actor(db, account), DatabaseClock().now(db)
         if not db.scalar(select(InstrumentCheckRow.id).limit(1)):

@@ -12,11 +12,11 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from moorfog.core.rules import Rules
-from moorfog.demo.seed import best_size, catalogue
+from moorfog.demo.seed import best_size, catalogue, counter_id
 from moorfog.demo.walk import Walk
 from moorfog.operations.accounts import load_actor
 from moorfog.store.base import DatabaseClock, run_in_transaction
-from moorfog.store.models import Account, InstrumentRow, Person
+from moorfog.store.models import Account, Person
 from tests.browser.desk import Desk
 from tests.browser.stack import Stack
 
@@ -77,7 +77,7 @@ def test_a_real_run_in_real_time_shows_in_results_and_permissions(desk: Make, st
     def walk(db: Session) -> tuple[str, str]:
         account = db.scalar(select(Account).where(Account.login == "maren"))
         person = db.scalar(select(Person).where(Person.face_length.between(1170, 1210)).limit(1))
-        counter = db.scalar(select(InstrumentRow.id))
+        counter = counter_id(db)
         assert account and person and counter
         now = DatabaseClock().now(db)
         option = catalogue(db)["Sedge"]

@@ -8,10 +8,14 @@ from typing import Any
 from moorfog.core import events as ev
 from moorfog.core.admit import Refusal, admit
 from moorfog.core.fold import step
+from moorfog.core.methods import QUALITATIVE
 from moorfog.core.picture import Card, Picture, picture
-from moorfog.core.readings import Reading, Reduction, seal_digest
+from moorfog.core.protocols import Protocol
+from moorfog.core.readings import Reading, seal_digest
+from moorfog.core.reduction import reduce_run
 from moorfog.core.rules import Rules
-from moorfog.core.simulation import SimulatedAir, SimulatedWearer
+from moorfog.core.simulation import SimulatedWearer
+from moorfog.core.simulation import simulate as simulate_run
 from moorfog.core.visit import Visit, loops_needed
 
 START = datetime(2026, 3, 2, 9, 0, tzinfo=UTC)
@@ -93,6 +97,7 @@ class Bench:
             "speed": 1,
             "rules_digest": rules.digest,
         }
+        self.method = opening.pop("method", "ambient_count")
         self.say(ev.VisitOpened(**{**plain, **opening}), 0)
         self.runs = 0
 
@@ -101,8 +106,9 @@ class Bench:
         when = at or self.at
         seq = len(self.log) + 1
         previous = self.log[-1].chain if self.log else ""
-        chain = ev.link_of_chain(previous, f"id-{seq}", seq, 1, when, "t", ev.encode(payload))
-        made = ev.Event(f"id-{seq}", seq, 1, when, when, "t", payload, chain)
+        version = ev.VERSIONS[payload.kind]
+        chain = ev.link_of_chain(previous, f"id-{seq}", seq, version, when, "t", ev.encode(payload))
+        made = ev.Event(f"id-{seq}", seq, version, when, when, "t", payload, chain)
         self.log.append(made)
         return made
 
@@ -150,6 +156,7 @@ class Bench:
         simple: dict[str, ev.Payload] = {
             "choose_task": ev.TaskChosen(task()),
             "choose_facepiece": ev.FacepieceChosen(piece or facepiece()),
+            "choose_method": ev.MethodChosen(self.method),
             "fit_probe": ev.ProbeFitted(loops_needed(self.visit)),
             "don": ev.Donned(True),
             "doff": ev.Doffed("done"),
@@ -164,7 +171,10 @@ class Bench:
             for loop in self.picture.loops:
                 self.say(ev.LoopClosed(loop.id))
         elif act == "proof":
-            self.say(ev.ProofGiven(self.visit.tries[-1].started.run_id, True))
+            run_id = self.visit.tries[-1].started.run_id
+            self.say(ev.ProofSensed(run_id, True) if self.method in QUALITATIVE else ev.ProofGiven(run_id, True))
+        elif act == "screen":
+            self.screen()
         else:
             self.say(simple[act])
 
@@ -173,17 +183,23 @@ class Bench:
         self.runs += 1
         piece = self.visit.facepiece
         assert piece is not None
-        protocol = next(one for one in self.rules.protocols if piece.kind in one.kinds)
+        method = "ambient_count" if self.method in QUALITATIVE else self.method
+        wanted = changes.get("protocol_id", "")
+        protocol = self.rules.protocol(wanted) or self.rules.protocol_for(method, piece.kind)
+        assert protocol is not None
+        kind = protocol.family if protocol.family in ("photometer", "pressure") else "counter"
         level = self.rules.book.ratio(ev.level_key(piece.kind))
         plain: dict[str, Any] = {
             "run_id": f"run-{self.runs}",
             "source": source,
-            "method": "fast_count",
+            "method": protocol.family,
             "protocol_id": protocol.id,
-            "mode": "ordinary",
+            "mode": "ordinary" if kind == "counter" else kind,
             "level": str(level),
             "count_in_ms": 5000,
-            "instrument": counter(day=self.at.date().isoformat()),
+            "instrument": counter(
+                day=self.at.date().isoformat(), kind=kind, resolution="1" if kind == "counter" else "0.001"
+            ),
         }
         self.say(ev.RunStarted(**{**plain, **changes}))
         return f"run-{self.runs}"
@@ -194,31 +210,130 @@ class Bench:
         end: str = "complete",
         readings: list[Reading] | None = None,
         seed: int = 1,
-        ambient: float = 5300.0,
+        ambient: float | None = None,
+        **changes: Any,
     ) -> None:
-        """Start a counter run and seal it with simulated readings."""
-        run_id = self.start()
+        """Start a run read from an instrument and seal it with simulated readings."""
+        run_id = self.start(**changes)
         protocol = self.rules.protocol(self.visit.tries[-1].started.protocol_id)
         assert protocol is not None
+        if len(factors) != len(protocol.exercises()):
+            factors = (factors[0],) * len(protocol.exercises())
         given = readings if readings is not None else simulate(protocol, factors, seed, ambient)
-        reduction = Reduction(protocol, int(self.rules.book.number("missing.maximum")))
-        for one in given:
-            reduction.feed(one)
-        windows, deviations = reduction.sealed(end)
+        found = reduce_run(protocol, self.rules.book, given, end)  # type: ignore[arg-type]
         self.at = self.visit.tries[-1].t0 + timedelta(milliseconds=given[-1].t if given else 0)
         self.say(
-            ev.RunClosed(run_id, end, 0, max(len(given) - 1, 0), len(given), seal_digest(given), windows, deviations), 0
-        )  # type: ignore[arg-type]
+            ev.RunClosed(
+                run_id,
+                end,  # type: ignore[arg-type]
+                0,
+                max(len(given) - 1, 0),
+                len(given),
+                seal_digest(given),
+                found.windows,
+                found.deviations,
+                found.signals,
+                found.holds,
+            ),
+            0,
+        )
+
+    def screen(self, squeezes: int = 14, detect: bool = True) -> None:
+        """Screen: squeeze and taste, name the right jar, or react; or do not, where ``detect`` is false."""
+        self.runs += 1
+        protocol = self.visit.protocol_for(self.method)
+        assert protocol is not None and protocol.screening is not None
+        plan, name = protocol.screening, f"screening-{self.runs}"
+        held = nebuliser(self.method, plan.role, self.at) if plan.role else None
+        jar = "left" if plan.by == "jars" else ""
+        lots = tuple(lot(self.method, role) for role in plan.lots)
+        self.say(ev.ScreeningStarted(name, self.method, protocol.id, held, lots, day(self.at), jar))  # type: ignore[arg-type]
+        if plan.by == "jars":
+            self.say(ev.Screened(name, "left" if detect else "right"))
+            return
+        for _ in range((squeezes if detect else max(plan.sets)) if plan.sets else 0):
+            self.say(ev.Squeezed(name), 1.2)
+        self.say(ev.Detected(name, "tester") if detect else ev.Screened(name, "none"))
+
+    def sense(self, bends: bool = True, **changes: Any) -> str:
+        """Start a qualitative run and return its id; the first dose is not yet in."""
+        self.runs += 1
+        protocol = self.visit.protocol_for(self.method)
+        assert protocol is not None and protocol.dosing is not None
+        threshold = self.visit.screening.threshold if self.visit.screening else 0
+        plain: dict[str, Any] = {
+            "run_id": f"run-{self.runs}",
+            "agent": self.method,
+            "protocol_id": protocol.id,
+            "threshold": threshold,
+            "nebuliser": nebuliser(self.method, protocol.dosing.role, self.at) if protocol.dosing.role else None,
+            "lots": tuple(lot(self.method, role) for role in protocol.dosing.lots),
+            "used_on": day(self.at),
+            "bends": bends,
+        }
+        self.say(ev.QualitativeStarted(**{**plain, **changes}))
+        return f"run-{self.runs}"
+
+    def note(self, payload: ev.Payload, ms_from_t0: int) -> Visit:
+        """Say something at a moment of the run, in ms from t0."""
+        t0 = self.visit.tries[-1].t0
+        assert t0 is not None
+        self.at = t0 + timedelta(milliseconds=ms_from_t0)
+        return self.say(payload, 0)
+
+    def smell(self, skip: int | None = None, until_ms: int = 420_000, gap_ms: int = 300, late_ms: int = 400) -> str:
+        """Run a whole qualitative run without detection; dose number ``skip`` is left out."""
+        run_id = self.sense()
+        protocol = self.rules.protocol(self.visit.tries[-1].started.protocol_id)
+        assert protocol is not None and protocol.dosing is not None
+        if protocol.dosing.begins == "first_dose":
+            self.say(ev.DoseGiven(run_id), 20)
+        threshold = self.visit.tries[-1].sensed.threshold  # type: ignore[union-attr]
+        for number, slot in enumerate(protocol.slots(threshold), start=1):
+            if number != skip and slot.at_ms + late_ms < until_ms:
+                self.note(ev.DoseGiven(run_id), slot.at_ms + late_ms)
+        self.note(ev.QualitativeEnded(run_id, gap_ms), until_ms + 1500)
+        return run_id
+
+
+def day(at: datetime) -> str:
+    """The date of a moment."""
+    return at.date().isoformat()
+
+
+def lot(of: str, role: str, **changes: Any) -> ev.Lot:
+    """A lot in date."""
+    plain = {
+        "id": f"l-{role}",
+        "agent": of,
+        "role": role,
+        "number": f"{of}-1",
+        "made_on": "2026-03-01",
+        "use_by": "2026-04-30",
+        "made_by": "Maren Oake",
+    }
+    return ev.Lot(**{**plain, **changes})
+
+
+def nebuliser(agent: str, role: str, at: datetime, **changes: Any) -> ev.Nebuliser:
+    """A nebuliser filled an hour ago and seen to spray ten minutes later."""
+    plain: dict[str, Any] = {
+        "id": f"n-{role}",
+        "name": "Nebuliser 1" if role == "threshold" else "Nebuliser 2",
+        "role": role,
+        "lot": lot(agent, role),
+        "filled_at": ev.instant(at - timedelta(hours=1)),
+        "checked_at": ev.instant(at - timedelta(minutes=50)),
+    }
+    return ev.Nebuliser(**{**plain, **changes})
 
 
 def simulate(
-    protocol: Any, factors: tuple[int, ...], seed: int = 1, ambient: float = 5300.0, step_ms: int = 250
+    protocol: Protocol,
+    factors: tuple[int, ...],
+    seed: int = 1,
+    ambient: float | None = None,
+    step_ms: int = 250,
 ) -> list[Reading]:
     """Readings of a whole run of a seeded wearer, from t0 on."""
-    wearer, air = SimulatedWearer(seed, factors, protocol.starts_ms()), SimulatedAir(seed, ambient, 1667)
-    windows, out = protocol.windows(), []
-    for t in range(step_ms, protocol.total_s * 1000 + step_ms, step_ms):
-        valve = next(w.valve for w in windows if w.start_ms <= t - step_ms < w.end_ms)
-        counts, volume = air.next_counts(t, step_ms, valve == "IN", wearer, t)
-        out.append(Reading(t, step_ms, counts, volume, valve[0]))
-    return out
+    return simulate_run(protocol, SimulatedWearer(seed, factors, protocol.starts_ms()), ambient, step_ms=step_ms)

@@ -102,10 +102,10 @@ def test_drift_of_twenty_per_cent_lets_the_mean_grow_by_a_ninth() -> None:
 def test_the_budget_is_lost_only_beyond_what_the_drift_rule_still_allows() -> None:
     level, n, allowed = Fraction(100), 4, Fraction(1, 5)
     just_over = [Fraction(41, 1000)]  # budget is 4 / 100 = 0.040
-    open_end = leak_budget(just_over, n, level, allowed, outside_is_final=False)
+    open_end = leak_budget(just_over, n, level, allowed, [False] * len(just_over))
     assert open_end.is_unlikely and not open_end.is_lost
-    assert leak_budget(just_over, n, level, allowed, outside_is_final=True).is_lost
-    assert leak_budget([Fraction(45, 1000)], n, level, allowed, outside_is_final=False).is_lost
+    assert leak_budget(just_over, n, level, allowed, [True] * len(just_over)).is_lost
+    assert leak_budget([Fraction(45, 1000)], n, level, allowed, [False]).is_lost
 
 
 @given(
@@ -113,6 +113,6 @@ def test_the_budget_is_lost_only_beyond_what_the_drift_rule_still_allows() -> No
     st.fractions(min_value=Fraction(9, 10), max_value=Fraction(10, 9)),
 )
 def test_a_run_called_lost_can_indeed_not_pass_any_more(shares: list[Fraction], growth: Fraction) -> None:
-    budget = leak_budget(shares, 4, Fraction(100), Fraction(1, 5), outside_is_final=False)
+    budget = leak_budget(shares, 4, Fraction(100), Fraction(1, 5), [False] * len(shares))
     if budget.is_lost:
         assert sum(one / growth for one in shares) > Fraction(4, 100)

@@ -28,9 +28,18 @@ def test_every_kind_and_version_has_a_sample_that_can_still_be_read() -> None:
         kind, version = path.stem.rsplit("-v", 1)
         data = json.loads(path.read_text())
         payload = ev.read_payload(kind, int(version), data, path.name)
-        assert encode(payload) == data, path.name
+        if int(version) == ev.VERSIONS[kind]:
+            assert encode(payload) == data, path.name
+        assert _contains(encode(payload), data), path.name
         seen.add((kind, int(version)))
     assert {(kind, version) for kind, version in ev.VERSIONS.items()} <= seen
+
+
+def _contains(whole: object, part: object) -> bool:
+    """True if everything in ``part`` stands in ``whole``: an upcaster adds, and takes nothing away."""
+    if isinstance(whole, dict) and isinstance(part, dict):
+        return all(key in whole and _contains(whole[key], value) for key, value in part.items())
+    return whole == part
 
 
 @pytest.mark.parametrize(
@@ -105,3 +114,10 @@ def test_an_upcast_event_keeps_the_chain_of_what_was_stored(monkeypatch: pytest.
     answers = [one.payload for one in events if isinstance(one.payload, ev.Answered)]
     assert answers and all(one.note == "from version 1" for one in answers)
     assert ev.check_chain(events) is None and [ev.event_to_json(one) for one in events] == old
+
+
+def test_the_page_knows_the_same_observations() -> None:
+    """An observation is sent without the entry it was made on; the page must not send another kind so."""
+    page = (Path(__file__).parents[2] / "web" / "src" / "features" / "bench" / "useVisit.ts").read_text()
+    listed = page.split("OBSERVATIONS = new Set([")[1].split("]")[0]
+    assert {one.strip(' "\n') for one in listed.split(",") if one.strip()} == ev.OBSERVATIONS

@@ -9,7 +9,9 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from moorfog.core.readings import Chunk, Reading, Reduction, live_numbers, seal_digest
+from moorfog.core.live_numbers import live_numbers, recent_value
+from moorfog.core.readings import Chunk, Reading, seal_digest
+from moorfog.core.reduction import Reduction
 from moorfog.core.simulation import wearer_factors
 from moorfog.data import shipped_rules
 from tests.core.bench import GOOD, simulate
@@ -23,8 +25,8 @@ def reduce(readings: list[Reading], end: str = "complete") -> tuple[list, list[s
     reduction = Reduction(HALF, 1000)
     for one in readings:
         reduction.feed(one)
-    windows, deviations = reduction.sealed(end)
-    return list(windows), [one.code for one in deviations]
+    sealed = reduction.sealed(end)  # type: ignore[arg-type]
+    return list(sealed.windows), [one.code for one in sealed.deviations]
 
 
 def test_only_sampled_seconds_count_and_purge_never_does() -> None:
@@ -121,7 +123,7 @@ def test_the_live_budget_only_grows_and_ends_where_the_verdict_is() -> None:
     reduction, before = Reduction(HALF, 1000), Fraction(0)
     for one in RUN:
         reduction.feed(one)
-        live = live_numbers(reduction, Fraction(100), Fraction(1, 5))
+        live = live_numbers(reduction, RULES.book, Fraction(100), "half")
         if one.t < 140_000:
             assert sum(live.shares) >= before
             before = sum(live.shares)
@@ -136,3 +138,12 @@ def test_a_simulated_wearer_is_the_same_for_the_same_seed() -> None:
 def test_a_simulated_leak_shows_most_in_its_exercise() -> None:
     worst = [min(range(4), key=lambda i: wearer_factors(seed, 2000, 2, 4)[i]) for seed in range(200)]
     assert worst.count(2) >= 180
+
+
+def test_the_number_on_the_screen_is_a_mean_of_about_two_seconds_of_one_valve_position() -> None:
+    inside = [Reading(250 * n, 250, n % 2, 416_750, "I") for n in range(1, 20)]
+    shown = recent_value(HALF, inside)
+    assert shown == Fraction(sum(one.counts for one in inside[-8:]) * 1_000_000, 8 * 416_750)
+    turned = [*inside, Reading(5000, 250, 2000, 416_750, "O")]
+    assert recent_value(HALF, turned) == Fraction(2000 * 1_000_000, 416_750), "nothing of inside is mixed in"
+    assert recent_value(HALF, []) is None

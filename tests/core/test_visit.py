@@ -186,7 +186,7 @@ def test_a_change_during_the_run_voids_it(rules: Rules, payload: ev.Payload) -> 
     run_id = bench.start()
     bench.visit = fold([*bench.log, bench.event(payload, bench.at + timedelta(seconds=40))], rules)
     assert last(bench) == "void"
-    protocol = rules.protocols[1]
+    protocol = rules.protocol("fast-count-elastomeric")
     assert bench.visit.tries[-1].started.run_id == run_id and protocol
 
 
@@ -201,7 +201,7 @@ def test_a_touch_that_moves_nothing_is_only_noted(rules: Rules) -> None:
 
 
 def test_a_stopped_run_fails_only_if_it_could_not_pass_any_more(rules: Rules) -> None:
-    from moorfog.core.readings import Reduction
+    from moorfog.core.reduction import Reduction
 
     for factors, expected in (((9, 9, 9, 9), "fail"), (GOOD, "unfinished")):
         bench = at_the_run(rules)
@@ -211,7 +211,8 @@ def test_a_stopped_run_fails_only_if_it_could_not_pass_any_more(rules: Rules) ->
         for one in [r for r in simulate(protocol, factors) if r.t <= 70_000]:
             reduction.feed(one)
         bench.say(ev.Stopped(), 75)
-        windows, deviations = reduction.sealed("stopped")
+        sealed = reduction.sealed("stopped")
+        windows, deviations = sealed.windows, sealed.deviations
         bench.say(ev.RunClosed(run_id, "stopped", 0, 279, 280, "", windows, deviations), 1)
         assert last(bench) == expected
 
@@ -230,7 +231,8 @@ def test_nothing_inside_is_held_until_the_seal_is_broken_on_purpose(rules: Rules
 
     for rose, expected in ((True, "pass"), (False, "void")):
         bench = at_the_run(rules)
-        clean = [replace(one, counts=0) if one.valve == "I" else one for one in simulate(rules.protocols[1], GOOD)]
+        protocol = rules.protocol("fast-count-elastomeric")
+        clean = [replace(one, counts=0) if one.valve == "I" else one for one in simulate(protocol, GOOD)]
         assert isinstance(clean[0], Reading)
         bench.run(readings=clean)
         assert bench.picture.queue[0].act == "proof"

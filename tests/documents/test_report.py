@@ -97,7 +97,7 @@ def test_a_visit_that_was_never_opened_has_no_report(rules: Rules) -> None:
 def test_the_trace_holds_a_mean_for_every_second_and_both_positions(rules: Rules) -> None:
     protocol = next(one for one in rules.protocols if one.id == "fast-count-elastomeric")
     readings = simulate(protocol, GOOD)
-    points = per_second(readings, protocol.total_s * 1000)
+    points = per_second(protocol, readings, protocol.total_s * 1000)
     assert len(points) == protocol.total_s and points[0][0] == 0.5
     outside = [value for second, value, valve in points if valve == "O" and 5 < second < 9]
     counts = [one.counts * 1e6 / one.volume_nl for one in readings if 5000 < one.t <= 9000]
@@ -110,4 +110,20 @@ def test_the_trace_holds_a_mean_for_every_second_and_both_positions(rules: Rules
 
 def test_a_trace_of_nothing_is_an_empty_ladder(rules: Rules) -> None:
     protocol = rules.protocols[0]
-    assert per_second([], 1000) == [] and "<polyline" not in trace_svg(protocol, [], Fraction(100))
+    assert per_second(protocol, [], 1000) == [] and "<polyline" not in trace_svg(protocol, [], Fraction(100))
+
+
+@pytest.mark.parametrize("name", ["aerosol-us", "pressure-short"])
+def test_the_trace_of_every_instrument_is_drawn_in_its_own_unit(rules: Rules, name: str) -> None:
+    protocol = rules.protocol(name)
+    assert protocol is not None
+    readings = simulate(protocol, (1000,) * len(protocol.exercises()))
+    points = per_second(protocol, readings, protocol.total_s * 1000)
+    inside = [
+        value
+        for second, value, valve in points
+        if valve == "I" and (32 < second < 40 or (name == "aerosol-us" and 30 < second < 60))
+    ]
+    expected = 15.0 if name == "aerosol-us" else 53.8  # a thousandth of the challenge, of the modelled flow
+    assert sum(inside) / len(inside) == pytest.approx(expected, rel=0.15)
+    assert "<polyline" in trace_svg(protocol, readings, Fraction(100))

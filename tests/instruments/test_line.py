@@ -10,6 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from moorfog.instruments.driver import LineDriver, open_wire
+from moorfog.instruments.driver import MemoryWire as Wire
 from moorfog.instruments.line import LineBuffer, LineError, checksum, read_line, write_line
 from moorfog.instruments.simulated import SimulatedCounter
 
@@ -48,23 +49,6 @@ def test_garbage_and_half_lines_lose_no_good_line_after_them(noise: bytes, cuts:
         out += list(buffer.feed(stream[:size]))
         stream = stream[size:]
     assert out[-1] == good
-
-
-class Wire:
-    """A wire in memory: what it says is scripted, what it hears is kept."""
-
-    def __init__(self, *lines: bytes) -> None:
-        self.lines, self.heard = list(lines), bytearray()
-
-    def read(self, size: int = 1) -> bytes:
-        return self.lines.pop(0) if self.lines else b""
-
-    def write(self, data: bytes) -> int:
-        self.heard += data
-        return len(data)
-
-    def close(self) -> None:
-        self.lines.clear()
 
 
 def test_a_driver_drops_what_it_cannot_trust_and_counts_it() -> None:
@@ -108,3 +92,36 @@ def test_the_simulated_counter_obeys_and_refuses() -> None:
     for bad in (b"VALVE p=IN\n", write_line("VALVE", p="SIDEWAYS"), write_line("SIM", seed="x"), b"\xff\n"):
         assert read_line(one.command(bad)).type == "ERR"
     assert one.is_inside
+
+
+@pytest.mark.parametrize(("kind", "letter"), [("counter", b"R "), ("photometer", b"P "), ("pressure", b"Q ")])
+def test_the_three_kinds_of_instrument_speak_and_are_read(kind: str, letter: bytes) -> None:
+    made = SimulatedCounter(4, kind)
+    lines = [made.tick() for _ in range(3)]
+    made.command(write_line("VALVE", p="IN"))
+    lines += [made.tick() for _ in range(3)]
+    assert all(one.startswith(letter) for one in lines)
+    wire = Wire(made.command(write_line("HELLO", v=1)), *lines)
+    driver = LineDriver(wire)
+    got = [one for _ in range(7) for one in driver.poll()]
+    assert driver.said["mode"] == ("counts" if kind == "counter" else kind) and driver.bad_lines == 0
+    assert [one.t_ms for one in got] == [250, 500, 750, 1000, 1250, 1500]
+    assert [one.reading.valve for one in got] == ["O"] * 3 + ["I"] * 3
+    has = (got[0].reading.signal is not None, got[0].reading.chamber is not None, got[0].reading.pressure is not None)
+    assert has == {"counter": (False,) * 3, "photometer": (True, True, False), "pressure": (True, False, True)}[kind]
+
+
+def test_a_stuck_valve_is_told_as_it_stands_and_a_fault_nobody_knows_is_refused() -> None:
+    made = SimulatedCounter(4)
+    sim = {"seed": 4, "speed": 1, "factors": "500,500", "starts": "0,1000"}
+    assert made.command(write_line("SIM", **sim, fault="no_such")).startswith(b"ERR code=fault")
+    made.command(write_line("SIM", **sim, fault="stuck_valve"))
+    made.command(write_line("VALVE", p="IN"))
+    assert b"p=OUT" in made.tick()
+    assert made.command(write_line("MODE", m="photometer")).startswith(b"ERR code=mode")
+
+
+def test_an_instrument_refuses_a_mode_that_is_not_its_own() -> None:
+    made = SimulatedCounter(4, "pressure")
+    assert made.command(write_line("MODE", m="pressure")).startswith(b"OK")
+    assert made.command(write_line("MODE", m="ordinary")).startswith(b"ERR code=mode")

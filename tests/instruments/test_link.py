@@ -9,9 +9,9 @@ import pytest
 
 from moorfog.core.readings import Reading
 from moorfog.instruments.driver import LineDriver, RawReading
+from moorfog.instruments.driver import MemoryWire as Wire
 from moorfog.instruments.line import read_line
 from moorfog.instruments.link import CHUNK, Link, Refused, Run, Server
-from tests.instruments.test_line import Wire
 
 PLAN: dict[str, Any] = {
     "run_id": "r1",

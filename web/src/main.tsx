@@ -6,6 +6,7 @@ import "@fontsource/atkinson-hyperlegible-mono/700.css";
 import "@/app/app.css";
 import "@/design/design.css";
 import "@/features/bench/bench.css";
+import "@/features/senses/senses.css";
 import { MantineProvider } from "@mantine/core";
 import { Notifications } from "@mantine/notifications";
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";

@@ -13,7 +13,7 @@ from sqlalchemy.exc import DBAPIError
 from sqlalchemy.orm import Session
 from werkzeug.exceptions import HTTPException
 
-from moorfog.api import bench, kit, link, people, session, sites, system  # noqa: F401  (each registers its routes)
+from moorfog.api import bench, kit, link, people, session, sites, solutions, system, wearer  # noqa: F401  (routes)
 from moorfog.api.live import Hub, stream_response
 from moorfog.api.openapi import document
 from moorfog.api.routing import ROUTES, RULE_ROLES, Context, Follow, Route
@@ -21,6 +21,7 @@ from moorfog.core.rules import Rules
 from moorfog.operations.accounts import find_session
 from moorfog.operations.errors import DomainError
 from moorfog.operations.runs import instrument_for_token
+from moorfog.operations.wearer import visit_of_address
 from moorfog.store.base import RETRY_CODES, Clock, DatabaseClock, error_code, run_in_transaction
 
 COOKIE = "moorfog_session"
@@ -65,7 +66,7 @@ def _view(one: Route, engine: Engine, clock: Clock, rules: Rules, hub: Hub) -> A
         for hook in hooks:
             hook()
         if isinstance(result, Follow):
-            return stream_response(hub, result.visit_id)
+            return stream_response(hub, result)
         if isinstance(result, Response):
             return result
         if isinstance(result, DomainError):
@@ -95,6 +96,9 @@ def _context(one: Route, db: Session, engine: Engine, clock: Clock, rules: Rules
     if one.rule == "link":
         kind, _, token = request.headers.get("Authorization", "").partition(" ")
         context.link = instrument_for_token(db, token if kind == "Bearer" else "")
+        return context
+    if one.rule == "wearer":
+        context.visit_id = visit_of_address(db, clock, (request.view_args or {}).get("token", ""))
         return context
     found = find_session(db, clock, secret) if secret else None
     if found is not None:

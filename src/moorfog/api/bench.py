@@ -10,7 +10,7 @@ from pydantic import ConfigDict
 
 from moorfog.api.routing import Context, Follow, plain, route
 from moorfog.core.events import event_to_json
-from moorfog.operations import choices, lists, signing, visits
+from moorfog.operations import choices, lists, records, run_files, signing, visits
 from moorfog.operations.proposals import Id, Proposal
 from moorfog.operations.reports import find_report, issue_report
 from moorfog.operations.runs import start_run
@@ -43,6 +43,14 @@ class SignVisit:
     role: Literal["wearer", "tester"]
     typed_name: str
     password: str | None
+
+
+@dataclass(frozen=True)
+class ReadingsFile:
+    """The text of a file of readings, as CSV."""
+
+    __pydantic_config__ = STRICT
+    text: str
 
 
 @dataclass(frozen=True)
@@ -125,6 +133,14 @@ def propose(context: Context, visit_id: str, body: Proposal) -> VisitView:
     return _view(context, visit_id)
 
 
+@route("POST", "/api/visits/{visit_id}/runs/{run_id}/file", "test", body=ReadingsFile, returns=VisitView)
+def import_run(context: Context, visit_id: str, run_id: str, body: ReadingsFile) -> VisitView:
+    """Seal a run with the readings of a file, from an instrument that gives only files."""
+    visit = run_files.import_run(context.db, context.clock, context.actor, visit_id, run_id, body.text)
+    context.after_commit.append(lambda: keep_state(visit_id, visit))
+    return _view(context, visit_id)
+
+
 @route("GET", "/api/visits/{visit_id}/log", "read", returns=LogView)
 def get_log(context: Context, visit_id: str) -> LogView:
     """The log itself, entry by entry."""
@@ -177,6 +193,30 @@ def get_report(context: Context, visit_id: str, page_size: str, revision: str) -
     return plain(
         row.content, "application/pdf", **{"Content-Disposition": f'inline; filename="moorfog-{visit_id[-12:]}.pdf"'}
     )
+
+
+@route("GET", "/api/visits/{visit_id}/record.json", "read", media="application/json; charset=utf-8")
+def export_record(context: Context, visit_id: str) -> Response:
+    """The open record: events, readings, pinned rules, verdict; `moorfog recompute` computes it again."""
+    return _file(records.export_record(context.db, context.actor, visit_id), visit_id, "record.json")
+
+
+@route("GET", "/api/visits/{visit_id}/readings.csv", "read", media="text/csv")
+def export_readings(context: Context, visit_id: str) -> Response:
+    """Every reading of the visit's runs."""
+    return _file(records.export_readings(context.db, context.actor, visit_id), visit_id, "readings.csv")
+
+
+@route("GET", "/api/visits/{visit_id}/results.csv", "read", media="text/csv")
+def export_results(context: Context, visit_id: str) -> Response:
+    """The tries of the visit with their exercises."""
+    return _file(records.export_results(context.db, context.actor, visit_id), visit_id, "results.csv")
+
+
+def _file(content: str, visit_id: str, name: str) -> Response:
+    kind = "application/json" if name.endswith("json") else "text/csv"
+    attachment = f'attachment; filename="moorfog-{visit_id[-12:]}-{name}"'
+    return plain(content, kind, **{"Content-Disposition": attachment})
 
 
 @route("GET", "/api/live", "read", query=LiveQuery, media="text/event-stream")

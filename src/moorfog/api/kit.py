@@ -1,4 +1,4 @@
-"""Counters and their daily checks."""
+"""Instruments: daily checks, what is done to them, trends, and tests to reopen after a failed check."""
 
 from __future__ import annotations
 
@@ -7,7 +7,8 @@ from dataclasses import dataclass
 from pydantic import ConfigDict
 
 from moorfog.api.routing import Context, route
-from moorfog.operations import kit
+from moorfog.api.solutions import PageQuery
+from moorfog.operations import jobs, kit, parts, recall
 
 
 @dataclass(frozen=True)
@@ -15,8 +16,24 @@ class CheckValue:
     """The value read in a daily check, as text."""
 
     __pydantic_config__ = ConfigDict(strict=True, extra="forbid")
-    name: kit.CheckName
+    name: str
     value: str
+
+
+@dataclass(frozen=True)
+class ActDone:
+    """What was done to an instrument."""
+
+    __pydantic_config__ = ConfigDict(strict=True, extra="forbid")
+    name: str
+
+
+@dataclass(frozen=True)
+class PartDone:
+    """What was done to a sampling part."""
+
+    __pydantic_config__ = ConfigDict(strict=True, extra="forbid")
+    name: parts.PartDeed
 
 
 @route("GET", "/api/counters", "read", returns=list[kit.CounterView])
@@ -31,3 +48,47 @@ def record_check(context: Context, instrument_id: str, body: CheckValue) -> kit.
     kit.record_check(context.db, context.clock, context.actor, instrument_id, body.name, body.value)
     row = kit.find_instrument(context.db, context.actor.scope("tester", "administrator"), instrument_id)
     return kit.view_counter(context.db, row, context.clock.now(context.db))
+
+
+@route("POST", "/api/counters/{instrument_id}/acts", "kit", body=ActDone, returns=kit.CounterView)
+def record_act(context: Context, instrument_id: str, body: ActDone) -> kit.CounterView:
+    """Note that something was done to an instrument: alcohol charged, hoses dried, the end of the day."""
+    kit.record_act(context.db, context.clock, context.actor, instrument_id, body.name)
+    row = kit.find_instrument(context.db, context.actor.scope("tester", "administrator"), instrument_id)
+    return kit.view_counter(context.db, row, context.clock.now(context.db))
+
+
+@route("GET", "/api/counters/{instrument_id}/trend/{name}", "read", returns=kit.Trend)
+def get_trend(context: Context, instrument_id: str, name: str) -> kit.Trend:
+    """The values of one check over the last ninety days."""
+    return kit.trend_of(context.db, context.clock, context.actor, instrument_id, name)
+
+
+@route("GET", "/api/counters/{instrument_id}/recall", "read", query=PageQuery, returns=recall.RecallPage)
+def get_instrument_recall(context: Context, instrument_id: str, query: PageQuery) -> recall.RecallPage:
+    """Tests with an instrument since its last good check, where a later one failed; who must come back."""
+    return recall.list_instrument_recall(context.db, context.clock, context.actor, instrument_id, query.page)
+
+
+@route("POST", "/api/counters/{instrument_id}/reopen", "kit", returns=jobs.JobView)
+def reopen_tests(context: Context, instrument_id: str) -> jobs.JobView:
+    """Reopen the tests since the last good check: each is void until it is done again."""
+    return jobs.view_of(recall.reopen_since_good(context.db, context.clock, context.actor, instrument_id))
+
+
+@route("GET", "/api/parts", "read", query=PageQuery, returns=parts.PartPage)
+def get_parts(context: Context, query: PageQuery) -> parts.PartPage:
+    """Probes, adapters, probed cartridges and manifolds: what they fit, when they were used and cleaned."""
+    return parts.list_parts(context.db, context.actor, query.page)
+
+
+@route("POST", "/api/parts", "kit", body=parts.PartEntry, returns=parts.PartView)
+def add_part(context: Context, body: parts.PartEntry) -> parts.PartView:
+    """Enter a sampling part."""
+    return parts.add_part(context.db, context.actor, body)
+
+
+@route("POST", "/api/parts/{part_id}/acts", "kit", body=PartDone, returns=parts.PartView)
+def note_part(context: Context, part_id: str, body: PartDone) -> parts.PartView:
+    """Note that a sampling part was used, cleaned, or put away for good."""
+    return parts.note_deed(context.db, context.clock, context.actor, part_id, body.name)

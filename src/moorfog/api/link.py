@@ -70,7 +70,7 @@ def report_status(context: Context, body: LinkStatus) -> LinkPlan:
 @route("POST", "/api/link/runs/{run_id}/chunks", "link", body=Chunks, returns=Stored)
 def store_chunks(context: Context, run_id: str, body: Chunks) -> Stored:
     """Store readings; what was stored before is not stored twice."""
-    return Stored(runs.store_chunks(context.db, context.clock, context.counter, run_id, body.chunks))
+    return Stored(runs.store_chunks(context.db, context.counter, run_id, body.chunks))
 
 
 @route("POST", "/api/link/runs/{run_id}/close", "link", body=CloseRun, returns=Stored)

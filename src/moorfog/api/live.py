@@ -19,9 +19,14 @@ from sqlalchemy import Engine, select
 from sqlalchemy.exc import DBAPIError
 from sqlalchemy.orm import Session
 
+from moorfog.api.routing import Follow
 from moorfog.core.arithmetic import cut
 from moorfog.core.events import parse_instant
-from moorfog.core.readings import Reading, Reduction, live_numbers
+from moorfog.core.live_numbers import live_numbers, value_of
+from moorfog.core.picture_wearer import WearerView, wearer_view
+from moorfog.core.readings import Reading
+from moorfog.core.reduction import Reduction, reduction_for
+from moorfog.core.rules import Book
 from moorfog.core.visit import Visit
 from moorfog.operations.runs import load_chunks
 from moorfog.operations.views import VisitView, view_for_screen
@@ -33,19 +38,20 @@ from moorfog.store.scope import Scope
 PERIOD_S = 0.05
 QUEUE_LENGTH = 64
 _state = TypeAdapter(VisitView)
+_wearer = TypeAdapter(WearerView)
 log = logging.getLogger("moorfog.live")
 
 
 @dataclass
 class RunWatch:
-    """A run being followed: its reduction and its readings so far."""
+    """A run being followed: its reduction so far, and what it is judged by."""
 
     run_id: str
     reduction: Reduction
+    book: Book
     level: Fraction
-    drift: Fraction
+    kind: str
     last_first: int = -1
-    readings: list[Reading] = field(default_factory=list)
 
 
 @dataclass
@@ -56,6 +62,11 @@ class Watch:
     changes_at: datetime | None = None
     run: RunWatch | None = None
     queues: list[Queue[str]] = field(default_factory=list)
+    wearers: list[Queue[str]] = field(default_factory=list)
+
+    def of(self, for_wearer: bool) -> list[Queue[str]]:
+        """Return the queues of the wearer's screens, or of the others."""
+        return self.wearers if for_wearer else self.queues
 
 
 def message(kind: str, content: str) -> str:
@@ -73,12 +84,12 @@ class Hub:
         self.lock = threading.Lock()
         self.thread: threading.Thread | None = None
 
-    def subscribe(self, visit_id: str) -> Queue[str]:
+    def subscribe(self, visit_id: str, for_wearer: bool = False) -> Queue[str]:
         """Return a bounded queue on which this visit's messages arrive, beginning with its whole state."""
         queue: Queue[str] = Queue(QUEUE_LENGTH)
         with self.lock:
             watch = self.watches.setdefault(visit_id, Watch())
-            watch.queues.append(queue)
+            watch.of(for_wearer).append(queue)
             watch.seq = -1
             if watch.run is not None:
                 watch.run = None
@@ -87,18 +98,18 @@ class Hub:
                 self.thread.start()
         return queue
 
-    def unsubscribe(self, visit_id: str, queue: Queue[str]) -> None:
+    def unsubscribe(self, visit_id: str, queue: Queue[str], for_wearer: bool = False) -> None:
         """Stop following."""
         with self.lock:
             watch = self.watches.get(visit_id)
-            if watch is not None and queue in watch.queues:
-                watch.queues.remove(queue)
-                if not watch.queues:
+            if watch is not None and queue in watch.of(for_wearer):
+                watch.of(for_wearer).remove(queue)
+                if not watch.queues and not watch.wearers:
                     del self.watches[visit_id]
 
-    def _send(self, watch: Watch, text: str) -> None:
+    def _send(self, watch: Watch, text: str, for_wearer: bool = False) -> None:
         with self.lock:
-            queues = list(watch.queues)
+            queues = list(watch.of(for_wearer))
         for queue in queues:
             try:
                 queue.put_nowait(text)
@@ -130,6 +141,7 @@ class Hub:
                     log.warning("the database does not answer")
                     for watch in watched.values():
                         self._send(watch, message("away", "{}"))
+                        self._send(watch, message("away", "{}"), for_wearer=True)
                 away = True
                 time.sleep(0.3)
             except Exception:
@@ -151,13 +163,17 @@ class Hub:
                 watch.changes_at = parse_instant(changes, "changes_at") if changes else None
                 watch.seq = view.picture.seq
                 self._send(watch, message("state", _state.dump_json(view).decode()))
+                if watch.wearers:
+                    wearers = _wearer.dump_json(wearer_view(view.picture)).decode()
+                    self._send(watch, message("state", wearers), for_wearer=True)
                 self._follow(watch, load_visit(db, head))
             if watch.run is not None:
                 self._read(db, watch, watch.run)
 
     def _follow(self, watch: Watch, visit: Visit) -> None:
         running = visit.running
-        if running is None or running.started.source != "counter":
+        started = running.counted if running is not None else None
+        if running is None or started is None or started.source != "counter":
             watch.run = None
             return
         if watch.run is not None and watch.run.run_id == running.started.run_id:
@@ -165,9 +181,9 @@ class Hub:
         protocol = visit.rules.protocol(running.started.protocol_id)
         if protocol is not None:
             book = visit.rules.book
-            reduction = Reduction(protocol, int(book.number("missing.maximum")))
+            reduction = reduction_for(protocol, int(book.number("missing.maximum")))
             watch.run = RunWatch(
-                running.started.run_id, reduction, Fraction(running.started.level), book.number("drift.maximum")
+                running.started.run_id, reduction, book, Fraction(started.level), running.facepiece.kind
             )
 
     def _read(self, db: Session, watch: Watch, run: RunWatch) -> None:
@@ -185,13 +201,12 @@ class Hub:
             run.last_first = max(run.last_first, chunk.first)
         for one in fresh:
             run.reduction.feed(one)
-        run.readings.extend(fresh)
         self._send(watch, message("live", json.dumps(live_message(run, fresh))))
 
 
 def live_message(run: RunWatch, fresh: list[Reading]) -> dict[str, Any]:
     """Return the numbers of a running run with the readings since the last message. Geometry only, no judgement."""
-    numbers = live_numbers(run.reduction, run.level, run.drift)
+    numbers = live_numbers(run.reduction, run.book, run.level, run.kind)
     outside = numbers.outside
     return {
         "run_id": run.run_id,
@@ -203,17 +218,19 @@ def live_message(run: RunWatch, fresh: list[Reading]) -> dict[str, Any]:
         "wall_words": cut(outside / run.level, 1) if outside else None,
         "shares": [float(one) for one in numbers.shares],
         "factors": [cut(one, 0) if one is not None else None for one in numbers.factors],
+        "bounds": [cut(Fraction(one), 0) if one is not None else None for one in numbers.bounds],
         "unlikely": numbers.is_unlikely,
         "lost": numbers.is_lost,
-        "points": [[one.t, one.counts * 1e6 / one.volume_nl, one.valve] for one in fresh],
+        "ended_by": numbers.ended_by,
+        "points": [[one.t, float(value_of(run.reduction.protocol, one)), one.valve] for one in fresh],
     }
 
 
-def stream_response(hub: Hub, visit_id: str) -> Response:
-    """Return the event stream of one visit; the request's database session is released by now."""
+def stream_response(hub: Hub, follow: Follow) -> Response:
+    """Return the event stream of one visit, for a desk or its wearer; the request's session is released by now."""
 
     def events() -> Iterator[str]:
-        queue = hub.subscribe(visit_id)
+        queue = hub.subscribe(follow.visit_id, follow.for_wearer)
         try:
             yield "retry: 1000\n\n"
             while True:
@@ -222,7 +239,7 @@ def stream_response(hub: Hub, visit_id: str) -> Response:
                 except Empty:
                     yield ": still here\n\n"
         finally:
-            hub.unsubscribe(visit_id, queue)
+            hub.unsubscribe(follow.visit_id, queue, follow.for_wearer)
 
     response = Response(events(), mimetype="text/event-stream")
     response.headers.update({"Cache-Control": "no-cache", "X-Accel-Buffering": "no"})

@@ -21,6 +21,7 @@ RULE_WORDS = {
     "manage": "administrator",
     "supervise": "supervisor or administrator",
     "link": "a counter's link, by bearer token",
+    "wearer": "whoever has the wearer's address",
 }
 
 

@@ -118,15 +118,15 @@ def start_import(context: Context, body: imports.RosterFile) -> jobs.JobView:
     return jobs.start_import(context.db, context.clock, context.actor, body)
 
 
-@route("GET", "/api/jobs/{job_id}", "manage", returns=jobs.JobView)
+@route("GET", "/api/jobs/{job_id}", "kit", returns=jobs.JobView)
 def get_job(context: Context, job_id: str) -> jobs.JobView:
     """How far a job is."""
     return jobs.view_job(context.db, context.actor, job_id)
 
 
-@route("POST", "/api/jobs/{job_id}/cancel", "manage", returns=jobs.JobView)
+@route("POST", "/api/jobs/{job_id}/cancel", "kit", returns=jobs.JobView)
 def cancel_job(context: Context, job_id: str) -> jobs.JobView:
-    """Ask a job to end; it leaves nothing behind."""
+    """Ask a job to end; it says what it has left behind."""
     return jobs.cancel_job(context.db, context.actor, job_id)
 
 

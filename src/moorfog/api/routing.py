@@ -20,7 +20,7 @@ from moorfog.operations.accounts import Actor
 from moorfog.store.base import Clock
 from moorfog.store.models import InstrumentRow
 
-Rule = Literal["public", "signed_in", "read", "test", "kit", "manage", "supervise", "link"]
+Rule = Literal["public", "signed_in", "read", "test", "kit", "manage", "supervise", "link", "wearer"]
 RULE_ROLES: dict[str, tuple[str, ...]] = {
     "read": ("tester", "administrator", "supervisor"),
     "test": ("tester",),
@@ -44,6 +44,8 @@ class Context:
     secret: str
     link: InstrumentRow | None
     after_commit: list[Callable[[], None]]
+    visit_id: str = ""
+    """The visit of the wearer's address, where the route's rule is "wearer"."""
 
     @property
     def actor(self) -> Actor:
@@ -82,6 +84,7 @@ class Follow:
     """The answer of a route that streams a visit."""
 
     visit_id: str
+    for_wearer: bool = False
 
 
 ROUTES: list[Route] = []

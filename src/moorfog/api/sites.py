@@ -1,4 +1,4 @@
-"""Rule books and tasks of a site."""
+"""Rule books, tasks and added protocols of a site."""
 
 from __future__ import annotations
 
@@ -8,7 +8,7 @@ from flask import Response
 from pydantic import ConfigDict
 
 from moorfog.api.routing import Context, route
-from moorfog.operations import sites
+from moorfog.operations import site_protocols, sites
 
 
 @dataclass(frozen=True)
@@ -31,6 +31,14 @@ class MadeTask:
     """The id of a task."""
 
     id: str
+
+
+@dataclass(frozen=True)
+class ProtocolFile:
+    """The text of a protocol file, as TOML."""
+
+    __pydantic_config__ = ConfigDict(strict=True, extra="forbid")
+    text: str
 
 
 @route("GET", "/api/sites/{site_id}/rules", "read", query=BookQuery, returns=sites.BookView)
@@ -63,3 +71,34 @@ def get_tasks(context: Context, site_id: str) -> tuple[sites.TaskLine, ...]:
 def enter_task(context: Context, site_id: str, body: sites.TaskEntry) -> MadeTask:
     """Enter a task of a site; one of the same name takes its place."""
     return MadeTask(sites.enter_task(context.db, context.clock, context.actor, site_id, body))
+
+
+@route("GET", "/api/sites/{site_id}/protocols", "read", returns=tuple[site_protocols.SiteProtocolView, ...])
+def get_protocols(context: Context, site_id: str) -> tuple[site_protocols.SiteProtocolView, ...]:
+    """The protocols a site has added."""
+    return site_protocols.list_protocols(context.db, context.actor, site_id)
+
+
+@route(
+    "POST",
+    "/api/sites/{site_id}/protocols/try",
+    "manage",
+    body=ProtocolFile,
+    returns=site_protocols.ProtocolTrial,
+)
+def try_protocol(context: Context, site_id: str, body: ProtocolFile) -> site_protocols.ProtocolTrial:
+    """Read a protocol file and run it on the simulator; nothing is stored."""
+    return site_protocols.try_file(context.db, context.actor, site_id, body.text)
+
+
+@route("POST", "/api/sites/{site_id}/protocols", "manage", body=ProtocolFile, returns=site_protocols.ProtocolTrial)
+def add_protocol(context: Context, site_id: str, body: ProtocolFile) -> site_protocols.ProtocolTrial:
+    """Add a protocol to a site; visits opened from now on may use it."""
+    return site_protocols.add_file(context.db, context.clock, context.actor, site_id, body.text)
+
+
+@route("POST", "/api/sites/{site_id}/protocols/{protocol_id}/withdraw", "manage")
+def withdraw_protocol(context: Context, site_id: str, protocol_id: str) -> Response:
+    """Withdraw a protocol a site has added."""
+    site_protocols.withdraw(context.db, context.clock, context.actor, site_id, protocol_id)
+    return Response(status=204)

@@ -6,41 +6,32 @@ The fold never raises, whatever is in the log; admission is where a senseless st
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Any
 
 from moorfog.core import events as ev
+from moorfog.core.admit_qualitative import QUALITATIVE_CHECKS, start_refusal
 from moorfog.core.arithmetic import NotANumber, parse_decimal
 from moorfog.core.fold import kit_reasons
-from moorfog.core.judge import is_sealed, needs_decision, outcome, queue, run_blocks
+from moorfog.core.judge import is_sealed, needs_decision, outcome, queue
+from moorfog.core.methods import QUALITATIVE
+from moorfog.core.next_steps import may_refit, spent
 from moorfog.core.protection import protection
+from moorfog.core.refusal import Refusal as Refusal
 from moorfog.core.visit import Visit, facts_digest, loops_needed, seal_rule
 
 FUTURE_TOLERANCE = timedelta(seconds=2)
 
 
-@dataclass(frozen=True)
-class Refusal:
-    """Why a proposal was not accepted: a stable code, what is wrong, what to do."""
-
-    code: str
-    sentence: str
-    remedy: str
-
-
+ALWAYS = (ev.Touched, ev.Distress, ev.Stopped, ev.DoseGiven, ev.Detected, ev.EyesOpened)
 KIT_WORDS = {
     "mode": (
         "The counter's mode does not suit this filter class.",
         "Size-classified mode for 95-class filters, ordinary mode for the others.",
     ),
-    "check_particle": ("No passed particle check today on this counter.", "Do the daily checks on the Kit page."),
-    "check_zero": ("No passed zero check today on this counter.", "Do the daily checks on the Kit page."),
-    "check_max_fit_factor": (
-        "No passed maximum-fit-factor check today on this counter.",
-        "Do the daily checks on the Kit page.",
-    ),
-    "calibration": ("The counter's calibration is out of date.", "Use another counter; send this one for calibration."),
+    "instrument": ("This instrument is not the kind this protocol needs.", "Choose another instrument."),
+    "alcohol": ("The alcohol was not charged in time.", "Charge it, note it on the Kit page, let it warm up."),
+    "calibration": ("The instrument's calibration is out of date.", "Use another one; send this one for calibration."),
 }
 
 
@@ -56,7 +47,7 @@ def admit(visit: Visit, payload: ev.Payload, occurred_at: datetime, now: datetim
         return Refusal("already_open", "This visit is already open.", "Start another one.") if visit.opened else None
     if visit.opened is None:
         return Refusal("not_open", "This visit was never opened.", "Start it on Today.")
-    if isinstance(payload, (ev.Touched, ev.Distress, ev.Stopped)):
+    if isinstance(payload, ALWAYS):
         return None
     if isinstance(payload, (ev.Signed, ev.Corrected)):
         return _admit_after(visit, payload, occurred_at)
@@ -134,10 +125,9 @@ def _chosen(visit: Visit, payload: ev.FacepieceChosen, at: datetime) -> Refusal 
     limit = visit.ruled_out(payload.facepiece)
     if limit:
         return Refusal("clearance_limit", f"The clearance on file says: {limit}.", "Choose another kind, or refer.")
-    same = [one for one in visit.tries if one.facepiece.configuration == payload.facepiece.configuration]
-    used_up = len(same) >= visit.rules.book.number("tries.per_facepiece")
-    if used_up and any(outcome(visit, one)[0] == "fail" for one in same):
-        return Refusal("tries", "This very set-up has used up its tries today.", "Another size, model or set-up.")
+    used = spent(visit, payload.facepiece)
+    if used:
+        return Refusal("tries", used, "Another size, model or set-up.")
     ahead = queue(visit, at)
     if not visit.facepiece and ahead and ahead[0].item.gravity == "stop" and ahead[0].status == "not_fine":
         return Refusal("stop", f"{ahead[0].item.title} This is a stop.", ahead[0].item.remedy)
@@ -178,8 +168,14 @@ def _loop_closed(visit: Visit, payload: ev.LoopClosed, at: datetime) -> Refusal 
 
 
 def _donned(visit: Visit, payload: ev.Donned, at: datetime) -> Refusal | None:
-    if visit.facepiece is None or visit.probe_fitted_for != visit.chosen:
+    if visit.facepiece is None or (loops_needed(visit) and visit.probe_fitted_for != visit.chosen):
         return Refusal("not_ready", "Choose the facepiece and fit the probe first.", "Go back to those steps.")
+    if visit.method in QUALITATIVE and visit.current_try is None:
+        screening, clear = visit.screening, visit.clear_at()
+        if screening is None or not screening.is_passed:
+            return Refusal("not_screened", "The screening comes first, no facepiece on.", "Screen, then don.")
+        if clear is not None and at < clear:
+            return Refusal("not_clear", "What was sensed has not cleared yet.", "Rinse, wait for the clock, then don.")
     if visit.worn_since is not None and visit.unaided:
         return Refusal("worn", "It is on already.", "Record taking it off first.")
     if visit.running is not None or visit.current_try is not None:
@@ -213,21 +209,18 @@ def _adjusted(visit: Visit, payload: ev.Adjusted, at: datetime) -> Refusal | Non
 
 
 def _run_started(visit: Visit, payload: ev.RunStarted, at: datetime) -> Refusal | None:
-    if visit.running is not None:
-        return Refusal("running", "A run is going on already.", "Stop it first.")
-    if visit.current_try is not None:
-        return Refusal("undecided", "This try's run is over.", "Decide what comes next.")
-    blocks = run_blocks(visit, at)
-    if blocks:
-        first = blocks[0]
-        return Refusal(first.code, f"Not permitted: {first.sentence}", first.detail or "Settle it first.")
+    against = start_refusal(visit, at)
+    if against is not None:
+        return against
     facepiece = visit.facepiece
     protocol = visit.rules.protocol(payload.protocol_id)
-    if facepiece is None or protocol is None or facepiece.kind not in protocol.kinds:
+    if facepiece is None or protocol is None or protocol.is_qualitative or facepiece.kind not in protocol.kinds:
         return Refusal("protocol", "This protocol is not for this facepiece.", "Use the protocol that is offered.")
-    kit = kit_reasons(visit.rules, facepiece, payload.mode, payload.instrument)
+    kit = kit_reasons(visit.rules, facepiece, payload.mode, payload.instrument, protocol.family, at)
     if kit:
-        return Refusal(kit[0], "Not permitted: " + KIT_WORDS[kit[0]][0], KIT_WORDS[kit[0]][1])
+        check = f"No passed {kit[0].removeprefix('check_').replace('_', ' ')} check today on this instrument."
+        words = KIT_WORDS.get(kit[0], (check, "Do the daily checks on the Kit page."))
+        return Refusal(kit[0], "Not permitted: " + words[0], words[1])
     return None
 
 
@@ -237,8 +230,9 @@ def _numbers_typed(visit: Visit, payload: ev.NumbersTyped, at: datetime) -> Refu
         return Refusal("no_run", "No run of this kind is waiting for numbers.", "Start the run first.")
     if one.typed is not None or not one.is_running:
         return Refusal("run_over", "This run is over.", "Start a new try.")
-    if at < visit.run_ends_at(one):
-        left = (visit.run_ends_at(one) - at).total_seconds()
+    ends = visit.run_ends_at(one)
+    if ends is None or at < ends:
+        left = (ends - at).total_seconds() if ends is not None else 0
         return Refusal(
             "too_early", f"The protocol goes on for another {left:.0f} s.", "Type the numbers when it is over."
         )
@@ -249,7 +243,7 @@ def _numbers_typed(visit: Visit, payload: ev.NumbersTyped, at: datetime) -> Refu
             f"{len(payload.exercises)} exercises were typed.",
             f"All {protocol.n if protocol else 0} are needed.",
         )
-    return check_figures(payload, tuple(exercise.name for exercise in protocol.exercise))
+    return check_figures(payload, tuple(one.name for one in protocol.measurements()))
 
 
 def check_figures(payload: ev.NumbersTyped, names: tuple[str, ...]) -> Refusal | None:
@@ -301,6 +295,8 @@ def _decided(visit: Visit, payload: ev.Decided, at: datetime) -> Refusal | None:
     current = visit.current_try
     if current is None or current.is_running:
         return Refusal("nothing_to_decide", "There is no finished try to decide on.", "Go on with the open step.")
+    if payload.next == "same_again" and not may_refit(visit, current):
+        return Refusal("other_facepiece", "The same one is not tried again now.", "Another size or another facepiece.")
     if payload.next != "end" and is_sealed(visit):
         return Refusal("sealed", "This record is signed.", "Start a new visit.")
     if visit.distress and payload.next != "end":
@@ -362,4 +358,5 @@ _CHECKS: dict[type, Callable[[Visit, Any, datetime], Refusal | None]] = {
     ev.Withheld: _withheld,
     ev.TurnedAway: _turned_away,
     ev.Released: _released,
+    **QUALITATIVE_CHECKS,
 }

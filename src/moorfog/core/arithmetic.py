@@ -116,19 +116,21 @@ def worst_drift_factor(maximum: Fraction) -> Fraction:
 
 
 def leak_budget(
-    inside_share: Sequence[Fraction], n: int, level: Fraction, drift_maximum: Fraction, outside_is_final: bool
+    inside_share: Sequence[Fraction], n: int, level: Fraction, drift_maximum: Fraction, is_final: Sequence[bool]
 ) -> Budget:
     """Return the spent leak budget: Σ(1/FFᵢ) against N ÷ level.
 
     ``inside_share`` holds one inside ÷ outside per exercise begun, a running one with its counts so far over its
-    full planned volume, so that it only grows. Before the last ambient the outside is uncertain: the run is lost
-    only when the sum exceeds the budget by the most the drift rule allows.
+    full planned volume, so that it only grows. ``is_final`` says for each whether its outside figure is settled:
+    until then it may still grow by the most the drift rule allows, and the run is lost only when not even that
+    would bring the sum within the budget.
     """
     budget = Fraction(n) / level
     shares = tuple(one / budget for one in inside_share)
     spent = sum(shares, Fraction(0))
-    limit = Fraction(1) if outside_is_final else worst_drift_factor(drift_maximum)
-    return Budget(shares, spent, is_unlikely=spent > 1, is_lost=spent > limit)
+    hope = worst_drift_factor(drift_maximum)
+    at_best = sum((one if final else one / hope for one, final in zip(shares, is_final, strict=True)), Fraction(0))
+    return Budget(shares, spent, is_unlikely=spent > 1, is_lost=at_best > 1)
 
 
 def is_finite_number(value: float) -> bool:

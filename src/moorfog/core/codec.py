@@ -7,6 +7,7 @@ the file and the key. Used for rule books, protocols, procedures and stored even
 from __future__ import annotations
 
 import dataclasses
+import reprlib
 import types
 import typing
 from collections.abc import Mapping
@@ -61,18 +62,22 @@ def _decode(kind: Any, data: Any, where: str) -> Any:
         if not isinstance(data, (list, tuple)):
             raise DataError(where, f"a list is expected, {type(data).__name__} was given")
         inner = typing.get_args(kind)[0]
+        if inner in (int, str) and all(type(one) is inner for one in data):
+            return tuple(data)  # columns of readings: nothing to look into
         return tuple(_decode(inner, one, f"{where}[{index}]") for index, one in enumerate(data))
     if origin in (dict, Mapping):
         if not isinstance(data, Mapping):
             raise DataError(where, f"a table is expected, {type(data).__name__} was given")
         inner = typing.get_args(kind)[1]
         return {key: _decode(inner, one, f"{where}.{key}") for key, one in data.items()}
+    if kind is Any:
+        return data
     if kind is type(None):
         if data is not None:
             raise DataError(where, f"nothing is expected here, {data!r} was given")
         return None
     if type(data) is not kind:
-        raise DataError(where, f"{kind.__name__} is expected, {type(data).__name__} {data!r} was given")
+        raise DataError(where, f"{kind.__name__} is expected, {type(data).__name__} {reprlib.repr(data)} was given")
     return data
 
 

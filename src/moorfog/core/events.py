@@ -9,191 +9,99 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
-from functools import cached_property
 from typing import Any, ClassVar, Literal, TypeAlias, cast
 
 from moorfog.core.canonical import canonical_bytes, digest
 from moorfog.core.codec import DataError, decode, encode
-
-_STRICT: Mapping[str, Any] = {"strict": True, "extra": "forbid"}
-
-
-@dataclass(frozen=True)
-class Facepiece:
-    """A facepiece as it is on the face: model version, size and set-up, by value."""
-
-    __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
-    model_id: str
-    version_id: str
-    maker: str
-    model: str
-    kind: str
-    size: str
-    valve: bool
-    filter_kind: Literal["media", "particulate", "gas", "combined"]
-    filter_class: str
-    cover: Literal["front", "palms", "thumbs", "none"]
-    suspension: str
-    clip: str
-    probe: Literal["valve_seat", "probed_cartridge", "through"]
-    test_filters: bool
-    is_own: bool
-    ppe: tuple[str, ...]
-
-    @property
-    def family(self) -> str:
-        """Return disposable, half, full or powered."""
-        return family_of(self.kind)
-
-    @cached_property
-    def configuration(self) -> str:
-        """Digest of what a result binds to: model, size, suspension, clip, filters' kind and class, PPE."""
-        return digest(
-            [
-                self.model_id,
-                self.size,
-                self.suspension,
-                self.clip,
-                self.filter_kind,
-                self.filter_class,
-                sorted(self.ppe),
-            ]
-        )
-
-
-def family_of(kind: str) -> str:
-    """Return the family of a facepiece kind: disposable, half (quarter too), full, or powered."""
-    if kind.startswith("disposable"):
-        return "disposable"
-    if kind.startswith(("powered", "supplied")):
-        return "powered"
-    return "full" if kind.startswith(("full", "scba")) else "half"
-
-
-def level_key(kind: str) -> str:
-    """Return which pass level of a rule book a kind is judged by: the facepiece decides, not the hazard."""
-    return "level.full" if kind in ("full", "powered_full", "supplied_full", "scba_full") else "level.half"
-
-
-Form: TypeAlias = Literal["particles", "gas or vapour", "both"]
-
-
-@dataclass(frozen=True)
-class Contaminant:
-    """What is in the air. Figures as decimal text in ``unit``; an empty one is not known."""
-
-    __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
-    name: str
-    form: Form
-    concentration: str
-    limit: str
-    unit: str
-    idlh: str = ""
-    cartridge_limit: str = ""
-
-
-@dataclass(frozen=True)
-class Task:
-    """A task of a site, by value, with the filter class its work needs, and the cartridge where there is gas."""
-
-    __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
-    id: str
-    name: str
-    contaminants: tuple[Contaminant, ...]
-    oxygen_percent: str = ""
-    is_idlh: bool = False
-    is_unknown: bool = False
-    work_filter: str = ""
-    work_cartridge: str = ""
-
-
-@dataclass(frozen=True)
-class DailyCheck:
-    """One daily check of a counter, as a value against its limit, on a day where the counter stands."""
-
-    __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
-    name: Literal["particle", "zero", "max_fit_factor"]
-    value: str
-    limit: str
-    passed: bool
-    checked_on: str
-
-
-@dataclass(frozen=True)
-class Instrument:
-    """The counter a run was made with, by value. Flow in cm³/min, limits in particles per cm³; ``used_on`` is the
-    date of the run where the counter stands."""
-
-    __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
-    id: str
-    name: str
-    serial_number: str
-    counted_flow: str
-    resolution: str
-    ambient_minimum: str
-    ambient_maximum: str
-    calibrated_until: str
-    used_on: str
-    checks: tuple[DailyCheck, ...]
-
-
-@dataclass(frozen=True)
-class MeasuredWindow:
-    """Counts and sampled volume (nanolitres) of one window of the protocol, over ``ms`` of readings."""
-
-    exercise: int
-    use: Literal["outside", "inside"]
-    counts: int
-    volume_nl: int
-    ms: int
-
-
-@dataclass(frozen=True)
-class Deviation:
-    """Something in the readings that breaks the protocol, found when the run was sealed."""
-
-    code: Literal[
-        "gap", "duplicate", "clock_jump", "wrong_valve", "flow_alarm", "alcohol_alarm", "not_finite", "lost", "digest"
-    ]
-    detail: str
-    at_ms: int
+from moorfog.core.facts import (
+    LIMITS as LIMITS,
+)
+from moorfog.core.facts import (
+    STRICT as STRICT,
+)
+from moorfog.core.facts import (
+    Clearance as Clearance,
+)
+from moorfog.core.facts import (
+    Contaminant as Contaminant,
+)
+from moorfog.core.facts import (
+    DailyCheck as DailyCheck,
+)
+from moorfog.core.facts import (
+    Facepiece as Facepiece,
+)
+from moorfog.core.facts import (
+    Form as Form,
+)
+from moorfog.core.facts import (
+    Instrument as Instrument,
+)
+from moorfog.core.facts import (
+    Lot as Lot,
+)
+from moorfog.core.facts import (
+    Nebuliser as Nebuliser,
+)
+from moorfog.core.facts import (
+    Task as Task,
+)
+from moorfog.core.facts import (
+    family_of as family_of,
+)
+from moorfog.core.facts import (
+    level_key as level_key,
+)
+from moorfog.core.measured import Deviation as Deviation
+from moorfog.core.measured import Hold as Hold
+from moorfog.core.measured import MeasuredWindow as MeasuredWindow
+from moorfog.core.measured import SignalWindow as SignalWindow
+from moorfog.core.qualitative_events import (
+    QUALITATIVE_PAYLOADS as QUALITATIVE_PAYLOADS,
+)
+from moorfog.core.qualitative_events import (
+    Detected as Detected,
+)
+from moorfog.core.qualitative_events import (
+    DetectionMistaken as DetectionMistaken,
+)
+from moorfog.core.qualitative_events import (
+    DoseGiven as DoseGiven,
+)
+from moorfog.core.qualitative_events import (
+    EyesOpened as EyesOpened,
+)
+from moorfog.core.qualitative_events import (
+    MethodChosen as MethodChosen,
+)
+from moorfog.core.qualitative_events import (
+    ProofSensed as ProofSensed,
+)
+from moorfog.core.qualitative_events import (
+    QualitativeEnded as QualitativeEnded,
+)
+from moorfog.core.qualitative_events import (
+    QualitativeStarted as QualitativeStarted,
+)
+from moorfog.core.qualitative_events import (
+    Screened as Screened,
+)
+from moorfog.core.qualitative_events import (
+    ScreeningStarted as ScreeningStarted,
+)
+from moorfog.core.qualitative_events import (
+    Squeezed as Squeezed,
+)
 
 
 @dataclass(frozen=True)
 class TypedExercise:
     """One exercise as copied from a display: outside and inside, or the fit factor alone. Decimal text."""
 
-    __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
+    __pydantic_config__: ClassVar[Mapping[str, Any]] = STRICT
     outside: str | None = None
     inside: str | None = None
     factor: str | None = None
-
-
-LIMITS: dict[str, tuple[str, ...]] = {
-    "no full facepiece": ("full",),
-    "no half facepiece": ("half",),
-    "no disposable": ("disposable",),
-    "powered only": ("disposable", "half", "full"),
-    "no self-contained": ("scba",),
-}
-"""What a clinician may rule out, and the families of facepiece that are ruled out by it. Never a diagnosis."""
-
-
-@dataclass(frozen=True)
-class Clearance:
-    """Medical clearance as on file when the visit opened. Dates as YYYY-MM-DD; an empty ``until`` is not expired."""
-
-    __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
-    status: Literal["cleared", "not cleared", "pending"]
-    limits: tuple[str, ...]
-    valid_from: str
-    valid_until: str
-    by: str
-
-    def rules_out(self, piece: Facepiece) -> str:
-        """Return the limit that rules a facepiece out, or nothing."""
-        family = "scba" if piece.kind.startswith("scba") else piece.family
-        return next((one for one in self.limits if family in LIMITS.get(one, ())), "")
 
 
 @dataclass(frozen=True)
@@ -229,7 +137,7 @@ class TaskChosen:
 class Answered:
     """A question answered. ``facts`` is the digest of the facts it holds for; ``minutes_ago`` for timed ones."""
 
-    __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
+    __pydantic_config__: ClassVar[Mapping[str, Any]] = STRICT
     question: str
     answer: Literal["fine", "not_fine"]
     facts: str
@@ -258,7 +166,7 @@ class ProbeFitted:
 class LoopOpened:
     """Something more was altered, such as tape over a valve for the seal check; it must be put back."""
 
-    __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
+    __pydantic_config__: ClassVar[Mapping[str, Any]] = STRICT
     loop: str
     kind: Literal["loop_opened"] = "loop_opened"
 
@@ -267,7 +175,7 @@ class LoopOpened:
 class LoopClosed:
     """One alteration put back."""
 
-    __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
+    __pydantic_config__: ClassVar[Mapping[str, Any]] = STRICT
     loop: str
     kind: Literal["loop_closed"] = "loop_closed"
 
@@ -276,7 +184,7 @@ class LoopClosed:
 class Donned:
     """The facepiece is on and fastened; the wear clock starts. ``unaided``: by the wearer's own hands."""
 
-    __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
+    __pydantic_config__: ClassVar[Mapping[str, Any]] = STRICT
     unaided: bool
     kind: Literal["donned"] = "donned"
 
@@ -285,7 +193,7 @@ class Donned:
 class Doffed:
     """Taken off, lifted, dropped down or deliberately broken: the wear clock ends."""
 
-    __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
+    __pydantic_config__: ClassVar[Mapping[str, Any]] = STRICT
     why: Literal["done", "lifted", "refit"]
     kind: Literal["doffed"] = "doffed"
 
@@ -294,7 +202,7 @@ class Doffed:
 class Adjusted:
     """A strap or nose-piece adjustment: a new seal check, no restart of the wear clock."""
 
-    __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
+    __pydantic_config__: ClassVar[Mapping[str, Any]] = STRICT
     what: Literal["strap", "nose_piece", "reseat"]
     kind: Literal["adjusted"] = "adjusted"
 
@@ -303,7 +211,7 @@ class Adjusted:
 class SealChecked:
     """One user seal check: the wearer's answer and what the tester saw or heard. Never a fit test."""
 
-    __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
+    __pydantic_config__: ClassVar[Mapping[str, Any]] = STRICT
     check: Literal["positive", "negative"]
     wearer: Literal["holds", "leaks"]
     tester: Literal["holds", "leaks"]
@@ -317,9 +225,9 @@ class RunStarted:
 
     run_id: str
     source: Literal["counter", "typed"]
-    method: Literal["fast_count"]
+    method: Literal["fast_count", "full_count", "photometer", "pressure"]
     protocol_id: str
-    mode: Literal["ordinary", "classified"]
+    mode: Literal["ordinary", "classified", "photometer", "pressure"]
     level: str
     count_in_ms: int
     instrument: Instrument
@@ -331,7 +239,10 @@ RunEnd: TypeAlias = Literal["complete", "stopped", "lost"]
 
 @dataclass(frozen=True)
 class RunClosed:
-    """The link sealed the run: which readings, their digest, and the window sums the verdict is made of."""
+    """The run is sealed: which readings, their digest, and what they come to, which the verdict is made of.
+
+    A counter fills ``windows``, a photometer ``signals``, a negative-pressure instrument ``holds``.
+    """
 
     run_id: str
     end: RunEnd
@@ -341,6 +252,8 @@ class RunClosed:
     sha256: str
     windows: tuple[MeasuredWindow, ...]
     deviations: tuple[Deviation, ...]
+    signals: tuple[SignalWindow, ...] = ()
+    holds: tuple[Hold, ...] = ()
     kind: Literal["run_closed"] = "run_closed"
 
 
@@ -348,7 +261,7 @@ class RunClosed:
 class NumbersTyped:
     """Figures copied from the counter's display, with the display's resolution (particles per cm³)."""
 
-    __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
+    __pydantic_config__: ClassVar[Mapping[str, Any]] = STRICT
     run_id: str
     resolution: str
     exercises: tuple[TypedExercise, ...]
@@ -368,7 +281,7 @@ class RunVoided:
 class Touched:
     """The wearer touched the facepiece; moved or not."""
 
-    __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
+    __pydantic_config__: ClassVar[Mapping[str, Any]] = STRICT
     moved: bool
     kind: Literal["touched"] = "touched"
 
@@ -377,7 +290,7 @@ class Touched:
 class Distress:
     """Distress, cough, panic: the wearer is taken out first, then referred."""
 
-    __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
+    __pydantic_config__: ClassVar[Mapping[str, Any]] = STRICT
     kind: Literal["distress"] = "distress"
 
 
@@ -385,7 +298,7 @@ class Distress:
 class Stopped:
     """The tester stopped the run."""
 
-    __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
+    __pydantic_config__: ClassVar[Mapping[str, Any]] = STRICT
     why: str = ""
     kind: Literal["stopped"] = "stopped"
 
@@ -394,7 +307,7 @@ class Stopped:
 class ProofGiven:
     """After a held run the seal was broken on purpose: did the inside rise?"""
 
-    __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
+    __pydantic_config__: ClassVar[Mapping[str, Any]] = STRICT
     run_id: str
     rose: bool
     kind: Literal["proof_given"] = "proof_given"
@@ -404,8 +317,8 @@ class ProofGiven:
 class Decided:
     """What to do after a try that did not pass."""
 
-    __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
-    next: Literal["same_again", "other_size", "other_facepiece", "end"]
+    __pydantic_config__: ClassVar[Mapping[str, Any]] = STRICT
+    next: Literal["same_again", "other_size", "other_facepiece", "other_method", "end"]
     kind: Literal["decided"] = "decided"
 
 
@@ -413,7 +326,7 @@ class Decided:
 class Withheld:
     """The tester withholds a pass, with a reason. There is no opposite of this."""
 
-    __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
+    __pydantic_config__: ClassVar[Mapping[str, Any]] = STRICT
     run_id: str
     reason: str
     kind: Literal["withheld"] = "withheld"
@@ -433,7 +346,7 @@ class Signed:
 class TurnedAway:
     """Ended without a test, with the reason and a day to come back."""
 
-    __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
+    __pydantic_config__: ClassVar[Mapping[str, Any]] = STRICT
     reason: str
     come_back_on: str | None = None
     kind: Literal["turned_away"] = "turned_away"
@@ -443,7 +356,7 @@ class TurnedAway:
 class Released:
     """The wearer left, everything put back."""
 
-    __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
+    __pydantic_config__: ClassVar[Mapping[str, Any]] = STRICT
     kind: Literal["released"] = "released"
 
 
@@ -451,7 +364,7 @@ class Released:
 class Corrected:
     """A correction of a sealed record: right size, right person, or void. It never makes a pass of a non-pass."""
 
-    __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
+    __pydantic_config__: ClassVar[Mapping[str, Any]] = STRICT
     target: int
     reason: str
     size: str | None = None
@@ -486,6 +399,17 @@ Payload: TypeAlias = (
     | TurnedAway
     | Released
     | Corrected
+    | MethodChosen
+    | ScreeningStarted
+    | Squeezed
+    | Screened
+    | QualitativeStarted
+    | DoseGiven
+    | Detected
+    | DetectionMistaken
+    | EyesOpened
+    | QualitativeEnded
+    | ProofSensed
 )
 
 KINDS: dict[str, type[Any]] = {
@@ -516,12 +440,35 @@ KINDS: dict[str, type[Any]] = {
         TurnedAway,
         Released,
         Corrected,
+        *QUALITATIVE_PAYLOADS,
     )
 }
-VERSIONS: dict[str, int] = dict.fromkeys(KINDS, 1)
-OBSERVATIONS = frozenset({"touched", "distress", "stopped", "doffed"})
+VERSIONS: dict[str, int] = {**dict.fromkeys(KINDS, 1), "run_started": 2, "run_closed": 2}
+OBSERVATIONS = frozenset(
+    {
+        "touched",
+        "distress",
+        "stopped",
+        "doffed",
+        "squeezed",
+        "dose_given",
+        "detected",
+        "eyes_opened",
+        "qualitative_ended",
+        "screened",
+    }
+)
 
-UPCASTERS: dict[tuple[str, int], Callable[[dict[str, Any]], dict[str, Any]]] = {}
+
+def _started_by_a_counter(payload: dict[str, Any]) -> dict[str, Any]:
+    more = {"kind": "counter", "required": ["particle", "zero", "max_fit_factor"], "charged_at": "", "charge_h": 0}
+    return {**payload, "instrument": {**payload["instrument"], **more}}
+
+
+UPCASTERS: dict[tuple[str, int], Callable[[dict[str, Any]], dict[str, Any]]] = {
+    ("run_started", 1): _started_by_a_counter,
+    ("run_closed", 1): lambda payload: {**payload, "signals": [], "holds": []},
+}
 """From (kind, old version) to a pure function that writes the payload of the next version."""
 
 
@@ -627,6 +574,14 @@ def parse_instant(text: str, where: str) -> datetime:
     if moment.tzinfo is None:
         raise DataError(where, f"{text!r} has no offset; write Z or +00:00 behind it")
     return moment
+
+
+def instant_or_none(text: str) -> datetime | None:
+    """Read a moment, or return None where it is none."""
+    try:
+        return parse_instant(text, "moment")
+    except DataError:
+        return None
 
 
 def event_from_json(data: Mapping[str, Any], where: str = "event") -> Event:

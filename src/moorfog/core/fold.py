@@ -9,11 +9,16 @@ from fractions import Fraction
 from typing import Any
 
 from moorfog.core import events as ev
-from moorfog.core.arithmetic import cut, decimal_or_none, leak_budget, parse_decimal, whole_or_cut
+from moorfog.core.arithmetic import decimal_or_none
+from moorfog.core.budget import stopped_numbers
+from moorfog.core.fold_qualitative import QUALITATIVE_HANDLERS, faults_so_far, spoil_screening
 from moorfog.core.judge import outcome, run_blocks
-from moorfog.core.measure import Reason, RunNumbers, ambient_samples, measure_typed, measure_windows
-from moorfog.core.rules import Protocol, Rules
-from moorfog.core.visit import Answer, OpenLoop, SealResult, Signature, Try, Visit, loops_needed
+from moorfog.core.measure import Reason, RunNumbers, measure_typed
+from moorfog.core.measure_run import Limits, measure_run
+from moorfog.core.protocols import instrument_of
+from moorfog.core.rules import Rules
+from moorfog.core.trying import begin_try, break_run, change_running, find_try, is_redonning, put_try
+from moorfog.core.visit import Answer, OpenLoop, SealResult, Signature, Visit, loops_needed
 
 VERDICT_KINDS = (
     ev.FacepieceChosen,
@@ -29,6 +34,21 @@ VERDICT_KINDS = (
     ev.Decided,
     ev.Withheld,
     ev.TurnedAway,
+    ev.MethodChosen,
+    ev.QualitativeStarted,
+    ev.QualitativeEnded,
+    ev.Detected,
+    ev.DetectionMistaken,
+    ev.EyesOpened,
+    ev.ProofSensed,
+)
+
+
+REDONNED = Reason(
+    "redonned",
+    "Taken off, put on again or adjusted where the protocol asks for it.",
+    "protocol: only in its re-donning",
+    "note",
 )
 
 
@@ -63,7 +83,7 @@ def _opened(visit: Visit, event: ev.Event, payload: ev.VisitOpened) -> Visit:
 
 
 def _task_chosen(visit: Visit, event: ev.Event, payload: ev.TaskChosen) -> Visit:
-    visit = _break(visit, event.occurred_at, "another_task", "Another task was chosen during the run.")
+    visit = break_run(visit, event.occurred_at, "another_task", "Another task was chosen during the run.")
     return replace(visit, task=payload.task)
 
 
@@ -83,7 +103,7 @@ def _answered(visit: Visit, event: ev.Event, payload: ev.Answered) -> Visit:
 
 
 def _chosen(visit: Visit, event: ev.Event, payload: ev.FacepieceChosen) -> Visit:
-    visit = _break(visit, event.occurred_at, "another_facepiece", "Another facepiece was chosen during the run.")
+    visit = break_run(visit, event.occurred_at, "another_facepiece", "Another facepiece was chosen during the run.")
     return replace(
         visit,
         facepiece=payload.facepiece,
@@ -112,7 +132,7 @@ def _probe_fitted(visit: Visit, event: ev.Event, payload: ev.ProbeFitted) -> Vis
 def _loop_opened(visit: Visit, event: ev.Event, payload: ev.LoopOpened) -> Visit:
     if not any(one.id == payload.loop for one in visit.rules.procedure.loop):
         return visit
-    visit = _break(visit, event.occurred_at, "altered_in_run", "Something was altered during the run.")
+    visit = break_run(visit, event.occurred_at, "altered_in_run", "Something was altered during the run.")
     return _open_loops(visit, event, (payload.loop,))
 
 
@@ -120,7 +140,7 @@ def _loop_closed(visit: Visit, event: ev.Event, payload: ev.LoopClosed) -> Visit
     found = next((one for one in visit.loops if one.id == payload.loop), None)
     if found is None:
         return visit
-    visit = _break(visit, event.occurred_at, "put_back_in_run", "Something was put back during the run.")
+    visit = break_run(visit, event.occurred_at, "put_back_in_run", "Something was put back during the run.")
     left = tuple(one for one in visit.loops if one.id != payload.loop)
     return replace(
         visit,
@@ -133,7 +153,7 @@ def _loop_closed(visit: Visit, event: ev.Event, payload: ev.LoopClosed) -> Visit
 def _donned(visit: Visit, event: ev.Event, payload: ev.Donned) -> Visit:
     if visit.facepiece is None:
         return visit
-    visit = _break(visit, event.occurred_at, "donned_again", "It was donned again during the run.")
+    visit = break_run(visit, event.occurred_at, "donned_again", "It was donned again during the run.")
     return replace(
         visit,
         donning=visit.donning + 1,
@@ -144,12 +164,16 @@ def _donned(visit: Visit, event: ev.Event, payload: ev.Donned) -> Visit:
 
 
 def _doffed(visit: Visit, event: ev.Event, payload: ev.Doffed) -> Visit:
-    visit = _break(visit, event.occurred_at, "lifted", "It was taken off or lifted during the run.")
+    if is_redonning(visit, event.occurred_at):
+        return change_running(visit, remarks=(*visit.tries[-1].remarks, REDONNED))
+    visit = break_run(visit, event.occurred_at, "lifted", "It was taken off or lifted during the run.")
     return replace(visit, worn_since=None, unaided=False)
 
 
 def _adjusted(visit: Visit, event: ev.Event, payload: ev.Adjusted) -> Visit:
-    visit = _break(visit, event.occurred_at, "adjusted", "It was adjusted during the run.")
+    if is_redonning(visit, event.occurred_at):
+        return change_running(visit, remarks=(*visit.tries[-1].remarks, REDONNED))
+    visit = break_run(visit, event.occurred_at, "adjusted", "It was adjusted during the run.")
     return replace(visit, adjustment=visit.adjustment + 1)
 
 
@@ -168,87 +192,53 @@ def _run_started(visit: Visit, event: ev.Event, payload: ev.RunStarted) -> Visit
     ):
         return visit
     judged_by = decimal_or_none(payload.level)
-    if judged_by is None or decimal_or_none(payload.instrument.ambient_minimum) is None:
+    figures = (payload.instrument.ambient_minimum, payload.instrument.resolution)
+    if judged_by is None or judged_by <= 0 or any(decimal_or_none(one) is None for one in figures):
         return visit
     against = [one.code for one in run_blocks(visit, event.occurred_at)]
     protocol = visit.rules.protocol(payload.protocol_id)
-    if protocol is None or visit.facepiece.kind not in protocol.kinds:
+    if protocol is None or protocol.is_qualitative or visit.facepiece.kind not in protocol.kinds:
         against.append("protocol")
     level = visit.rules.book.ratio(ev.level_key(visit.facepiece.kind))
     if level is None or level != judged_by:
         against.append("level")
-    against += kit_reasons(visit.rules, visit.facepiece, payload.mode, payload.instrument)
+    family = protocol.family if protocol is not None else ""
+    against += kit_reasons(visit.rules, visit.facepiece, payload.mode, payload.instrument, family, event.occurred_at)
+    if protocol is not None and (visit.method or "ambient_count") != protocol.method:
+        against.append("method")
     if visit.current_try is not None:
         against.append("undecided")
     t0 = event.occurred_at + timedelta(milliseconds=payload.count_in_ms)
-    one = Try(
-        len(visit.tries) + 1,
-        visit.attempt,
-        event.seq,
-        payload,
-        event.occurred_at,
-        t0,
-        visit.facepiece,
-        visit.donning,
-        visit.adjustment,
-        visit.chosen_seq,
-        tuple(against),
-    )
-    return replace(visit, tries=(*visit.tries, one))
+    return begin_try(visit, event, payload, visit.facepiece, t0, against)
 
 
-def kit_reasons(rules: Rules, facepiece: ev.Facepiece, mode: str, counter: ev.Instrument) -> list[str]:
-    """Return codes of what is wrong with the kit for this run: checks of the day, calibration, mode for the filter."""
+def kit_reasons(
+    rules: Rules, facepiece: ev.Facepiece, mode: str, counter: ev.Instrument, family: str, at: datetime
+) -> list[str]:
+    """Return codes of what is wrong with the kit for this run.
+
+    Kind of instrument, mode for the filter, checks of the day, calibration, alcohol charged long ago.
+    """
     out: list[str] = []
-    if facepiece.filter_class not in rules.book.words(f"mode.{mode}.filters"):
+    if counter.kind != instrument_of(family):
+        out.append("instrument")
+    modes = ("ordinary", "classified") if counter.kind == "counter" else (counter.kind,)
+    if mode not in modes or (
+        mode != "pressure" and facepiece.filter_class not in rules.book.words(f"mode.{mode}.filters")
+    ):
         out.append("mode")
     day = counter.used_on
-    for name in ("particle", "zero", "max_fit_factor"):
+    for name in counter.required:
         found = [one for one in counter.checks if one.name == name and one.checked_on == day]
         if not found or not found[-1].passed:
             out.append(f"check_{name}")
     if not counter.calibrated_until or counter.calibrated_until < day:
         out.append("calibration")
+    if counter.charge_h:
+        charged = ev.instant_or_none(counter.charged_at)
+        if charged is None or not timedelta() <= at - charged <= timedelta(hours=counter.charge_h):
+            out.append("alcohol")
     return out
-
-
-def _change_running(visit: Visit, **changes: object) -> Visit:
-    last = visit.tries[-1]
-    return replace(visit, tries=(*visit.tries[:-1], replace(last, **changes)))  # type: ignore[arg-type]
-
-
-def _break(visit: Visit, at: datetime, code: str, sentence: str) -> Visit:
-    """Void a running run from t0 on, or during the count-in, because the seal or the kit was changed."""
-    running = visit.running
-    if running is None:
-        return visit
-    why = Reason(
-        code,
-        sentence,
-        "protocol: nothing is changed from start to end",
-        "put_right",
-        "A new try from the first exercise.",
-    )
-    return _change_running(visit, broken=(*running.broken, why), ended_at=at)
-
-
-def _find(visit: Visit, run_id: str) -> Try | None:
-    return next((one for one in visit.tries if one.started.run_id == run_id), None)
-
-
-def _put(visit: Visit, one: Try) -> Visit:
-    return replace(visit, tries=tuple(one if old.no == one.no else old for old in visit.tries))
-
-
-def _limits(visit: Visit, one: Try) -> tuple[Protocol | None, Fraction, Fraction, Fraction | None]:
-    protocol = visit.rules.protocol(one.started.protocol_id)
-    cap = visit.rules.book.ratio("mode.classified.cap") if one.started.mode == "classified" else None
-    return (
-        protocol,
-        Fraction(one.started.level),
-        parse_decimal(one.started.instrument.ambient_minimum, "ambient minimum"),
-        cap,
-    )
 
 
 _DEVIATION_WORDS = {
@@ -261,14 +251,16 @@ _DEVIATION_WORDS = {
     "not_finite": "A reading was no usable number.",
     "lost": "The counter was lost.",
     "digest": "The readings stored are not the readings sealed.",
+    "broken_hold": "The breath was not held, or the seal gave way.",
 }
 
 
 def _run_closed(visit: Visit, event: ev.Event, payload: ev.RunClosed) -> Visit:
-    one = _find(visit, payload.run_id)
-    if one is None or one.closed is not None or one.typed is not None or one.started.source != "counter":
+    one = find_try(visit, payload.run_id)
+    started = one.counted if one is not None else None
+    if one is None or started is None or one.closed or one.typed:
         return visit
-    protocol, level, minimum, cap = _limits(visit, one)
+    protocol = visit.rules.protocol(started.protocol_id)
     broken = one.broken + tuple(
         Reason(
             found.code,
@@ -282,9 +274,24 @@ def _run_closed(visit: Visit, event: ev.Event, payload: ev.RunClosed) -> Visit:
     numbers = RunNumbers("unfinished")
     if protocol is not None:
         if payload.end == "complete" and not one.stopped:
-            numbers = measure_windows(protocol, visit.rules.book, level, payload.windows, minimum, cap)
+            numbers = measure_run(
+                protocol,
+                visit.rules.book,
+                Fraction(started.level),
+                payload,
+                one.facepiece.kind,
+                _limits(visit, started),
+            )
         elif payload.end == "stopped" or one.stopped:
-            numbers = _stopped_numbers(visit, protocol, level, payload)
+            numbers = stopped_numbers(
+                protocol,
+                visit.rules.book,
+                Fraction(started.level),
+                one.facepiece.kind,
+                payload.windows,
+                payload.signals,
+                payload.holds,
+            )
     if payload.end == "lost":
         broken = (
             *broken,
@@ -292,60 +299,27 @@ def _run_closed(visit: Visit, event: ev.Event, payload: ev.RunClosed) -> Visit:
         )
     if broken:
         numbers = replace(numbers, state="unfinished") if numbers.state in ("reached", "held", "below") else numbers
-    return _put(
+    return put_try(
         visit, replace(one, closed=payload, broken=broken, numbers=numbers, ended_at=one.ended_at or event.occurred_at)
     )
 
 
-def _stopped_numbers(visit: Visit, protocol: Protocol, level: Fraction, payload: ev.RunClosed) -> RunNumbers:
-    """A run stopped early fails only if it could not have passed any more; otherwise it is unfinished."""
-    first, last = ambient_samples(payload.windows)
-    if first is None or first <= 0:
-        return RunNumbers("unfinished")
-    shares = inside_shares(protocol, payload.windows, first if last is None else (first + last) / 2)
-    budget = leak_budget(shares, protocol.n, level, visit.rules.book.number("drift.maximum"), last is not None)
-    if not budget.is_lost:
-        return RunNumbers("unfinished")
-    return RunNumbers(
-        "below",
-        reasons=(
-            Reason(
-                "cannot_pass",
-                f"Stopped: {cut(budget.spent * 100)} % of the leak budget was spent; "
-                f"it could not reach {whole_or_cut(level)} any more.",
-                "N ÷ level, with the most the drift rule allows",
-                "stop",
-                "Refit, another size or another facepiece.",
-            ),
-        ),
-    )
-
-
-def inside_shares(protocol: Protocol, windows: Sequence[ev.MeasuredWindow], outside: Fraction) -> list[Fraction]:
-    """Return inside ÷ outside per exercise begun, over the full planned volume, so that it only grows."""
-    out: list[Fraction] = []
-    for index, exercise in enumerate(protocol.exercise):
-        inside = [one for one in windows if one.exercise == index and one.use == "inside"]
-        counts, volume, ms = (
-            (sum(part) for part in zip(*((w.counts, w.volume_nl, w.ms) for w in inside), strict=True))
-            if inside
-            else (0, 0, 0)
-        )
-        if ms <= 0 or volume <= 0:
-            continue
-        planned_ms = sum(one.seconds for one in exercise.segment if one.use == "inside") * 1000
-        planned = Fraction(volume * max(planned_ms, ms), ms)
-        out.append(Fraction(counts * 1_000_000) / planned / outside)
-    return out
+def _limits(visit: Visit, started: ev.RunStarted) -> Limits:
+    counter = started.instrument
+    minimum, step = decimal_or_none(counter.ambient_minimum), decimal_or_none(counter.resolution)
+    cap = visit.rules.book.ratio("mode.classified.cap") if started.mode == "classified" else None
+    return Limits(minimum or Fraction(0), step or Fraction(0), cap)
 
 
 def _numbers_typed(visit: Visit, event: ev.Event, payload: ev.NumbersTyped) -> Visit:
-    one = _find(visit, payload.run_id)
-    if one is None or one.typed is not None or one.closed is not None or one.started.source != "typed":
+    one = find_try(visit, payload.run_id)
+    started, ends = (one.counted, visit.run_ends_at(one)) if one is not None else (None, None)
+    if one is None or started is None or one.typed or one.closed or started.source != "typed":
         return visit
-    protocol, level, minimum, cap = _limits(visit, one)
+    protocol = visit.rules.protocol(started.protocol_id)
+    limits = _limits(visit, started)
     broken = one.broken
-    if event.occurred_at < visit.run_ends_at(one):
+    if ends is None or event.occurred_at < ends:
         broken = (
             *broken,
             Reason(
@@ -358,7 +332,15 @@ def _numbers_typed(visit: Visit, event: ev.Event, payload: ev.NumbersTyped) -> V
         )
     try:
         numbers = (
-            measure_typed(protocol, visit.rules.book, level, payload.exercises, payload.resolution, minimum, cap)
+            measure_typed(
+                protocol,
+                visit.rules.book,
+                Fraction(started.level),
+                payload.exercises,
+                payload.resolution,
+                limits.minimum,
+                limits.cap,
+            )
             if protocol
             else RunNumbers("unfinished")
         )
@@ -368,45 +350,49 @@ def _numbers_typed(visit: Visit, event: ev.Event, payload: ev.NumbersTyped) -> V
         )
     if broken or one.stopped or one.distress:
         numbers = replace(numbers, state="unfinished")
-    return _put(
+    return put_try(
         visit, replace(one, typed=payload, numbers=numbers, broken=broken, ended_at=one.ended_at or event.occurred_at)
     )
 
 
 def _run_voided(visit: Visit, event: ev.Event, payload: ev.RunVoided) -> Visit:
-    one = _find(visit, payload.run_id)
+    one = find_try(visit, payload.run_id)
     if one is None:
         return visit
-    return _put(visit, replace(one, voided=payload.reason or "Voided.", ended_at=one.ended_at or event.occurred_at))
+    return put_try(visit, replace(one, voided=payload.reason or "Voided.", ended_at=one.ended_at or event.occurred_at))
 
 
 def _touched(visit: Visit, event: ev.Event, payload: ev.Touched) -> Visit:
     running = visit.running
     if running is None:
         return visit
-    if payload.moved:
-        return _break(visit, event.occurred_at, "touched_moved", "The wearer touched it and it moved.")
+    if payload.moved and not is_redonning(visit, event.occurred_at):
+        return break_run(visit, event.occurred_at, "touched_moved", "The wearer touched it and it moved.")
     note = Reason("touched", "The wearer touched it; nothing moved.", "recorded, the tester decides", "note")
-    return _change_running(visit, remarks=(*running.remarks, note))
+    if payload.moved:
+        note = REDONNED
+    return change_running(visit, remarks=(*running.remarks, note))
 
 
 def _distress(visit: Visit, event: ev.Event, payload: ev.Distress) -> Visit:
     if visit.running is not None:
-        visit = _change_running(visit, distress=True, stopped=True, ended_at=event.occurred_at)
-    return replace(visit, distress=True)
+        visit = change_running(visit, distress=True, stopped=True, ended_at=event.occurred_at)
+    return replace(spoil_screening(visit, event.occurred_at), distress=True)
 
 
 def _stopped(visit: Visit, event: ev.Event, payload: ev.Stopped) -> Visit:
-    if visit.running is None:
-        return visit
-    return _change_running(visit, stopped=True, ended_at=event.occurred_at)
+    running = visit.running
+    if running is None:
+        return spoil_screening(visit, event.occurred_at)
+    faults = faults_so_far(visit, running, event.occurred_at)
+    return change_running(visit, stopped=True, ended_at=event.occurred_at, broken=(*running.broken, *faults))
 
 
 def _proof_given(visit: Visit, event: ev.Event, payload: ev.ProofGiven) -> Visit:
-    one = _find(visit, payload.run_id)
+    one = find_try(visit, payload.run_id)
     if one is None or one.is_running or one.proof is not None:
         return visit
-    return _put(visit, replace(one, proof=payload))
+    return put_try(visit, replace(one, proof=payload.rose))
 
 
 def _decided(visit: Visit, event: ev.Event, payload: ev.Decided) -> Visit:
@@ -415,18 +401,20 @@ def _decided(visit: Visit, event: ev.Event, payload: ev.Decided) -> Visit:
         return visit
     if payload.next == "end":
         return replace(visit, ending=True)
-    visit = _put(visit, replace(current, final=outcome(visit, current)))
+    visit = put_try(visit, replace(current, final=outcome(visit, current)))
     visit = replace(
         visit, attempt=visit.attempt + 1, worn_since=None, unaided=False, adjustment=visit.adjustment + 1, ending=False
     )
+    if payload.next == "other_method":
+        visit = replace(visit, method="")
     if payload.next in ("other_size", "other_facepiece"):
         visit = replace(visit, facepiece=None, seals=())
     return visit
 
 
 def _withheld(visit: Visit, event: ev.Event, payload: ev.Withheld) -> Visit:
-    one = _find(visit, payload.run_id)
-    return visit if one is None else _put(visit, replace(one, withheld=payload.reason or "no reason given"))
+    one = find_try(visit, payload.run_id)
+    return visit if one is None else put_try(visit, replace(one, withheld=payload.reason or "no reason given"))
 
 
 def _signed(visit: Visit, event: ev.Event, payload: ev.Signed) -> Visit:
@@ -438,7 +426,7 @@ def _signed(visit: Visit, event: ev.Event, payload: ev.Signed) -> Visit:
 
 
 def _turned_away(visit: Visit, event: ev.Event, payload: ev.TurnedAway) -> Visit:
-    visit = _break(visit, event.occurred_at, "turned_away", "The visit was ended during the run.")
+    visit = break_run(visit, event.occurred_at, "turned_away", "The visit was ended during the run.")
     closed = visit.closed or ("turned_away" if not visit.loops and visit.worn_since is None and not visit.tries else "")
     return replace(
         visit, turned_away=payload.reason or "no reason given", come_back_on=payload.come_back_on, closed=closed
@@ -470,8 +458,8 @@ def _corrected(visit: Visit, event: ev.Event, payload: ev.Corrected) -> Visit:
         corrections=(*visit.corrections, payload.reason),
         person_id=visit.person_id if payload.person_id is None else payload.person_id,
     )
-    one = _find(visit, payload.void_run) if payload.void_run is not None else None
-    return _put(visit, replace(one, voided=payload.reason or "Voided by correction.")) if one is not None else visit
+    one = find_try(visit, payload.void_run) if payload.void_run is not None else None
+    return put_try(visit, replace(one, voided=payload.reason or "Voided by correction.")) if one is not None else visit
 
 
 _HANDLERS: dict[type, Callable[[Visit, ev.Event, Any], Visit]] = {
@@ -500,4 +488,5 @@ _HANDLERS: dict[type, Callable[[Visit, ev.Event, Any], Visit]] = {
     ev.TurnedAway: _turned_away,
     ev.Released: _released,
     ev.Corrected: _corrected,
+    **QUALITATIVE_HANDLERS,
 }

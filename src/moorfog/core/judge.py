@@ -8,6 +8,7 @@ from typing import Literal
 
 from moorfog.core.events import level_key
 from moorfog.core.measure import Reason
+from moorfog.core.methods import method_stands
 from moorfog.core.protection import protection
 from moorfog.core.rules import Gravity, Item
 from moorfog.core.visit import Outcome, Try, Visit, applies, facts_digest, seal_fails, seal_holds, seal_rule
@@ -16,6 +17,8 @@ Status = Literal["done", "open", "waiting", "not_fine"]
 ACT_WORDS = {
     "choose_task": "The task is not chosen",
     "choose_facepiece": "Facepiece and size not chosen",
+    "choose_method": "How it is tested is not chosen",
+    "screen": "Not screened: threshold, jars or weak whiff",
     "fit_probe": "Probe not fitted",
     "don": "Not donned by the wearer",
     "seal_check": "User seal check not done",
@@ -62,6 +65,8 @@ def _act_done(visit: Visit, item: Item) -> bool:
     checks = {
         "choose_task": lambda: visit.task is not None,
         "choose_facepiece": lambda: visit.facepiece is not None,
+        "choose_method": lambda: started or (visit.method != "" and not method_against(visit)),
+        "screen": lambda: started or (visit.screening is not None and visit.screening.is_passed),
         "fit_probe": lambda: started or (visit.chosen > 0 and visit.probe_fitted_for == visit.chosen),
         "don": lambda: started or (visit.worn_since is not None and visit.unaided),
         "seal_check": lambda: started or (visit.worn_since is not None and seal_holds(visit)),
@@ -74,6 +79,20 @@ def _act_done(visit: Visit, item: Item) -> bool:
         "release": lambda: bool(visit.closed),
     }
     return checks[item.act]()
+
+
+def method_against(visit: Visit) -> str:
+    """Return why the method chosen does not suit facepiece, task, book or person any more, or nothing."""
+    if visit.facepiece is None or not visit.method:
+        return ""
+    found: str | None = visit.memo.get("method_against")
+    if found is None:
+        task, book = visit.task, visit.rules.book
+        required = protection(task, book, visit.facepiece.filter_class).required if task is not None else None
+        found = visit.memo["method_against"] = method_stands(
+            visit.method, visit.facepiece, visit.rules, required, visit.out
+        )
+    return found
 
 
 def is_signed_by(visit: Visit, role: str) -> bool:
@@ -89,7 +108,11 @@ def is_sealed(visit: Visit) -> bool:
 def standing(visit: Visit, item: Item, now: datetime) -> Standing:
     """Return where ``item`` stands at ``now``. A stale answer is an open question."""
     if item.act:
-        return Standing(item, "done" if _act_done(visit, item) else "open")
+        done = _act_done(visit, item)
+        clear = visit.clear_at() if item.act == "screen" and not done else None
+        if clear is not None and now < clear:
+            return Standing(item, "waiting", clear)
+        return Standing(item, "done" if done else "open")
     answer = visit.answers.get(item.id)
     fresh = answer is not None and answer.facts == facts_digest(visit, item)
     if answer is None or not fresh:
@@ -97,6 +120,10 @@ def standing(visit: Visit, item: Item, now: datetime) -> Standing:
             ready = visit.wear_ready_at()
             if ready is None or now < ready:
                 return Standing(item, "waiting", ready)
+        if item.after_clear and visit.current_try is None:
+            clear = visit.clear_at()
+            if clear is None or now < clear:
+                return Standing(item, "waiting", clear)
         return Standing(item, "open")
     if answer.answer == "fine" or item.gravity == "note":
         return Standing(item, "done")
@@ -207,7 +234,11 @@ def _piece_blocks(visit: Visit) -> list[Block]:
 
 def _block(visit: Visit, one: Standing) -> Block:
     item = one.item
+    if item.act and one.status == "waiting":
+        return Block(item.id, item.title, "the clock runs", "waiting", one.until)
     if item.act:
+        if item.act == "choose_method" and method_against(visit):
+            return Block(item.id, f"Not by this method: {method_against(visit)}", "choose another", "put_right")
         if item.act == "seal_check" and seal_rule(visit) is None and visit.facepiece is not None:
             return Block("no_seal_rule", "No seal check is known for this facepiece", "choose another", "stop")
         if item.act == "seal_check" and seal_fails(visit):
@@ -222,7 +253,7 @@ def _block(visit: Visit, one: Standing) -> Block:
                 item.id, "The wearer had help putting it on", "take it off; the wearer dons it alone", "put_right"
             )
         return Block(item.id, ACT_WORDS[item.act], "", "unanswered")
-    if one.status == "waiting" and not item.after_wear:
+    if one.status == "waiting" and one.until is not None and not item.after_wear:
         return Block(item.id, item.title, "the clock runs", "waiting", one.until)
     if one.status == "not_fine":
         return Block(item.id, item.title, item.remedy, item.gravity)
@@ -283,7 +314,17 @@ def _after_numbers(visit: Visit, one: Try) -> tuple[Outcome, tuple[Reason, ...]]
     if one.numbers.state == "held":
         if one.proof is None:
             return "unfinished", notes
-        if not one.proof.rose:
+        if not one.proof and one.sensed is not None:
+            return "void", (
+                Reason(
+                    "not_sensed",
+                    "The proof failed: the agent was there and was not sensed, so the run shows nothing.",
+                    "seal break or second whiff after a run without detection",
+                    "put_right",
+                    "Screen again before the next try, or test by another method.",
+                ),
+            )
+        if not one.proof:
             return "void", (
                 Reason(
                     "blocked_line",
@@ -353,7 +394,8 @@ def needs_decision(visit: Visit) -> bool:
 def queue(visit: Visit, now: datetime) -> list[Standing]:
     """Return the items that can be dealt with now, in order: everything open up to the next undone act.
 
-    Items that only wait for time do not hold up what follows, except the run itself.
+    Items that only wait for time do not hold up what follows, except the run itself, a screening while something
+    eaten is in the mouth, and donning before what was sensed has cleared.
     """
     if visit.closed:
         return []
@@ -364,15 +406,26 @@ def queue(visit: Visit, now: datetime) -> list[Standing]:
         stops = [one for one in every if one.status == "not_fine" and one.item.gravity == "stop"]
         if stops:
             return stops
+    waiting: list[Item] = []
     for one in every:
+        if one.status == "waiting":
+            waiting.append(one.item)
         if one.status in ("done", "waiting"):
             continue
         if one.item.act == "run" and run_blocks(visit, now):
+            break
+        if _is_held_up(one.item, waiting):
             break
         out.append(one)
         if one.item.act:
             break
     return out
+
+
+def _is_held_up(item: Item, waiting: list[Item]) -> bool:
+    if item.act == "screen":
+        return any(one.wait for one in waiting)
+    return item.act == "don" and any(one.after_clear for one in waiting)
 
 
 def changes_at(visit: Visit, now: datetime) -> datetime | None:
@@ -382,10 +435,19 @@ def changes_at(visit: Visit, now: datetime) -> datetime | None:
     if ready is not None and ready > now:
         moments.append(ready)
     if visit.running is not None:
-        end = visit.run_ends_at(visit.running)
-        if end > now:
-            moments.append(end + timedelta(milliseconds=50))
+        moments += [one for one in _run_moments(visit, visit.running) if one > now]
     return min(moments, default=None)
+
+
+def _run_moments(visit: Visit, one: Try) -> list[datetime]:
+    """Return when a running run changes by time alone: its start, its end, each dose that is missed by then."""
+    protocol, end = visit.rules.protocol(one.started.protocol_id), visit.run_ends_at(one)
+    if protocol is None or one.t0 is None or end is None:
+        return []
+    soon = timedelta(milliseconds=50)
+    late = protocol.dosing.late_s if protocol.dosing is not None else 0
+    slots = protocol.slots(one.sensed.threshold) if one.sensed is not None else ()
+    return [one.t0, end + soon, *(visit.after(one.t0, slot.at_ms / 1000 + late) + soon for slot in slots)]
 
 
 def step_of(visit: Visit, now: datetime) -> str:
@@ -394,6 +456,8 @@ def step_of(visit: Visit, now: datetime) -> str:
         return "back"
     if visit.running is not None:
         return "test"
+    if visit.screening_running is not None:
+        return "size"
     if needs_decision(visit):
         return "result"
     ahead = queue(visit, now)

@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from fractions import Fraction
-from typing import Literal
+from typing import Literal, TypeVar
+from typing import Protocol as Protocol_
 
 from moorfog.core.arithmetic import concentration, cut, drift, mean_outside, overall, parse_decimal, whole_or_cut
 from moorfog.core.counting import Sample, exercise_bound, overall_bound
@@ -28,7 +29,11 @@ class Reason:
 
 @dataclass(frozen=True)
 class ExerciseResult:
-    """Fit factor of one exercise. ``at_least`` marks a value shown with ≥; ``bound`` is the lower 95 % bound."""
+    """Fit factor of one exercise. ``at_least`` marks a value shown with ≥; ``bound`` is the lower 95 % bound.
+
+    Outside and inside are particles per cm³ on a counter, µg/m³ on a photometer, and ml/min of modelled flow and leak
+    in a negative-pressure test, where ``place`` tells the holds of one exercise apart.
+    """
 
     exercise: int
     outside: Fraction | None
@@ -37,6 +42,7 @@ class ExerciseResult:
     at_least: bool
     counts: int | None
     bound: float | None
+    place: str = ""
 
 
 @dataclass(frozen=True)
@@ -52,7 +58,8 @@ class RunNumbers:
     reasons: tuple[Reason, ...] = ()
 
 
-def _void(code: str, sentence: str, rule: str, remedy: str, results: Sequence[ExerciseResult] = ()) -> RunNumbers:
+def void(code: str, sentence: str, rule: str, remedy: str, results: Sequence[ExerciseResult] = ()) -> RunNumbers:
+    """Return the numbers of a run that shows nothing, with why."""
     return RunNumbers("void", tuple(results), reasons=(Reason(code, sentence, rule, "put_right", remedy),))
 
 
@@ -60,18 +67,101 @@ def _sum_up(counts_volume: Sequence[MeasuredWindow]) -> tuple[int, int]:
     return sum(one.counts for one in counts_volume), sum(one.volume_nl for one in counts_volume)
 
 
-def ambient_samples(windows: Sequence[MeasuredWindow]) -> tuple[Fraction | None, Fraction | None]:
-    """Return first and last outside concentration; None where a sample is missing or empty."""
-    outside = [one for one in windows if one.use == "outside"]
-    if not outside:
-        return None, None
-    first_exercise, last_exercise = outside[0].exercise, outside[-1].exercise
-    first_counts, first_volume = _sum_up([one for one in outside if one.exercise == first_exercise])
-    first = concentration(first_counts, first_volume) if first_volume > 0 else None
-    if last_exercise == first_exercise:
-        return first, None
-    last_counts, last_volume = _sum_up([one for one in outside if one.exercise == last_exercise])
-    return first, concentration(last_counts, last_volume) if last_volume > 0 else None
+class Sampled(Protocol_):
+    """A window of readings, of a counter or a photometer."""
+
+    @property
+    def exercise(self) -> int:
+        """Place of its exercise in the protocol."""
+
+    @property
+    def use(self) -> str:
+        """Outside or inside."""
+
+
+W = TypeVar("W", bound=Sampled)
+
+
+def stretches_outside(windows: Sequence[W]) -> list[list[W]]:
+    """Return the stretches outside in order; two are told apart by their exercise, and by inside between them."""
+    out: list[list[W]] = []
+    was_outside = False
+    for one in windows:
+        if one.use == "outside":
+            if was_outside and out[-1][-1].exercise == one.exercise:
+                out[-1].append(one)
+            else:
+                out.append([one])
+        was_outside = one.use == "outside"
+    return out
+
+
+def ambient_samples(windows: Sequence[MeasuredWindow]) -> tuple[Fraction | None, ...]:
+    """Return the outside concentrations in order, one for each stretch outside; None for one without volume."""
+    sums = (_sum_up(stretch) for stretch in stretches_outside(windows))
+    return tuple(concentration(counts, volume) if volume > 0 else None for counts, volume in sums)
+
+
+@dataclass(frozen=True)
+class Outside:
+    """What an exercise is compared with: the outside figure known so far, and whether it is the final one.
+
+    ``samples`` are the ambient samples it is made of.
+    """
+
+    value: Fraction | None
+    is_final: bool
+    samples: tuple[Fraction, ...]
+
+
+def outside_of(protocol: Protocol, windows: Sequence[MeasuredWindow]) -> tuple[Outside, ...]:
+    """Return what each exercise of the sum is compared with, in order, from a counter's windows."""
+    return pair_samples(protocol, ambient_samples(windows))
+
+
+def pair_samples(protocol: Protocol, found: tuple[Fraction | None, ...]) -> tuple[Outside, ...]:
+    """Return what each exercise of the sum is compared with, in order, from the ambient samples so far.
+
+    Fast protocols: the mean of the first and the last sample for all. Full ones: the mean of the samples before and
+    after the exercise. Source: 29 CFR 1910.134 App. A Part I.C.3 to C.5 (recalled).
+    """
+    if protocol.outside != "mean_of_neighbours":
+        pair = found[:1] + (found[-1:] if len(found) > 1 else ())
+        return (_mean(pair, 2),) * protocol.n
+    return tuple(_mean(found[number : number + 2], 2) for number in range(protocol.n))
+
+
+def _mean(samples: Sequence[Fraction | None], wanted: int) -> Outside:
+    known = tuple(one for one in samples if one is not None)
+    if not known:
+        return Outside(None, False, ())
+    is_final = len(known) == wanted
+    return Outside(mean_outside(known[0], known[-1]) if is_final else known[0], is_final, known)
+
+
+def no_ambient(protocol: Protocol) -> RunNumbers:
+    """Return what a run comes to whose ambient samples are not all there."""
+    rules = {
+        "mean_of_neighbours": "each exercise uses the samples before and after it",
+        "continuous": "each exercise uses the chamber's own reading during it",
+    }
+    return void(
+        "no_last_ambient",
+        "An ambient sample is missing: without it there is no verdict.",
+        "protocol: " + rules.get(protocol.outside, "outside is the mean of the first and the last sample"),
+        "Repeat the run from the start.",
+    )
+
+
+def exercise_missing(name: str, results: Sequence[ExerciseResult] = ()) -> RunNumbers:
+    """Return what a run comes to that lacks an exercise."""
+    return void(
+        "exercise_missing",
+        f"{name}: nothing was read inside.",
+        "a missing exercise means no verdict",
+        "Repeat the run from the start.",
+        results,
+    )
 
 
 def measure_windows(
@@ -83,35 +173,26 @@ def measure_windows(
     cap: Fraction | None,
 ) -> RunNumbers:
     """Judge a run read from a counter: counts and volumes per window. Outside figures in particles per cm³."""
-    first, last = ambient_samples(windows)
-    if first is None or last is None:
-        return _void(
-            "no_last_ambient",
-            "An ambient sample is missing: without it there is no verdict.",
-            "protocol: outside is the mean of the first and the last sample",
-            "Repeat the run from the start.",
-        )
-    if min(first, last) < ambient_minimum or min(first, last) <= 0:
-        return _void(
+    outsides = outside_of(protocol, windows)
+    if not all(one.is_final for one in outsides):
+        return no_ambient(protocol)
+    lowest = min(sample for one in outsides for sample in one.samples)
+    if lowest < ambient_minimum or lowest <= 0:
+        return void(
             "ambient_low",
-            f"Outside fell to {cut(min(first, last))} per cm³; the instrument needs {whole_or_cut(ambient_minimum)}.",
+            f"Outside fell to {cut(lowest)} per cm³; the instrument needs {whole_or_cut(ambient_minimum)}.",
             "instrument limit",
             "Raise the ambient count (generator, open door), wait until steady, repeat.",
         )
     results: list[ExerciseResult] = []
-    outside = mean_outside(first, last)
     samples: list[Sample] = []
-    for index in range(protocol.n):
+    exercises = protocol.exercises()
+    for index, beside in zip(protocol.summed(), outsides, strict=True):
+        outside = beside.value or Fraction(0)
         inside = [one for one in windows if one.use == "inside" and one.exercise == index]
         counts, volume = _sum_up(inside)
         if volume <= 0:
-            return _void(
-                "exercise_missing",
-                f"{protocol.exercise[index].name}: nothing was sampled inside.",
-                "a missing exercise means no verdict",
-                "Repeat the run from the start.",
-                results,
-            )
+            return exercise_missing(exercises[index].name, results)
         shown = concentration(max(counts, 1), volume)
         sample = Sample(max(counts, 0), float(outside), volume / 1e6)
         samples.append(sample)
@@ -128,18 +209,22 @@ def measure_windows(
                 exercise_bound(sample),
             )
         )
-    over = drift(first, last)
-    if over > book.number("drift.maximum"):
-        return _void(
+    over = max(outsides, key=lambda one: drift(one.samples[0], one.samples[-1])).samples
+    if drift(over[0], over[-1]) > book.number("drift.maximum"):
+        return void(
             "drift",
-            f"Outside went from {cut(first)} to {cut(last)} per cm³: too unsteady to compare with.",
+            f"Outside went from {cut(over[0])} to {cut(over[-1])} per cm³: too unsteady to compare with.",
             f"drift at most {whole_or_cut(book.number('drift.maximum') * 100)} % of the mean, common practice",
             "Close doors, stop what makes dust, wait until steady, repeat.",
             results,
         )
     total = sum(one.counts or 0 for one in results)
+    volume = sum(one.volume_nl for one in windows if one.use == "inside")
+    least = book.ratio("near_zero.concentration")
     is_near_zero = total <= book.number("near_zero.counts")
-    return _conclude(protocol, book, level, results, overall_bound(samples), is_near_zero)
+    if least is not None:
+        is_near_zero = is_near_zero or concentration(total, volume) <= least
+    return conclude(protocol, book, level, results, overall_bound(samples), is_near_zero)
 
 
 def measure_typed(
@@ -157,7 +242,7 @@ def measure_typed(
     shown with ≥; without counts there is no Poisson bound.
     """
     if len(typed) != protocol.n:
-        return _void(
+        return void(
             "exercise_missing",
             f"{len(typed)} of {protocol.n} exercises have numbers.",
             "a missing exercise means no verdict",
@@ -165,12 +250,12 @@ def measure_typed(
         )
     results: list[ExerciseResult] = []
     zeros = 0
-    for index, row in enumerate(typed):
-        name = protocol.exercise[index].name
+    for measurement, row in zip(protocol.measurements(), typed, strict=True):
+        index, name = measurement.exercise, measurement.name
         if row.factor is not None:
             factor = parse_decimal(row.factor, f"{name}, fit factor")
             if factor <= 0:
-                return _void(
+                return void(
                     "not_positive",
                     f"{name}: a fit factor of {row.factor} is impossible.",
                     "arithmetic",
@@ -179,13 +264,22 @@ def measure_typed(
                 )
             capped = cap is not None and factor > cap
             results.append(
-                ExerciseResult(index, None, None, cap if capped and cap is not None else factor, capped, None, None)
+                ExerciseResult(
+                    index,
+                    None,
+                    None,
+                    cap if capped and cap is not None else factor,
+                    capped,
+                    None,
+                    None,
+                    measurement.place,
+                )
             )
             continue
         outside = parse_decimal(row.outside or "", f"{name}, outside")
         inside = parse_decimal(row.inside or "", f"{name}, inside")
         if outside <= 0 or outside < ambient_minimum:
-            return _void(
+            return void(
                 "ambient_low",
                 f"{name}: outside {row.outside} per cm³ is below the instrument's minimum "
                 f"of {whole_or_cut(ambient_minimum)}.",
@@ -203,10 +297,16 @@ def measure_typed(
                 index, outside, inside, cap if capped and cap is not None else factor, at_least or capped, None, None
             )
         )
-    return _conclude(protocol, book, level, results, None, is_near_zero=zeros == len(typed))
+    return conclude(protocol, book, level, results, None, is_near_zero=zeros == len(typed))
 
 
-def _conclude(
+def name_of(protocol: Protocol, one: ExerciseResult) -> str:
+    """Return the name of an exercise, with the place where it has more than one hold."""
+    name = protocol.exercises()[one.exercise].name
+    return f"{name}, {one.place}" if one.place else name
+
+
+def conclude(
     protocol: Protocol,
     book: Book,
     level: Fraction,
@@ -214,6 +314,10 @@ def _conclude(
     bound: float | None,
     is_near_zero: bool,
 ) -> RunNumbers:
+    """Return what the fit factors of a run come to: void where they cannot be, below, held, or reached.
+
+    Raises ``ValueError`` unless there is one for every value of the protocol's sum.
+    """
     factors = [one.factor for one in results]
     total = overall(factors, protocol.n)
     at_least = any(one.at_least for one in results)
@@ -222,11 +326,16 @@ def _conclude(
     ]
     suspect = book.number("ff.suspect")
     if swapped or min(factors) < suspect:
-        return _void(
+        is_flow = protocol.family == "pressure"
+        return void(
             "hoses_first",
-            "Inside is as high as outside: check hoses, probe and donning before calling it a leak.",
+            "It leaks as if it were not on: check manifold, valves and donning before calling it a leak."
+            if is_flow
+            else "Inside is as high as outside: check hoses, probe and donning before calling it a leak.",
             f"fit factor below {cut(suspect)}, common practice",
-            "Hoses the right way round? Probe in? Facepiece on? Then repeat.",
+            "Manifold tight? Inhalation valves propped open? Facepiece on? Then repeat."
+            if is_flow
+            else "Hoses the right way round? Probe in? Facepiece on? Then repeat.",
             results,
         )
     per_exercise = book.text("judged_by") == "every_exercise"
@@ -245,10 +354,10 @@ def _conclude(
                 Reason(
                     "below_level",
                     f"Overall {cut(total)} is below {whole_or_cut(level)}. "
-                    f"It leaked most in: {protocol.exercise[worst.exercise].name.lower()}.",
+                    f"It leaked most in: {name_of(protocol, worst).lower()}.",
                     rule,
                     "stop",
-                    f"Look at {protocol.exercise[worst.exercise].look_at}. Reseat and try again, or another size.",
+                    f"Look at {protocol.exercises()[worst.exercise].look_at}. Reseat and try again, or another size.",
                 ),
             ),
         )
@@ -268,10 +377,12 @@ def _conclude(
         notes.append(
             Reason(
                 "near_zero",
-                "Almost nothing was counted inside, all the way through: that may be a blocked line.",
+                "No leak at all was read, all the way through: that may be a blocked line."
+                if protocol.family == "pressure"
+                else "Almost nothing was read inside, all the way through: that may be a blocked line.",
                 "held until a deliberate seal break makes the inside rise, common practice",
                 "put_right",
-                "Break the seal on purpose and watch the number rise.",
+                "Break the seal on purpose and watch the number change.",
             )
         )
         return RunNumbers("held", tuple(results), total, at_least, bound, marginal, tuple(notes))

@@ -8,10 +8,12 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 from fractions import Fraction
+from functools import lru_cache
 from typing import Literal
 
 from moorfog.core.events import Facepiece, level_key
 from moorfog.core.rules import Book, Rules
+from moorfog.core.same import Same
 
 Method = Literal["sweet", "bitter", "odour", "smoke", "ambient_count", "aerosol", "negative_pressure"]
 METHODS: tuple[Method, ...] = ("sweet", "bitter", "odour", "smoke", "ambient_count", "aerosol", "negative_pressure")
@@ -86,7 +88,8 @@ def _by_filter(method: Method, piece: Facepiece, book: Book) -> str:
             else f"no counter mode suits the filter class {piece.filter_class!r}"
         )
     if method == "aerosol":
-        return "" if piece.filter_class == "100-type" else "the aerosol needs the highest class of filter"
+        allowed = book.words("mode.photometer.filters")
+        return "" if piece.filter_class in allowed else "the aerosol needs the highest class of filter"
     return "not for disposables: there is no hard edge to draw against" if piece.family == "disposable" else ""
 
 
@@ -134,6 +137,14 @@ def advise(
     ``required`` is the APF the task needs, None where no task is known. The best is a counting method with the kit at
     hand, which gives a number; otherwise the first qualitative one.
     """
+    return _advise(piece, Same(rules), required, kit, wearer)
+
+
+@lru_cache(maxsize=1024)
+def _advise(
+    piece: Facepiece, pinned: Same[Rules], required: Fraction | None, kit: Kit, wearer: Wearer
+) -> tuple[MethodAdvice, ...]:
+    rules = pinned.one
     book = rules.book
     checks: tuple[Callable[[Method], str], ...] = (
         lambda method: _by_filter(method, piece, book),
@@ -167,6 +178,17 @@ def advise(
     )
 
 
+def method_stands(method: str, piece: Facepiece, rules: Rules, required: Fraction | None, out: frozenset[str]) -> str:
+    """Return why a method cannot be used for a facepiece and person, or nothing. Kit is not judged here."""
+    wearer = Wearer(frozenset(one for one in METHODS if one in out))
+    found = next(
+        (one for one in advise(piece, rules, required, Kit(frozenset(METHODS)), wearer) if one.method == method), None
+    )
+    if found is None:
+        return f"{method!r} is no method known here"
+    return "" if found.verdict == "may" else "; ".join(found.reasons)
+
+
 def _why(method: Method, piece: Facepiece) -> str:
     if method in QUALITATIVE:
         return (
@@ -178,11 +200,8 @@ def _why(method: Method, piece: Facepiece) -> str:
 
 
 def _by_protocol(method: Method, piece: Facepiece, rules: Rules) -> str:
-    if method != "ambient_count":
+    if rules.protocol_for(method, piece.kind) is not None:
         return ""
-    if any(piece.kind in one.kinds and rules.protocol(one.id) is not None for one in rules.protocols):
-        return ""
-    waiting = [name for name in rules.book.protocols_on_confirmation if name not in rules.book.protocols]
-    if waiting:
-        return f"{rules.book.title}: no protocol is allowed until the site confirms one from its own copy"
-    return f"{rules.book.title} allows no counting protocol for this kind"
+    if any(name not in rules.book.protocols for name in rules.book.protocols_on_confirmation):
+        return f"{rules.book.title}: no protocol for it is allowed until the site confirms one from its own copy"
+    return f"{rules.book.title} allows no such protocol for this kind"

@@ -6,13 +6,14 @@ from dataclasses import dataclass
 from datetime import date, datetime
 from fractions import Fraction
 
-from moorfog.core.arithmetic import cut, whole_or_cut
+from moorfog.core.arithmetic import cut
 from moorfog.core.events import instant, level_key
 from moorfog.core.judge import (
     Block,
     Standing,
     changes_at,
     is_sealed,
+    method_against,
     needs_decision,
     outcome,
     pass_blocks,
@@ -21,17 +22,20 @@ from moorfog.core.judge import (
     standings,
     step_of,
 )
-from moorfog.core.measure import Reason
+from moorfog.core.methods import METHODS, WORDS, Kit, Wearer, advise
+from moorfog.core.next_steps import Offer, cause, offers
+from moorfog.core.picture_qualitative import ScreeningView, TestPlan, screening_view, test_plan
+from moorfog.core.picture_runs import ReasonView as ReasonView
+from moorfog.core.picture_runs import RunView, TryView, moment, run_view
+from moorfog.core.picture_runs import reason_view as reason_view
+from moorfog.core.picture_runs import try_view as try_view
 from moorfog.core.protection import protection
+from moorfog.core.protocols import Protocol, instrument_of
 from moorfog.core.rules import Item
+from moorfog.core.simulated_faults import PRACTICE
 from moorfog.core.visit import Outcome, Try, Visit, facts_digest, loops_needed, repeated_leak, seal_fails, seal_rule
 
 BACK_STEPS = 6
-
-
-def moment(at: datetime | None) -> str | None:
-    """Write a moment for a screen, or None."""
-    return instant(at) if at is not None else None
 
 
 @dataclass(frozen=True)
@@ -66,6 +70,7 @@ class Card:
     timed_min: int
     facts: str
     answer: str | None
+    points: tuple[str, ...]
 
 
 @dataclass(frozen=True)
@@ -100,91 +105,6 @@ class SealCheckView:
 
 
 @dataclass(frozen=True)
-class ExerciseView:
-    """One exercise of the running protocol, in ms from t0."""
-
-    id: str
-    name: str
-    say: str
-    wearer: str
-    pace: str
-    look_at: str
-    start_ms: int
-    end_ms: int
-
-
-@dataclass(frozen=True)
-class RunView:
-    """The run that is going on. ``budget_percent`` is N ÷ level: what all exercises together may let in."""
-
-    run_id: str
-    try_no: int
-    source: str
-    t0: str
-    ends_at: str
-    is_over: bool
-    level: str
-    budget_percent: str
-    protocol_title: str
-    instrument_name: str
-    exercises: tuple[ExerciseView, ...]
-
-
-@dataclass(frozen=True)
-class ExerciseResultView:
-    """One exercise of a judged run, cut for display."""
-
-    name: str
-    outside: str
-    inside: str
-    factor: str
-    counts: int | None
-    bound: str
-
-
-@dataclass(frozen=True)
-class ReasonView:
-    """A reason as shown."""
-
-    code: str
-    sentence: str
-    rule: str
-    gravity: str
-    remedy: str
-
-
-@dataclass(frozen=True)
-class TryView:
-    """A try with its outcome, kept whatever came of it."""
-
-    no: int
-    run_id: str
-    outcome: str
-    overall: str
-    level: str
-    bound: str
-    is_marginal: bool
-    source: str
-    protocol_title: str
-    facepiece: str
-    size: str
-    started_at: str
-    chosen_seq: int
-    instrument: str
-    reasons: tuple[ReasonView, ...]
-    exercises: tuple[ExerciseResultView, ...]
-
-
-@dataclass(frozen=True)
-class Offer:
-    """Something that may be done next after a try that did not pass."""
-
-    next: str
-    label: str
-    detail: str
-
-
-@dataclass(frozen=True)
 class FacepieceView:
     """The facepiece in use."""
 
@@ -195,6 +115,17 @@ class FacepieceView:
     kind: str
     size: str
     setup: str
+
+
+@dataclass(frozen=True)
+class ProtocolChoice:
+    """A protocol that may be run: its length in seconds, the standing of what it says, the instrument it needs."""
+
+    id: str
+    title: str
+    seconds: int
+    standing: str
+    instrument: str
 
 
 @dataclass(frozen=True)
@@ -252,8 +183,16 @@ class Picture:
     task: TaskView | None
     on_file: str
     starts_at: str | None
+    method: str
+    method_words: str
+    method_against: str
+    screening: ScreeningView | None
+    test_plan: TestPlan | None
+    protocols: tuple[ProtocolChoice, ...]
+    faults: tuple[str, ...]
     run: RunView | None
     offers: tuple[Offer, ...]
+    cause: str
     tries: tuple[TryView, ...]
     verdict: str
     signatures: tuple[SignatureView, ...]
@@ -266,6 +205,7 @@ def card_of(visit: Visit, one: Standing) -> Card:
     item = one.item
     answer = visit.answers.get(item.id)
     minutes = int(visit.rules.book.number(item.wait)) if item.wait else 0
+    protocol = visit.protocol_for(visit.method) if item.shows_cautions else None
     return Card(
         item.id,
         item.step,
@@ -285,6 +225,7 @@ def card_of(visit: Visit, one: Standing) -> Card:
         minutes,
         facts_digest(visit, item),
         answer.answer if answer else None,
+        protocol.cautions if protocol is not None and item.shows_cautions else (),
     )
 
 
@@ -302,107 +243,6 @@ def _waymarks(visit: Visit, here: str) -> tuple[Waymark, ...]:
         state = "behind" if number < index or visit.closed else "here" if number == index else "ahead"
         again = visit.attempt - 1 if one.id in ("don", "seal", "test") else 0
         out.append(Waymark(one.id, one.name, state, again))
-    return tuple(out)
-
-
-def reason_view(one: Reason) -> ReasonView:
-    """Return a reason for display."""
-    return ReasonView(one.code, one.sentence, one.rule, one.gravity, one.remedy)
-
-
-def try_view(visit: Visit, one: Try) -> TryView:
-    """Return a try for display, its numbers cut and marked."""
-    result, reasons = outcome(visit, one)
-    protocol = visit.rules.protocol(one.started.protocol_id)
-    numbers = one.numbers
-    names = [exercise.name for exercise in protocol.exercise] if protocol else []
-    exercises = tuple(
-        ExerciseResultView(
-            names[row.exercise],
-            cut(row.outside) if row.outside is not None else "–",
-            cut(row.inside, 3) if row.inside is not None else "–",
-            ("≥ " if row.at_least else "") + cut(row.factor),
-            row.counts,
-            cut(Fraction(row.bound)) if row.bound is not None else "unknown",
-        )
-        for row in numbers.exercises
-    )
-    total = ("≥ " if numbers.at_least else "") + cut(numbers.overall) if numbers.overall is not None else ""
-    return TryView(
-        one.no,
-        one.started.run_id,
-        result,
-        total,
-        whole_or_cut(Fraction(one.started.level)),
-        cut(Fraction(numbers.bound)) if numbers.bound is not None else "unknown",
-        numbers.is_marginal,
-        one.started.source,
-        protocol.title if protocol else one.started.protocol_id,
-        f"{one.facepiece.maker} {one.facepiece.model}",
-        one.facepiece.size,
-        instant(one.started_at),
-        one.chosen_seq,
-        one.started.instrument.name,
-        tuple(reason_view(reason) for reason in reasons),
-        exercises,
-    )
-
-
-def _run_view(visit: Visit, one: Try, now: datetime) -> RunView | None:
-    protocol = visit.rules.protocol(one.started.protocol_id)
-    if protocol is None:
-        return None
-    exercises = []
-    for exercise, start in zip(protocol.exercise, protocol.starts_ms(), strict=True):
-        exercises.append(
-            ExerciseView(
-                exercise.id,
-                exercise.name,
-                exercise.say,
-                exercise.wearer,
-                exercise.pace,
-                exercise.look_at,
-                start,
-                start + exercise.seconds * 1000,
-            )
-        )
-    level = Fraction(one.started.level)
-    ends = visit.run_ends_at(one)
-    return RunView(
-        one.started.run_id,
-        one.no,
-        one.started.source,
-        instant(one.t0),
-        instant(ends),
-        now >= ends,
-        whole_or_cut(level),
-        cut(protocol.n / level * 100, 2),
-        protocol.title,
-        one.started.instrument.name,
-        tuple(exercises),
-    )
-
-
-def _offers(visit: Visit) -> tuple[Offer, ...]:
-    if not needs_decision(visit):
-        return ()
-    if visit.distress:
-        return (Offer("end", "End here", "Distress: the clinician decides."),)
-    current = visit.current_try
-    out: list[Offer] = []
-    if current is not None:
-        limit = visit.rules.book.number("tries.per_facepiece")
-        made = visit.tries_with(current.facepiece)
-        comfort = any(reason.code == "after_comfort" for reason in outcome(visit, current)[1])
-        if made < limit and not comfort:
-            out.append(
-                Offer(
-                    "same_again", "Refit the same and run again", f"try {made + 1} of at most {limit} on this facepiece"
-                )
-            )
-    out.append(Offer("other_size", "Another size", "same model"))
-    out.append(Offer("other_facepiece", "Another facepiece", "another model or kind"))
-    out.append(Offer("end", "End without a pass", "put back, sign, release"))
     return tuple(out)
 
 
@@ -483,6 +323,22 @@ def task_view(visit: Visit) -> TaskView | None:
     )
 
 
+def method_limits(visit: Visit, one: Try) -> tuple[str, ...]:
+    """Return the limits of use that the method of a try brings with it."""
+    if one.sensed is None:
+        return ()
+    required = protection(visit.task, visit.rules.book, one.facepiece.filter_class).required if visit.task else None
+    advice = advise(one.facepiece, visit.rules, required, Kit(frozenset(METHODS)), Wearer())
+    limits = next((each.limits for each in advice if each.method == one.sensed.agent), ())
+    return tuple(f"{limit.capitalize()}, by this method." for limit in limits)
+
+
+def limits_of_use(visit: Visit) -> tuple[str, ...]:
+    """Return the limits of use told and signed: the procedure's, and what the method of the last try brings."""
+    more = method_limits(visit, visit.tries[-1]) if visit.tries else ()
+    return (*visit.rules.procedure.limits_of_use, *more)
+
+
 def on_file(visit: Visit) -> str:
     """Return what is on file about clearance and training, in words; never a medical detail."""
     if visit.opened is None:
@@ -557,12 +413,23 @@ def picture(visit: Visit, now: datetime) -> Picture:
         task_view(visit),
         on_file(visit),
         moment(starts_at(visit, now)),
-        _run_view(visit, visit.running, now) if visit.running else None,
-        _offers(visit),
+        visit.method,
+        WORDS.get(visit.method, ""),  # type: ignore[call-overload]
+        method_against(visit),
+        screening_view(visit),
+        test_plan(visit),
+        tuple(
+            ProtocolChoice(one.id, one.title, one.total_s, one.standing, instrument_of(one.family))
+            for one in run_protocols(visit)
+        ),
+        PRACTICE if visit.is_practice else (),
+        run_view(visit, visit.running, now) if visit.running else None,
+        offers(visit),
+        cause(visit, visit.current_try) if visit.current_try is not None and needs_decision(visit) else "",
         tuple(try_view(visit, one) for one in visit.tries),
         _verdict(visit),
         tuple(SignatureView(one.role, instant(one.at)) for one in visit.signatures if one.revision == visit.revision),
-        visit.rules.procedure.limits_of_use,
+        limits_of_use(visit),
         visit.rules.procedure.terms,
     )
 
@@ -577,6 +444,15 @@ def valid_until(tested_on: date, months: int) -> date:
             return date(year, month, day)
         except ValueError:
             day -= 1
+
+
+def run_protocols(visit: Visit) -> tuple[Protocol, ...]:
+    """Return the protocols of the quantitative method chosen that may be run on the facepiece, the usual one first."""
+    piece = visit.facepiece
+    if piece is None:
+        return ()
+    found = visit.rules.protocols_for(visit.method or "ambient_count", piece.kind)
+    return tuple(one for one in found if not one.is_qualitative)
 
 
 def level_for(visit: Visit) -> Fraction | None:

@@ -5,12 +5,14 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from fractions import Fraction
+from functools import lru_cache
 from typing import Literal
 
 from moorfog.core.arithmetic import NotANumber, cut, parse_decimal, whole_or_cut
 from moorfog.core.events import Contaminant, Task
 from moorfog.core.measure import Reason
 from moorfog.core.rules import Book
+from moorfog.core.same import Same
 
 KINDS = (
     *("disposable_cup", "disposable_fold", "disposable_duckbill", "disposable_clip", "quarter", "half", "full"),
@@ -127,6 +129,12 @@ def _stops(task: Task, book: Book) -> list[Reason]:
 
 def protection(task: Task, book: Book, filter_class: str = "") -> Protection:
     """Return what a task needs under a book: required APF ≥ hazard ratio, which kinds suffice, and up to where."""
+    return _protection(task, Same(book), filter_class)
+
+
+@lru_cache(maxsize=512)
+def _protection(task: Task, rule_book: Same[Book], filter_class: str) -> Protection:
+    book = rule_book.one
     ratios = [(one, hazard_ratio(one)) for one in task.contaminants]
     known = [(ratio, one.name) for one, ratio in ratios if ratio is not None]
     worst = max(known, default=None)

@@ -8,18 +8,21 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
-from datetime import date
 from fractions import Fraction
 from typing import Any, Literal
 
-from moorfog.core.canonical import digest
+from moorfog.core.canonical import digest, digest_of_json
 from moorfog.core.codec import DataError, decode, encode
+from moorfog.core.protocols import Protocol as Protocol
+from moorfog.core.protocols import Standing, check_dates
+from moorfog.core.protocols import read_protocol as read_protocol
 
-Standing = Literal["published", "recalled", "common practice", "contested"]
 StrictDirection = Literal["higher", "lower", "subset", "none"]
 Gravity = Literal["stop", "put_right", "note"]
-Use = Literal["purge", "outside", "inside"]
-Valve = Literal["OUT", "IN"]
+
+
+FACTS = ("kind", "configuration", "donning", "adjustment", "try", "task", "method", "screening")
+"""What an answer may depend on."""
 
 
 @dataclass(frozen=True)
@@ -101,86 +104,6 @@ class Book:
 
 
 @dataclass(frozen=True)
-class Segment:
-    """A stretch of an exercise: where the valve stands and whether what is counted there is used. Unit: s."""
-
-    use: Use
-    valve: Valve
-    seconds: int
-
-
-@dataclass(frozen=True)
-class Exercise:
-    """One exercise of a protocol: its seconds, the words to say, how to pace it, where a leak in it points."""
-
-    id: str
-    name: str
-    say: str
-    wearer: str
-    pace: str
-    look_at: str
-    seconds: int
-    segment: tuple[Segment, ...]
-
-
-@dataclass(frozen=True)
-class Window:
-    """A stretch of the run, in milliseconds from t0, in which readings have one use."""
-
-    exercise: int
-    use: Use
-    valve: Valve
-    start_ms: int
-    end_ms: int
-
-
-@dataclass(frozen=True)
-class Protocol:
-    """A fit-test protocol. ``kinds`` are the facepiece kinds it may be used for."""
-
-    id: str
-    title: str
-    family: Literal["fast_count"]
-    edition: str
-    in_force: str
-    source: str
-    standing: Standing
-    kinds: tuple[str, ...]
-    count_in_s: int
-    outside: Literal["mean_of_first_and_last"]
-    exercise: tuple[Exercise, ...]
-
-    @property
-    def n(self) -> int:
-        """Number of exercises in the sum; fixed before the start, never smaller."""
-        return len(self.exercise)
-
-    @property
-    def total_s(self) -> int:
-        """Length of the whole protocol in seconds."""
-        return sum(one.seconds for one in self.exercise)
-
-    def windows(self) -> tuple[Window, ...]:
-        """Return all windows of the run in order, in milliseconds from t0 (the start of exercise 1)."""
-        out: list[Window] = []
-        clock = 0
-        for index, exercise in enumerate(self.exercise):
-            for segment in exercise.segment:
-                end = clock + segment.seconds * 1000
-                out.append(Window(index, segment.use, segment.valve, clock, end))
-                clock = end
-        return tuple(out)
-
-    def starts_ms(self) -> tuple[int, ...]:
-        """Return the start of each exercise in milliseconds from t0."""
-        out, clock = [], 0
-        for exercise in self.exercise:
-            out.append(clock)
-            clock += exercise.seconds * 1000
-        return tuple(out)
-
-
-@dataclass(frozen=True)
 class When:
     """On which facts an item applies; an empty list puts no condition."""
 
@@ -191,6 +114,9 @@ class When:
     cover: tuple[str, ...] = ()
     probe: tuple[str, ...] = ()
     methods: tuple[str, ...] = ()
+    unless_methods: tuple[str, ...] = ()
+    altered: tuple[bool, ...] = ()
+    acknowledged: tuple[bool, ...] = ()
     numbers: tuple[str, ...] = ()
     suspensions: tuple[str, ...] = ()
     worn: tuple[bool, ...] = ()
@@ -206,7 +132,9 @@ class Item:
     ``depends_on`` names the facts an answer holds for: another value of one makes the answer stale (= unanswered).
     ``before`` says what it must be settled for: the run, the pass, or the release of the wearer. ``wait`` names the
     book's value (minutes) that must have gone by since; ``voids`` and ``refuses`` say what "not fine" does to a try.
-    ``school`` names the book's value that says which school is followed, where there are schools.
+    ``school`` names the book's value that says which school is followed, where there are schools. ``after_wear`` and
+    ``after_clear`` wait for the clock of wear and of clearing; ``check`` says of what kit the answer is a check;
+    ``shows_cautions`` puts the method's cautions on the card.
     """
 
     id: str
@@ -226,6 +154,9 @@ class Item:
     school: str = ""
     wait: str = ""
     after_wear: bool = False
+    after_clear: bool = False
+    check: Literal["", "nebuliser"] = ""
+    shows_cautions: bool = False
     voids: bool = False
     refuses: bool = False
     when: When = When()
@@ -253,6 +184,7 @@ class LoopRule:
     test_filters: bool = False
     by_hand: bool = False
     covers: tuple[str, ...] = ()
+    methods: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -277,6 +209,15 @@ class LeakRemedy:
 
 
 @dataclass(frozen=True)
+class NoTest:
+    """Something people do in the place of a fit test: why it is none, and what there is instead."""
+
+    name: str
+    why: str
+    instead: str
+
+
+@dataclass(frozen=True)
 class Procedure:
     """Which questions, in which order, how grave, depending on what."""
 
@@ -291,6 +232,7 @@ class Procedure:
     limits_of_use: tuple[str, ...]
     terms: str
     leak_remedy: tuple[LeakRemedy, ...] = ()
+    no_test: tuple[NoTest, ...] = ()
 
     def find(self, item_id: str) -> Item | None:
         """Return the item with this id, or None."""
@@ -312,51 +254,31 @@ class Rules:
             return None
         return next((one for one in self.protocols if one.id == protocol_id), None)
 
+    def protocols_for(self, method: str, kind: str) -> tuple[Protocol, ...]:
+        """Return the protocols of a method that this set allows for a facepiece kind, in the book's own order."""
+        allowed = (self.protocol(one) for one in self.book.protocols)
+        return tuple(one for one in allowed if one is not None and one.method == method and kind in one.kinds)
 
-def _check_protocol(protocol: Protocol, where: str) -> None:
-    for index, exercise in enumerate(protocol.exercise):
-        spot = f"{where}.exercise[{index}]"
-        total = sum(segment.seconds for segment in exercise.segment)
-        if total != exercise.seconds:
-            raise DataError(spot, f"its segments last {total} s, the exercise {exercise.seconds} s; make them equal")
-        if not any(segment.use == "inside" for segment in exercise.segment):
-            raise DataError(spot, "no segment is sampled inside; an exercise of the sum needs one")
-    uses = [window.use for window in protocol.windows() if window.use != "purge"]
-    if not uses or uses[0] != "outside" or uses[-1] != "outside":
-        raise DataError(where, "the first and the last sampled segment must be outside")
-
-
-def _check_dates(where: str, *days: str) -> None:
-    for day in days:
-        try:
-            date.fromisoformat(day)
-        except ValueError:
-            raise DataError(f"{where}.in_force", f"{day!r} is not a date as YYYY-MM-DD") from None
+    def protocol_for(self, method: str, kind: str) -> Protocol | None:
+        """Return the first protocol of a method that this set allows for a facepiece kind, or None."""
+        return next(iter(self.protocols_for(method, kind)), None)
 
 
 def read_book(data: Mapping[str, Any], where: str) -> Book:
     """Read a rule book from parsed TOML. Raises :class:`DataError` naming file and key."""
     book = decode(Book, data, where)
-    _check_dates(where, book.in_force)
+    check_dates(where, book.in_force)
     for key, value in book.values.items():
-        _check_dates(f"{where}.values.{key}", value.in_force)
+        check_dates(f"{where}.values.{key}", value.in_force)
         if not value.source.strip():
             raise DataError(f"{where}.values.{key}.source", "every value needs a source")
     return book
 
 
-def read_protocol(data: Mapping[str, Any], where: str) -> Protocol:
-    """Read a protocol from parsed TOML and check that its seconds add up. Raises :class:`DataError`."""
-    protocol = decode(Protocol, data, where)
-    _check_dates(where, protocol.in_force)
-    _check_protocol(protocol, where)
-    return protocol
-
-
 def read_procedure(data: Mapping[str, Any], where: str) -> Procedure:
     """Read a procedure from parsed TOML; ids must be unique and steps known. Raises :class:`DataError`."""
     procedure = decode(Procedure, data, where)
-    _check_dates(where, procedure.in_force)
+    check_dates(where, procedure.in_force)
     steps = {step.id for step in procedure.step}
     seen: set[str] = set()
     for index, item in enumerate(procedure.item):
@@ -365,6 +287,9 @@ def read_procedure(data: Mapping[str, Any], where: str) -> Procedure:
             raise DataError(f"{spot}.id", f"{item.id!r} is used twice")
         if item.step not in steps:
             raise DataError(f"{spot}.step", f"{item.step!r} is not a step of this procedure")
+        for name in item.depends_on:
+            if name not in FACTS:
+                raise DataError(f"{spot}.depends_on", f"{name!r} is no fact; {', '.join(FACTS)} are")
         seen.add(item.id)
     return procedure
 
@@ -396,9 +321,21 @@ def rules_from_json(data: Mapping[str, Any], where: str = "rules") -> Rules:
     for key in ("book", "procedure", "protocols"):
         if key not in data:
             raise DataError(f"{where}.{key}", "this key is missing")
-    return Rules(
-        read_book(data["book"], f"{where}.book"),
-        read_procedure(data["procedure"], f"{where}.procedure"),
-        tuple(read_protocol(one, f"{where}.protocols[{i}]") for i, one in enumerate(data["protocols"])),
-        digest(data),
-    )
+    name = digest_of_json(data)
+    known = _known.get(name)
+    if known is None:
+        known = Rules(
+            read_book(data["book"], f"{where}.book"),
+            read_procedure(data["procedure"], f"{where}.procedure"),
+            tuple(read_protocol(one, f"{where}.protocols[{i}]") for i, one in enumerate(data["protocols"])),
+            name,
+        )
+        if len(_known) >= MOST_KNOWN:
+            _known.clear()
+        _known[name] = known
+    return known
+
+
+MOST_KNOWN = 64
+_known: dict[str, Rules] = {}
+"""Sets read before, by the digest of their content: the same digest is the same set."""

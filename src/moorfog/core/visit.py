@@ -12,17 +12,20 @@ from moorfog.core.canonical import digest
 from moorfog.core.events import (
     Facepiece,
     NumbersTyped,
-    ProofGiven,
+    QualitativeStarted,
     RunClosed,
     RunStarted,
+    ScreeningStarted,
     SealChecked,
     Task,
     VisitOpened,
 )
 from moorfog.core.measure import Reason, RunNumbers
-from moorfog.core.rules import Item, Rules, SealRule, When
+from moorfog.core.methods import QUALITATIVE
+from moorfog.core.protocols import Protocol
+from moorfog.core.rules import FACTS, Item, Rules, SealRule, When
 
-FOLD_VERSION = 1
+FOLD_VERSION = 3
 """Raised whenever the same log would fold to another result; see docs/fold-changes.md."""
 
 Outcome = Literal["pass", "fail", "void", "unfinished"]
@@ -66,16 +69,52 @@ class SealResult:
         return self.check.wearer == "holds" and self.check.tester == "holds"
 
 
+ScreeningResult = Literal["", "10", "20", "30", "sensed", "none", "spoilt"]
+"""Threshold by set, or sensed; none: not sensed; spoilt: broken off; empty while it goes on."""
+
+
+@dataclass(frozen=True)
+class ScreeningState:
+    """A screening: for which attempt, how many squeezes so far, and what came of it."""
+
+    started: ScreeningStarted
+    attempt: int
+    at: datetime
+    squeezes: int = 0
+    result: ScreeningResult = ""
+    ended_at: datetime | None = None
+
+    @property
+    def threshold(self) -> int:
+        """Squeezes of the threshold set, 0 where none are counted."""
+        return int(self.result) if self.result in ("10", "20", "30") else 0
+
+    @property
+    def is_passed(self) -> bool:
+        """True once the agent was sensed."""
+        return self.threshold > 0 or self.result == "sensed"
+
+
+@dataclass(frozen=True)
+class Detection:
+    """Tasted, smelt or reacted: at which exercise (-1: before the first) and which second from t0, by whose press."""
+
+    at: datetime
+    exercise: int
+    second: int
+    by: Literal["tester", "wearer"]
+
+
 @dataclass(frozen=True)
 class Try:
-    """Facepiece × donning × run. Kept and numbered whatever comes of it."""
+    """Facepiece × donning × run. Kept and numbered whatever comes of it. ``t0`` is None until the first dose is in."""
 
     no: int
     attempt: int
     seq: int
-    started: RunStarted
+    started: RunStarted | QualitativeStarted
     started_at: datetime
-    t0: datetime
+    t0: datetime | None
     facepiece: Facepiece
     donning: int
     adjustment: int
@@ -85,7 +124,10 @@ class Try:
     remarks: tuple[Reason, ...] = ()
     closed: RunClosed | None = None
     typed: NumbersTyped | None = None
-    proof: ProofGiven | None = None
+    proof: bool | None = None
+    doses: tuple[datetime, ...] = ()
+    detection: Detection | None = None
+    longest_gap_ms: int = 0
     ended_at: datetime | None = None
     stopped: bool = False
     distress: bool = False
@@ -98,6 +140,16 @@ class Try:
     def is_running(self) -> bool:
         """True from start until numbers, stop or void end the run."""
         return self.ended_at is None
+
+    @property
+    def counted(self) -> RunStarted | None:
+        """What a counting run started with, None for a qualitative one."""
+        return self.started if isinstance(self.started, RunStarted) else None
+
+    @property
+    def sensed(self) -> QualitativeStarted | None:
+        """What a qualitative run started with, None for a counting one."""
+        return self.started if isinstance(self.started, QualitativeStarted) else None
 
 
 @dataclass(frozen=True)
@@ -139,6 +191,9 @@ class Visit:
     loops: tuple[OpenLoop, ...] = ()
     loops_closed: tuple[tuple[OpenLoop, datetime], ...] = ()
     loops_opened: int = 0
+    method: str = ""
+    cautions_on: str = ""
+    screenings: tuple[ScreeningState, ...] = ()
     tries: tuple[Try, ...] = ()
     attempt: int = 1
     ending: bool = False
@@ -174,6 +229,38 @@ class Visit:
         last = self.tries[-1] if self.tries else None
         return last if last is not None and last.is_running else None
 
+    @property
+    def screening(self) -> ScreeningState | None:
+        """The latest screening of the present attempt for the method chosen, if any."""
+        last = self.screenings[-1] if self.screenings else None
+        fits = last is not None and last.attempt == self.attempt and last.started.agent == self.method
+        return last if fits else None
+
+    @property
+    def screening_running(self) -> ScreeningState | None:
+        """The screening that is going on, if any."""
+        last = self.screenings[-1] if self.screenings else None
+        return last if last is not None and last.ended_at is None else None
+
+    @property
+    def out(self) -> frozenset[str]:
+        """Agents this person did not sense in a screening, with none passed before it: out for this person today."""
+        found: set[str] = set()
+        for one in self.screenings:
+            passed = any(two.is_passed and two.started.agent == one.started.agent for two in self.screenings)
+            if one.result == "none" and not (passed and self._may_screen_again(one)):
+                found.add(one.started.agent)
+        return frozenset(found)
+
+    def _may_screen_again(self, one: ScreeningState) -> bool:
+        protocol = self.rules.protocol(one.started.protocol_id)
+        return protocol is not None and protocol.screening is not None and protocol.screening.again_after_s > 0
+
+    def protocol_for(self, method: str) -> Protocol | None:
+        """Return the protocol of a method for the chosen facepiece, or None."""
+        piece = self.facepiece
+        return self.rules.protocol_for(method, piece.kind) if piece else None
+
     def ruled_out(self, piece: Facepiece) -> str:
         """Return the limit of the clearance on file that rules a facepiece out, or nothing."""
         clearance = self.opened.clearance if self.opened else None
@@ -193,10 +280,19 @@ class Visit:
             return None
         return self.after(self.worn_since, float(self.rules.book.number("wear.minimum")))
 
-    def run_ends_at(self, one: Try) -> datetime:
-        """Return when the protocol of a run is over."""
+    def run_ends_at(self, one: Try) -> datetime | None:
+        """Return when the protocol of a run is over, None before its first dose."""
         protocol = self.rules.protocol(one.started.protocol_id)
-        return self.after(one.t0, protocol.total_s if protocol else 0)
+        return self.after(one.t0, protocol.total_s if protocol else 0) if one.t0 is not None else None
+
+    def clear_at(self) -> datetime | None:
+        """Return when the agent of the present attempt's screening has had time to clear, None without one."""
+        one = self.screening
+        protocol = self.rules.protocol(one.started.protocol_id) if one is not None else None
+        if one is None or one.ended_at is None or protocol is None or protocol.screening is None:
+            return None
+        wait = protocol.screening.clear_s if one.is_passed else protocol.screening.again_after_s
+        return self.after(one.ended_at, wait)
 
 
 def fact(visit: Visit, name: str) -> str | int | tuple[str | int, ...]:
@@ -221,7 +317,11 @@ def fact(visit: Visit, name: str) -> str | int | tuple[str | int, ...]:
         return visit.attempt
     if name == "task":
         return visit.task.id if visit.task else ""
-    raise KeyError(f"no fact is called {name!r}; kind, configuration, donning, adjustment, try, task are")
+    if name == "method":
+        return visit.method
+    if name == "screening":
+        return len(visit.screenings)
+    raise KeyError(f"no fact is called {name!r}; {', '.join(FACTS)} are")
 
 
 def facts_digest(visit: Visit, item: Item) -> str:
@@ -252,7 +352,13 @@ def applies(visit: Visit, when: When) -> bool:
         return False
     if when.probe and (facepiece is None or facepiece.probe not in when.probe):
         return False
-    if when.methods and "fast_count" not in when.methods:
+    if when.methods and visit.method not in when.methods:
+        return False
+    if visit.method in when.unless_methods:
+        return False
+    if when.altered and bool(loops_needed(visit)) not in when.altered:
+        return False
+    if when.acknowledged and _is_acknowledged(visit) not in when.acknowledged:
         return False
     if when.on_file and _on_file(visit) not in when.on_file:
         return False
@@ -264,6 +370,10 @@ def applies(visit: Visit, when: When) -> bool:
         return False
     current = visit.current_try
     return not (when.numbers and (current.numbers.state if current else "none") not in when.numbers)
+
+
+def _is_acknowledged(visit: Visit) -> bool:
+    return bool(visit.cautions_on) and visit.opened is not None and visit.cautions_on == visit.opened.opened_on
 
 
 def _on_file(visit: Visit) -> str:
@@ -278,16 +388,17 @@ def seal_rule(visit: Visit) -> SealRule | None:
 
 
 def loops_needed(visit: Visit) -> tuple[str, ...]:
-    """Return which loops fitting the probe opens for the chosen facepiece."""
+    """Return which loops are opened on the chosen facepiece for its test; a qualitative one needs no probe."""
     facepiece = visit.facepiece
     if facepiece is None:
         return ()
     return tuple(
         one.id
         for one in visit.rules.procedure.loop
-        if facepiece.probe in one.probe
+        if (facepiece.probe in one.probe and visit.method not in QUALITATIVE)
         or facepiece.family in one.families
         or (one.test_filters and facepiece.test_filters)
+        or visit.method in one.methods
     )
 
 

@@ -8,6 +8,7 @@ from importlib.resources import files
 from typing import Any
 
 from moorfog.core.codec import DataError
+from moorfog.core.instruments import KindRule, read_kinds
 from moorfog.core.rules import Book, Procedure, Protocol, Rules, pin, read_book, read_procedure, read_protocol
 
 
@@ -54,6 +55,12 @@ def shipped_protocols() -> tuple[Protocol, ...]:
 def shipped_procedure() -> Procedure:
     """Return the shipped procedure. Raises ``DataError`` naming file and key."""
     return read_procedure(_load("procedures", PROCEDURE), PROCEDURE)
+
+
+@cache
+def instrument_kinds() -> dict[str, KindRule]:
+    """Return the kinds of instrument by id. Raises ``DataError`` naming file and key."""
+    return read_kinds(tomllib.loads(files(__package__).joinpath("instruments.toml").read_text("utf-8")), "instruments")
 
 
 def rules_for(book: Book) -> Rules:

@@ -55,6 +55,12 @@ class PrivateServer:
         """The server's Unix socket."""
         return self.home / "m.sock"
 
+    def _own_tmp(self) -> dict[str, str]:
+        """Return an environment with a folder for temporary tables of our own: a starting server clears the shared
+        one, and takes away those of a server beside it."""
+        _own(self.home / "tmp")
+        return {**os.environ, "TMPDIR": str(self.home / "tmp")}
+
     @property
     def log(self) -> Path:
         """The server's error log."""
@@ -84,6 +90,7 @@ class PrivateServer:
             capture_output=True,
             text=True,
             check=False,
+            env=self._own_tmp(),
         )
         if made.returncode:
             raise ServerFailed(f"mariadb-install-db failed: {(made.stdout + made.stderr)[-800:]}")
@@ -115,6 +122,7 @@ class PrivateServer:
             stdout=subprocess.DEVNULL,
             stderr=subprocess.DEVNULL,
             start_new_session=True,
+            env=self._own_tmp(),
         )
         deadline = time.monotonic() + wait_s
         while time.monotonic() < deadline:

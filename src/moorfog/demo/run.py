@@ -110,26 +110,20 @@ class Demo:
         self.spawn("web", gunicorn_command(port, 2), **rules)
         address = f"http://127.0.0.1:{port}"
         self._wait(address)
-        counter = free_port()
-        self.spawn("counter", [sys.executable, "-m", "moorfog.instruments.simulated", "--port", str(counter)])
         self.spawn("worker", [sys.executable, "-m", "moorfog.cli", "worker"], **rules)
-        self.spawn(
-            "link",
-            [
-                sys.executable,
-                "-m",
-                "moorfog.instruments.link",
-                "--server",
-                address,
-                "--counter",
-                f"socket://127.0.0.1:{counter}",
-                "--spool",
-                str(self.home / "spool"),
-            ],
-            MOORFOG_LINK_TOKEN=token,
-        )
-        say("web server answers; worker, simulated counter and its link are starting")
+        for kind in ("counter", "photometer", "pressure"):
+            self._spawn_instrument(kind, address, token if kind == "counter" else f"{token}.{kind}")
+        say("web server answers; worker, three simulated instruments and their links are starting")
         return address
+
+    def _spawn_instrument(self, kind: str, address: str, token: str) -> None:
+        """Start a simulated instrument on a free port, and its link."""
+        port = str(free_port())
+        simulated = [sys.executable, "-m", "moorfog.instruments.simulated", "--port", port, "--kind", kind]
+        self.spawn(kind, simulated)
+        link = [sys.executable, "-m", "moorfog.instruments.link", "--server", address]
+        link += ["--counter", f"socket://127.0.0.1:{port}", "--spool", str(self.home / "spool" / kind)]
+        self.spawn(f"link-{kind}", link, MOORFOG_LINK_TOKEN=token)
 
     def _port(self) -> int:
         if self.wanted_port is not None:
@@ -221,7 +215,8 @@ def run(home: Path, port: int | None, fresh: bool) -> int:
             return 1
         shutil.rmtree(home)
     home.mkdir(parents=True, exist_ok=True)
-    signal.signal(signal.SIGTERM, _stop)
+    for one in (signal.SIGTERM, signal.SIGINT):  # SIGINT is ignored from the start in a shell's background job
+        signal.signal(one, _stop)
     demo = Demo(home, port)
     try:
         address = demo.start()

@@ -203,6 +203,53 @@ ACCOUNTS = (
     ("hollis", "Hollis Grey", "administrator", None),
     ("ines", "Ines Carrow", "supervisor", "Cold Haven Boatyard"),
 )
+SOLUTIONS = (
+    ("sweet", "threshold", "Heather 1", 180),
+    ("sweet", "fit", "Heather 2", 180),
+    ("bitter", "threshold", "Gorse 1", 180),
+    ("bitter", "fit", "Gorse 2", 180),
+    ("odour", "odour_jar", "", 1),
+    ("odour", "blank_jar", "", 1),
+    ("odour", "pure", "", 300),
+    ("smoke", "tube", "", 400),
+)
+"""Agent, role, nebuliser it is filled into, and how many days it keeps."""
+SENSED = {2: ("sweet", "Sedge"), 6: ("bitter", "Sedge"), 8: ("odour", "Bracken"), 9: ("sweet", "Sedge")}
+"""Past visits, by the last digit of their number, that were tested by the senses, and in what."""
+INSTRUMENTS: tuple[tuple[str, str, str, dict[str, str]], ...] = (
+    (
+        "Photometer 02",
+        "photometer",
+        "SIM-0012",
+        {"resolution": "0.001", "ambient_minimum_photometer": "2000", "ambient_maximum": "100000"},
+    ),
+    ("Pressure 01", "pressure", "SIM-0021", {"resolution": "0.001"}),
+)
+"""Name, kind, serial number and figures of the demo's instruments besides its counter."""
+
+PARTS: tuple[tuple[str, str, str, bool], ...] = (
+    ("Probe set A", "probe", "Sedge, Sleet: valve seat", False),
+    ("Adapter 3", "adapter", "Bracken: between filter and facepiece", False),
+    ("Cartridge P1", "probed cartridge", "Bracken", False),
+    ("Through-probe 5", "probe", "Plover, Teasel V, Whin: through the facepiece", True),
+    ("Manifold 1", "manifold", "Bracken, Sedge, Sleet: negative pressure", False),
+)
+"""Name, kind, what it fits, and whether it is used once only."""
+
+INSTRUMENT_VISITS = {
+    12: ("aerosol", "photometer", "Sedge", "aerosol-us"),
+    21: ("negative_pressure", "pressure", "Bracken", "pressure-short"),
+    28: ("negative_pressure", "pressure", "Sleet", "pressure-full"),
+}
+"""Past visits with another instrument than the counter: method, kind, model, protocol."""
+
+GOOD_CHECKS = {
+    "counter": {"particle": "5240", "zero": "0", "max_fit_factor": "48000"},
+    "photometer": {"zero": "0.2", "span": "15100"},
+    "pressure": {"tightness": "0.001", "reference": "0.301"},
+}
+"""What the daily checks of sound instruments read."""
+
 COUNTER_FIGURES = {
     "counted_flow": "100",
     "resolution": "1",

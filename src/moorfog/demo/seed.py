@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import random
 from collections.abc import Callable
 from datetime import date, datetime, timedelta
 from typing import Any
@@ -17,8 +18,10 @@ from moorfog.core.visit import Visit
 from moorfog.demo import scenario
 from moorfog.demo.walk import Walk
 from moorfog.operations.accounts import Actor, create_account, load_actor
-from moorfog.operations.kit import create_instrument, record_check
+from moorfog.operations.kit import create_instrument, find_instrument, kind_of, record_act, record_check
+from moorfog.operations.parts import PartEntry, add_part, note_deed
 from moorfog.operations.people import index_people
+from moorfog.operations.solutions import LotEntry, NebuliserEntry, add_nebuliser, check_spray, enter_lot, fill
 from moorfog.store.base import DatabaseClock, FixedClock, new_id, run_in_transaction
 from moorfog.store.log import keep_rules
 from moorfog.store.models import (
@@ -27,6 +30,8 @@ from moorfog.store.models import (
     Employer,
     FacepieceVersion,
     InstrumentRow,
+    LotRow,
+    NebuliserRow,
     Person,
     Site,
     SiteTask,
@@ -34,6 +39,7 @@ from moorfog.store.models import (
 )
 
 PAST_VISITS = 30
+COUNTER = "Counter 04"
 Progress = Callable[[int, int], None]
 
 
@@ -93,15 +99,67 @@ def seed_places(db: Session, rules: Rules, password: str, link_token: str) -> No
     until = (DatabaseClock().now(db).date() + timedelta(days=210)).isoformat()
     create_instrument(
         db,
-        name="Counter 04",
+        name=COUNTER,
         employer_id=None,
         is_simulated=True,
         token=link_token,
         content={**scenario.COUNTER_FIGURES, "serial_number": "SIM-0004", "calibrated_until": until, "zone": zone},
     )
+    for name, kind, serial, figures in scenario.INSTRUMENTS:
+        create_instrument(
+            db,
+            name=name,
+            employer_id=None,
+            is_simulated=True,
+            token=f"{link_token}.{kind}",
+            content={**figures, "kind": kind, "serial_number": serial, "calibrated_until": until, "zone": zone},
+        )
     for login, name, role, employer_name in scenario.ACCOUNTS:
         create_account(db, login, name, password, [(role, employers[employer_name] if employer_name else None)])
     db.flush()
+
+
+def seed_kit(db: Session, actor: Actor, at: datetime) -> dict[tuple[str, str], str]:
+    """Enter nebulisers once, fresh jars for the day, and fill and check what is to be filled, at ``at``.
+
+    Returns the ids of nebulisers and lots by agent and role.
+    """
+    clock = FixedClock(at)
+    kit: dict[tuple[str, str], str] = {}
+    known = {one.name: one.id for one in db.scalars(select(NebuliserRow))}
+    for agent, role, name, keeps in scenario.SOLUTIONS:
+        lot_id = _fresh_lot(db, clock, actor, (agent, role, keeps))
+        if not name:
+            kit[(agent, role)] = lot_id
+            continue
+        nebuliser = known.get(name)
+        if nebuliser is None:
+            nebuliser = add_nebuliser(db, actor, NebuliserEntry(None, name, role)).id  # type: ignore[arg-type]
+        fill(db, clock, actor, nebuliser, lot_id)
+        check_spray(db, FixedClock(at + timedelta(minutes=3)), actor, nebuliser)
+        kit[(agent, role)] = nebuliser
+    return kit
+
+
+def _fresh_lot(db: Session, clock: FixedClock, actor: Actor, wanted: tuple[str, str, int]) -> str:
+    """Return a lot of an agent and role that is in date, made anew where there is none."""
+    agent, role, keeps = wanted
+    day = clock.at.date()
+    known = select(LotRow.id).where(LotRow.agent == agent, LotRow.role == role, LotRow.made_on <= day)
+    found = db.scalar(known.where(LotRow.use_by >= day + timedelta(days=min(3, keeps - 1))).limit(1))
+    if found is not None:
+        return found
+    made = day - timedelta(days=0 if keeps <= 1 else 6)
+    entry = LotEntry(
+        None,
+        agent,  # type: ignore[arg-type]
+        role,
+        f"{agent[:2].upper()}{role[:2].upper()}-{made:%y%m%d}",
+        made.isoformat(),
+        (made + timedelta(days=keeps)).isoformat(),
+        "Maren Oake",
+    )
+    return enter_lot(db, clock, actor, entry).id
 
 
 def seed_tasks(db: Session) -> None:
@@ -162,12 +220,34 @@ def catalogue(db: Session) -> dict[str, dict[str, Any]]:
     }
 
 
-def check_counter(db: Session, actor: Actor, instrument_id: str, at: datetime, zero: str = "0") -> None:
-    """Record the three daily checks at ``at``."""
-    clock = FixedClock(at)
-    record_check(db, clock, actor, instrument_id, "particle", "5240")
-    record_check(db, clock, actor, instrument_id, "zero", zero)
-    record_check(db, clock, actor, instrument_id, "max_fit_factor", "48000")
+def counter_id(db: Session) -> str:
+    """Return the id of the demo's counter."""
+    return db.scalar(select(InstrumentRow.id).where(InstrumentRow.name == COUNTER)) or ""
+
+
+def instrument_of_kind(db: Session, kind: str) -> str:
+    """Return the id of an instrument of a kind that is no counter."""
+    rows = db.scalars(select(InstrumentRow))
+    return next(one.id for one in rows if one.content.get("kind") == kind)
+
+
+def check_counter(db: Session, actor: Actor, instrument_id: str, at: datetime) -> None:
+    """Charge the alcohol, where there is any, and record the daily checks at ``at``, a little different every day."""
+    clock, row = FixedClock(at), find_instrument(db, actor.scope("tester"), instrument_id)
+    kind, dice = kind_of(row), random.Random(at.toordinal())
+    if kind.charge_h:
+        record_act(db, clock, actor, instrument_id, "alcohol")
+    for name, value in scenario.GOOD_CHECKS[kind.id].items():
+        read = value
+        if name in ("particle", "max_fit_factor", "span"):
+            read = str(round(int(value) * dice.uniform(0.85, 1.15)))
+        record_check(db, clock, actor, instrument_id, name, read)
+
+
+def check_all(db: Session, actor: Actor, at: datetime) -> None:
+    """Do the daily checks of every instrument."""
+    for one in db.scalars(select(InstrumentRow.id)).all():
+        check_counter(db, actor, one, at)
 
 
 def best_size(option: dict[str, Any], face_length: int) -> str:
@@ -189,7 +269,7 @@ def seed_history(
         zones = {site.id: site.zone for site in db.scalars(select(Site))}
         account = db.scalar(select(Account).where(Account.login == "maren"))
         actor = load_actor(db, account, datetime.now(ZoneInfo("UTC")) + timedelta(days=1)) if account else None
-        instrument_id = db.scalar(select(InstrumentRow.id)) or ""
+        instrument_id = counter_id(db)
         today = DatabaseClock().now(db)
         options = catalogue(db)
     if actor is None:
@@ -213,8 +293,15 @@ def seed_history(
             offers: list[dict[str, Any]] = offers,
         ) -> None:
             if at.date() not in checked:
-                check_counter(db, actor, instrument_id, at.replace(hour=8, minute=5))
+                check_all(db, actor, at.replace(hour=8, minute=5))
             walk = Walk(db, actor, rules, person_id, benches[site_id], at, instrument_id)
+            if number in scenario.INSTRUMENT_VISITS:
+                walk_instrument_visit(walk, number, options, face)
+                return
+            if number % 10 in scenario.SENSED:
+                walk.kit = seed_kit(db, actor, at - timedelta(minutes=40))
+                walk_sensed_visit(walk, number, options, face)
+                return
             walk_past_visit(walk, number, offers, face)
 
         run_in_transaction(engine, work)
@@ -230,6 +317,46 @@ def suits(visit: Visit, option: dict[str, Any]) -> bool:
     clearance = visit.opened.clearance if visit.opened else None
     limits = clearance.limits if clearance else ()
     return enough and not any(ev.family_of(option["kind"]) in ev.LIMITS[limit] for limit in limits)
+
+
+def walk_instrument_visit(walk: Walk, number: int, options: dict[str, dict[str, Any]], face: int) -> None:
+    """Walk one past visit with a photometer or a negative-pressure instrument; the wearer's seal is a good one."""
+    walk.method, kind, model, protocol_id = scenario.INSTRUMENT_VISITS[number]
+    walk.instrument_id = instrument_of_kind(walk.db, kind)
+    walk.until("choose_facepiece")
+    option = options[model]
+    if not suits(walk.visit, option):
+        option = next(one for one in options.values() if one["kind"] == "full" and suits(walk.visit, one))
+    walk.choose(option, best_size(option, face))
+    walk.until("run")
+    walk.run_counter((4000,) * 8, seed=number, protocol_id=protocol_id)
+    walk.until("release")
+    walk.do("release")
+
+
+def walk_sensed_visit(walk: Walk, number: int, options: dict[str, dict[str, Any]], face: int) -> None:
+    """Walk one past visit with a qualitative test: a pass, a fail and another size, a void for a missed dose."""
+    walk.method, model = scenario.SENSED[number % 10]
+    walk.until("choose_facepiece")
+    option = options[model]
+    if not suits(walk.visit, option):
+        option = next(one for one in options.values() if one["kind"] == "half" and suits(walk.visit, one))
+    size = best_size(option, face)
+    walk.choose(option, size)
+    walk.until("run")
+    if number % 20 == 9:
+        walk.sense(skip=5)
+        walk.say(ev.Decided("same_again"), 30)
+        walk.until("run")
+    if number % 10 == 6:
+        walk.sense(tasted_at_s=251)
+        walk.say(ev.Decided("other_size"), 20)
+        walk.until("choose_facepiece")
+        walk.choose(option, next(one["name"] for one in option["sizes"] if one["name"] != size))
+        walk.until("run")
+    walk.sense()
+    walk.until("release")
+    walk.do("release")
 
 
 def walk_past_visit(walk: Walk, number: int, offers: list[dict[str, Any]], face: int) -> None:
@@ -292,6 +419,10 @@ def seed_open_visits(engine: Engine, rules: Rules) -> None:
         return walk
 
     def work(db: Session) -> None:
+        seed_kit(db, actor, now - timedelta(minutes=25))
+        for name, kind, fits, once_only in scenario.PARTS:
+            part = add_part(db, actor, PartEntry(None, name, kind, fits, once_only))  # type: ignore[arg-type]
+            note_deed(db, FixedClock(now - timedelta(hours=20)), actor, part.id, "cleaned")
         leave(db, 3, timedelta(days=1, hours=2), "choose_facepiece")
         leave(db, 40, timedelta(minutes=6), "choose_facepiece", frozenset({"shave"}))
         wearing = leave(db, 46, timedelta(minutes=4), "choose_facepiece")

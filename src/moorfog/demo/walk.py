@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from datetime import datetime, timedelta
 from typing import Any
 
@@ -10,21 +11,28 @@ from sqlalchemy.orm import Session
 
 from moorfog.core import events as ev
 from moorfog.core.picture import Card, Picture, picture
-from moorfog.core.readings import Chunk, Reading, seal_digest
+from moorfog.core.readings import chunk_of, seal_digest
 from moorfog.core.rules import Protocol, Rules
-from moorfog.core.simulation import SimulatedAir, SimulatedWearer
+from moorfog.core.simulation import SimulatedWearer, simulate
 from moorfog.core.visit import Visit
 from moorfog.operations import runs, signing, visits
 from moorfog.operations.accounts import Actor
 from moorfog.operations.kit import find_instrument
-from moorfog.operations.proposals import Body, ChooseFacepiece, ChooseTask, FitProbe, Proposal, StartRun
+from moorfog.operations.proposals import (
+    Body,
+    ChooseFacepiece,
+    ChooseMethod,
+    ChooseTask,
+    FitProbe,
+    Proposal,
+    StartQualitative,
+    StartRun,
+    StartScreening,
+)
 from moorfog.store.base import FixedClock, new_id
 from moorfog.store.log import keep_state
 from moorfog.store.models import Person, SiteTask
 from moorfog.store.scope import Scope
-
-STEP_MS = 250
-FLOW_NL_PER_MS = 1667
 
 
 class Walk:
@@ -42,6 +50,8 @@ class Walk:
         **opening: Any,
     ) -> None:
         self.db, self.actor, self.rules, self.instrument_id = db, actor, rules, instrument_id
+        self.method: Any = "ambient_count"
+        self.kit: Mapping[tuple[str, str], str] = {}
         self.clock = FixedClock(at)
         self.visit_id = new_id()
         opened = visits.open_visit(
@@ -126,14 +136,62 @@ class Walk:
         elif act == "put_back":
             for loop in self.picture.loops:
                 self.say(ev.LoopClosed(loop.id), 10)
+        elif act == "choose_method":
+            self.say(ChooseMethod(self.method), 6)
+        elif act == "screen":
+            self.screen()
         elif act == "proof":
-            self.say(ev.ProofGiven(self.run_id, rose=True))
+            counted = self.visit.tries[-1].counted is not None
+            self.say(ev.ProofGiven(self.run_id, True) if counted else ev.ProofSensed(self.run_id, True))
         elif act in ("sign_wearer", "sign_tester"):
             self.sign("wearer" if act == "sign_wearer" else "tester")
         elif act == "release":
             self.say(ev.Released())
         else:
             raise RuntimeError(f"{act} needs a choice")
+
+    def _held(self, role: str, lots: tuple[str, ...]) -> tuple[str | None, tuple[str, ...]]:
+        return self.kit[(self.method, role)] if role else None, tuple(self.kit[(self.method, one)] for one in lots)
+
+    def screen(self, squeezes: int = 14) -> None:
+        """Screen: taste it after ``squeezes``, name the odour jar, or react to the whiff."""
+        protocol = self.visit.protocol_for(self.method)
+        if protocol is None or protocol.screening is None:
+            raise RuntimeError("no screening")
+        plan, name = protocol.screening, new_id()
+        self.say(StartScreening(name, *self._held(plan.role, plan.lots)), 20)
+        if plan.by == "jars":
+            started = self.visit.screenings[-1].started
+            self.say(ev.Screened(name, "left" if started.odour_jar == "left" else "right"), 25)
+            return
+        for _ in range(squeezes if plan.sets else 0):
+            self.say(ev.Squeezed(name), 1.2)
+        self.say(ev.Detected(name, "tester"), 1)
+
+    def sense(self, tasted_at_s: int | None = None, skip: int | None = None) -> None:
+        """Run a qualitative test: to its end, tasted by the wearer at a second from t0, or with a dose left out."""
+        protocol = self.visit.protocol_for(self.method)
+        if protocol is None or protocol.dosing is None:
+            raise RuntimeError("no qualitative protocol")
+        self.run_id = new_id()
+        self.say(StartQualitative(self.run_id, *self._held(protocol.dosing.role, protocol.dosing.lots), bends=True))
+        if protocol.dosing.begins == "first_dose":
+            self.say(ev.DoseGiven(self.run_id), 20)
+        one = self.visit.tries[-1]
+        if one.t0 is None or one.sensed is None:
+            raise RuntimeError("no first dose")
+        end_s = protocol.total_s + 2 if tasted_at_s is None else tasted_at_s
+        for number, slot in enumerate(protocol.slots(one.sensed.threshold), start=1):
+            if number != skip and slot.at_ms < end_s * 1000:
+                self._at(one.t0 + timedelta(milliseconds=slot.at_ms + 600), ev.DoseGiven(self.run_id))
+        last: Body = ev.QualitativeEnded(self.run_id, 250)
+        if tasted_at_s is not None:
+            last = ev.Detected(self.run_id, "wearer")
+        self._at(one.t0 + timedelta(seconds=end_s), last)
+
+    def _at(self, at: datetime, body: Body) -> None:
+        self.clock.at = at
+        self.say(body, 0)
 
     def _usual_task(self) -> str:
         person = self.db.get(Person, self.visit.person_id)
@@ -161,10 +219,10 @@ class Walk:
         self.visit = done.visit
         keep_state(self.visit_id, self.visit)
 
-    def start(self, source: Any) -> Protocol:
+    def start(self, source: Any, protocol_id: str = "") -> Protocol:
         """Start a run and return its protocol."""
         self.run_id = new_id()
-        self.say(StartRun(self.run_id, self.instrument_id, source))
+        self.say(StartRun(self.run_id, self.instrument_id, source, protocol_id))
         protocol = self.rules.protocol(self.visit.tries[-1].started.protocol_id)
         if protocol is None:
             raise RuntimeError("no protocol")
@@ -176,27 +234,21 @@ class Walk:
         seed: int = 1,
         end: ev.RunEnd = "complete",
         stop_ms: int | None = None,
-        ambient: float = 5300.0,
+        ambient: float | None = None,
+        protocol_id: str = "",
     ) -> None:
-        """Run on the counter: simulated readings are stored and sealed as the link does it."""
-        protocol = self.start("counter")
+        """Run on the instrument: simulated readings are stored and sealed as the link does it."""
+        protocol = self.start("counter", protocol_id)
         row = find_instrument(self.db, Scope(None), self.instrument_id)
         if factors is None:
-            factors = tuple(
-                runs.simulated_wearer(self.db, self.visit, self.visit.tries[-1].started, protocol)["factors"]
-            )
-        readings = simulate(protocol, factors, seed, ambient, stop_ms)
+            factors = tuple(runs.simulated_wearer(self.db, self.visit, protocol)["factors"])
+        exercises = len(protocol.exercises())
+        factors = factors[:exercises] if len(factors) >= exercises else (factors[0],) * exercises
+        wearer = SimulatedWearer(seed, factors, protocol.starts_ms())
+        readings = [one for one in simulate(protocol, wearer, ambient) if stop_ms is None or one.t <= stop_ms]
         self.wait(5 + (readings[-1].t / 1000 if readings else 0))
-        chunk = Chunk(
-            0,
-            tuple(r.t for r in readings),
-            tuple(r.dt for r in readings),
-            tuple(r.counts for r in readings),
-            tuple(r.volume_nl for r in readings),
-            "".join(r.valve for r in readings),
-            tuple(r.flags for r in readings),
-        )
-        runs.store_chunks(self.db, self.clock, row, self.run_id, (chunk,))
+        chunk = chunk_of(0, readings)
+        runs.store_chunks(self.db, row, self.run_id, (chunk,))
         self.visit = runs.close_run(
             self.db,
             self.clock,
@@ -214,20 +266,3 @@ class Walk:
         protocol = self.start("typed")
         rows = tuple(ev.TypedExercise(outside, one) for one in inside)
         self.say(ev.NumbersTyped(self.run_id, "0.1", rows), 5 + protocol.total_s + 12)
-
-
-def simulate(
-    protocol: Protocol, factors: tuple[int, ...], seed: int, ambient: float = 5300.0, stop_ms: int | None = None
-) -> list[Reading]:
-    """Return the readings of a whole simulated run, from two seconds before t0 on."""
-    wearer = SimulatedWearer(seed, factors, protocol.starts_ms())
-    air = SimulatedAir(seed, ambient, FLOW_NL_PER_MS)
-    windows, total = protocol.windows(), protocol.total_s * 1000
-    out = []
-    for t in range(-2000 + STEP_MS, total + STEP_MS, STEP_MS):
-        if stop_ms is not None and t > stop_ms:
-            break
-        valve = next((w.valve for w in windows if w.start_ms <= t - STEP_MS < w.end_ms), "OUT")
-        counts, volume = air.next_counts(t + 10_000, STEP_MS, valve == "IN", wearer, t)
-        out.append(Reading(t, STEP_MS, counts, volume, valve[0]))
-    return out

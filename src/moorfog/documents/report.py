@@ -13,7 +13,9 @@ from jinja2 import Environment, FileSystemLoader, StrictUndefined
 
 from moorfog.core.arithmetic import cut
 from moorfog.core.judge import is_sealed, outcome
-from moorfog.core.picture import TryView, on_file, task_view, try_view, valid_until
+from moorfog.core.picture import limits_of_use, on_file, task_view, try_view, valid_until
+from moorfog.core.picture_qualitative import senses_view
+from moorfog.core.picture_runs import TryView
 from moorfog.core.readings import Reading
 from moorfog.core.visit import FOLD_VERSION, Try, Visit
 from moorfog.documents.trace import trace_svg
@@ -99,6 +101,7 @@ class ReportView:
     limits: tuple[str, ...]
     terms: str
     rule_book: str
+    type_of_test: str
     procedure: str
     fine_print: str
     page_size: PageSize
@@ -150,7 +153,7 @@ def _rule_lines(visit: Visit) -> tuple[RuleLine, ...]:
 
 
 def _try_page(visit: Visit, one: Try, readings: list[Reading]) -> TryPage:
-    piece, counter = one.facepiece, one.started.instrument
+    piece = one.facepiece
     parts = [
         piece.suspension,
         piece.clip,
@@ -158,11 +161,6 @@ def _try_page(visit: Visit, one: Try, readings: list[Reading]) -> TryPage:
         *piece.ppe,
         "own" if piece.is_own else "pool",
     ]
-    checks = tuple(
-        f"{check.name.replace('_', ' ')} {check.value} (limit {check.limit}) "
-        f"{'passed' if check.passed else 'failed'} on {check.checked_on}"
-        for check in counter.checks
-    )
     seals = tuple(
         f"{result.check.check}: wearer {result.check.wearer}, tester {result.check.tester}"
         + (f", at the {result.check.place}" if result.check.place else "")
@@ -170,21 +168,53 @@ def _try_page(visit: Visit, one: Try, readings: list[Reading]) -> TryPage:
         if result.donning == one.donning
     )
     protocol = visit.rules.protocol(one.started.protocol_id)
-    source = (
-        "read from the counter by its link" if one.started.source == "counter" else "typed from the counter's display"
-    )
-    if one.typed is not None:
-        source += f", display resolution {one.typed.resolution}; no bound from typed numbers"
+    kit, checks, source = _kit_words(visit, one)
+    level = Fraction(one.counted.level) if one.counted is not None else None
     return TryPage(
         try_view(visit, one),
         ", ".join(part for part in parts if part.strip()),
-        f"{counter.name}, serial {counter.serial_number}, counted flow {counter.counted_flow} cm³/min, "
-        f"calibrated until {counter.calibrated_until}, {one.started.mode} mode",
+        kit,
         checks,
         seals,
         source,
-        trace_svg(protocol, readings, Fraction(one.started.level)) if protocol and readings else "",
+        trace_svg(protocol, readings, level) if protocol and readings and level is not None else "",
     )
+
+
+def _kit_words(visit: Visit, one: Try) -> tuple[str, tuple[str, ...], str]:
+    """Return what a try was made with, its checks or lots, and where the result comes from, in words."""
+    started = one.counted
+    if started is None:
+        senses = senses_view(visit, one)
+        lots = senses.lots if senses is not None else ()
+        return senses.nebuliser if senses is not None else "", lots, "what the wearer senses: pass or fail, no number"
+    counter = started.instrument
+    checks = tuple(
+        f"{check.name.replace('_', ' ')} {check.value} (limit {check.limit}) "
+        f"{'passed' if check.passed else 'failed'} on {check.checked_on}"
+        for check in counter.checks
+    )
+    source = "read from the instrument by its link"
+    if started.source != "counter":
+        source = "readings from a file of the instrument" if one.closed else "numbers typed from the counter's display"
+    if one.typed is not None:
+        source += f", display resolution {one.typed.resolution}; no bound from typed numbers"
+    flow = f", counted flow {counter.counted_flow} cm³/min" if counter.kind == "counter" else ""
+    kit = (
+        f"{counter.name}, serial {counter.serial_number}{flow}, "
+        f"calibrated until {counter.calibrated_until}, {started.mode} mode"
+    )
+    return kit, checks, source
+
+
+def _type_of_test(visit: Visit) -> str:
+    """Return the kind of test of every try, in words, each once."""
+    words = []
+    for one in visit.tries:
+        protocol = visit.rules.protocol(one.started.protocol_id)
+        title = protocol.title if protocol is not None else one.started.protocol_id
+        words.append(f"{'quantitative' if one.counted is not None else 'qualitative'}: {title}")
+    return "; ".join(dict.fromkeys(words)) or "none"
 
 
 def _task_lines(visit: Visit) -> tuple[str, ...]:
@@ -241,9 +271,10 @@ def report_view(
         ),
         _task_lines(visit),
         on_file(visit),
-        visit.rules.procedure.limits_of_use,
+        limits_of_use(visit),
         visit.rules.procedure.terms,
         f"{book.title}, {book.edition}",
+        _type_of_test(visit),
         f"{visit.rules.procedure.title}, edition {visit.rules.procedure.edition}",
         f"Log entry {visit.seq}, chain {visit.chain[:16]}…, rules {visit.rules.digest[:16]}…, fold {FOLD_VERSION}. "
         f"Times in {visit.opened.zone}.",

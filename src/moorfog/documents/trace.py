@@ -6,8 +6,10 @@ import math
 from fractions import Fraction
 from xml.sax.saxutils import escape
 
+from moorfog.core.live_numbers import value_of
 from moorfog.core.readings import Reading
 from moorfog.core.rules import Protocol
+from moorfog.core.suction import modelled_flow
 
 WIDTH, HEIGHT, LEFT, BOTTOM = 680, 190, 44, 22
 TOP_DECADE = 5
@@ -18,15 +20,28 @@ def _y(value: float) -> float:
     return (HEIGHT - BOTTOM) * (1 - min(max(share, 0), 1)) + 4
 
 
-def per_second(readings: list[Reading], total_ms: int) -> list[tuple[float, float, str]]:
-    """Return (second, particles per cm³, valve) means over whole seconds of one valve position."""
-    sums: dict[tuple[int, str], list[int]] = {}
+def per_second(protocol: Protocol, readings: list[Reading], total_ms: int) -> list[tuple[float, float, str]]:
+    """Return (second, value, valve) means over whole seconds of one valve position, in the unit of the protocol.
+
+    Particles per cm³ by counts over volume; µg/m³ or ml/min by time.
+    """
+    sums: dict[tuple[int, str], list[float]] = {}
     for one in readings:
         if 0 < one.t <= total_ms:
             cell = sums.setdefault(((one.t - 1) // 1000, one.valve), [0, 0])
-            cell[0] += one.counts
-            cell[1] += one.volume_nl
-    return [(second + 0.5, counts * 1e6 / volume, valve) for (second, valve), (counts, volume) in sorted(sums.items())]
+            weight = one.volume_nl if protocol.is_counted else one.dt
+            cell[0] += float(value_of(protocol, one)) * weight
+            cell[1] += weight
+    rows = sorted(sums.items())
+    return [(second + 0.5, value / weight, valve) for (second, valve), (value, weight) in rows if weight > 0]
+
+
+def _wall(protocol: Protocol, points: list[tuple[float, float, str]], level: Fraction) -> float | None:
+    """Return what the inside must stay under on average: outside ÷ level, or the modelled flow ÷ level."""
+    if protocol.family == "pressure":
+        return float(modelled_flow(protocol) / level)
+    outside = [value for _, value, valve in points if valve == "O"]
+    return sum(outside) / len(outside) / float(level) if outside else None
 
 
 def _line(start: tuple[float, float], end: tuple[float, float], style: str) -> str:
@@ -40,7 +55,7 @@ def _words(at: tuple[float, float], words: str, style: str) -> str:
 def trace_svg(protocol: Protocol, readings: list[Reading], level: Fraction) -> str:
     """Return an SVG of the run: outside as a dotted bank, inside as a line, the level as a dashed wall."""
     total = protocol.total_s
-    points = per_second(readings, total * 1000)
+    points = per_second(protocol, readings, total * 1000)
 
     def x(second: float) -> float:
         return LEFT + (WIDTH - LEFT) * second / total
@@ -50,14 +65,15 @@ def trace_svg(protocol: Protocol, readings: list[Reading], level: Fraction) -> s
         y = _y(10**decade)
         parts.append(_line((LEFT, y), (WIDTH, y), 'stroke="#cfd5d3" stroke-width="0.6"'))
         parts.append(_words((LEFT - 6, y + 3), f"{10**decade:,}", 'text-anchor="end" font-size="9" fill="#4a443d"'))
-    for start, exercise in zip(protocol.starts_ms(), protocol.exercise, strict=True):
+    for start, exercise in zip(protocol.starts_ms(), protocol.exercises(), strict=True):
         left = x(start / 1000)
         style = 'stroke="#4a443d" stroke-dasharray="1 3" stroke-width="0.8"'
         parts.append(_line((left, 4), (left, HEIGHT - BOTTOM), style))
-        parts.append(_words((left + 4, HEIGHT - 8), exercise.name, 'font-size="9.5" fill="#231f1b"'))
-    outside = [value for _, value, valve in points if valve == "O"]
-    if outside:
-        wall = _y(sum(outside) / len(outside) / float(level))
+        if exercise.seconds * 5 > len(exercise.name):  # no room for the name of a very short one
+            parts.append(_words((left + 4, HEIGHT - 8), exercise.name, 'font-size="9.5" fill="#231f1b"'))
+    limit = _wall(protocol, points, level)
+    if limit is not None:
+        wall = _y(limit)
         parts.append(_line((LEFT, wall), (WIDTH, wall), 'stroke="#8f3420" stroke-dasharray="6 4" stroke-width="1.4"'))
     for valve, style in (
         ("O", 'stroke="#9aa5a4" stroke-width="2.4" stroke-dasharray="2 2"'),

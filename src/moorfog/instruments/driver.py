@@ -1,4 +1,7 @@
-"""How the link reads a counter. TCP and serial go through one address; tests hand in a wire of their own."""
+"""How the link reads an instrument. TCP, serial and in-memory wires are siblings behind one address.
+
+A driver for another instrument is one class with the methods of :class:`Driver`; see docs/formats/line-protocol.md.
+"""
 
 from __future__ import annotations
 
@@ -9,7 +12,7 @@ from typing import Protocol
 import serial
 
 from moorfog.core.readings import Reading
-from moorfog.instruments.line import VERSION, LineBuffer, LineError, read_line, write_line
+from moorfog.instruments.line import VERSION, Line, LineBuffer, LineError, read_line, write_line
 
 
 class Wire(Protocol):
@@ -25,6 +28,26 @@ class Wire(Protocol):
         """Hang up."""
 
 
+class MemoryWire:
+    """A wire in memory: says what it was given, keeps what it hears. For tests and for trying a driver."""
+
+    def __init__(self, *lines: bytes) -> None:
+        self.lines, self.heard = list(lines), bytearray()
+
+    def read(self, size: int = 1) -> bytes:
+        """Return the next of what it was given, nothing at the end of it."""
+        return self.lines.pop(0) if self.lines else b""
+
+    def write(self, data: bytes) -> int:
+        """Keep what is sent."""
+        self.heard += data
+        return len(data)
+
+    def close(self) -> None:
+        """Say nothing more."""
+        self.lines.clear()
+
+
 @dataclass(frozen=True)
 class RawReading:
     """A reading on the counter's own clock, with when it arrived here (monotonic seconds)."""
@@ -33,6 +56,31 @@ class RawReading:
     t_ms: int
     reading: Reading
     arrived: float
+
+
+class Driver(Protocol):
+    """What the link needs of an instrument. Times are the instrument's own milliseconds; nothing is converted here."""
+
+    said: dict[str, str]
+    """What it said of itself: ``mode`` (counts, photometer or pressure), ``serial``, ``step`` in ms."""
+
+    def greet(self, wait_s: float = 2.0) -> None:
+        """Find out who is there. Raises OSError where nobody answers, or in a language unknown."""
+
+    def turn_valve(self, position: str) -> None:
+        """Ask for the valve position IN or OUT; what counts is what the readings then say."""
+
+    def set_mode(self, mode: str) -> None:
+        """Ask for ordinary or classified counting, photometer or pressure."""
+
+    def simulate(self, **fields: str | int) -> None:
+        """Tell a simulated instrument whom to stand in for; a real one ignores it."""
+
+    def poll(self) -> list[RawReading]:
+        """Return the readings that have arrived, at once or after a short wait. Raises OSError when it is gone."""
+
+    def close(self) -> None:
+        """Hang up."""
 
 
 def open_wire(address: str) -> Wire:
@@ -69,7 +117,7 @@ class LineDriver:
         self.wire.write(write_line("VALVE", p=position))
 
     def set_mode(self, mode: str) -> None:
-        """Ask for ordinary or classified counting."""
+        """Ask for ordinary or classified counting, photometer or pressure."""
         self.wire.write(write_line("MODE", m=mode))
 
     def simulate(self, **fields: str | int) -> None:
@@ -88,10 +136,38 @@ class LineDriver:
                 line = read_line(raw)
                 if line.type == "HI":
                     self.said = line.fields
-                elif line.type == "R":
-                    flags = line.fields.get("f", "-").replace("-", "")
-                    reading = Reading(0, line.whole("dt"), line.whole("c"), line.whole("v"), line.fields["p"][0], flags)
+                elif line.type in READINGS:
+                    reading = READINGS[line.type](line)
                     out.append(RawReading(line.whole("n"), line.whole("t"), reading, time.monotonic()))
             except (LineError, KeyError, IndexError):
                 self.bad_lines += 1
         return out
+
+    def close(self) -> None:
+        """Hang up."""
+        self.wire.close()
+
+
+def _valve(line: Line) -> str:
+    return "I" if line.fields["p"] == "IN" else "O"
+
+
+def _flags(line: Line) -> str:
+    return line.fields.get("f", "-").replace("-", "")
+
+
+def _counts(line: Line) -> Reading:
+    return Reading(0, line.whole("dt"), line.whole("c"), line.whole("v"), _valve(line), _flags(line))
+
+
+def _signal(line: Line) -> Reading:
+    chamber = line.whole("a") if "a" in line.fields else None
+    return Reading(0, line.whole("dt"), 0, line.whole("v"), _valve(line), _flags(line), line.whole("s"), chamber)
+
+
+def _leak(line: Line) -> Reading:
+    return Reading(0, line.whole("dt"), 0, 0, _valve(line), _flags(line), line.whole("q"), None, line.whole("h"))
+
+
+READINGS = {"R": _counts, "P": _signal, "Q": _leak}
+"""How each kind of reading line is read."""

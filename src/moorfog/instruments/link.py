@@ -1,4 +1,4 @@
-"""The link between one counter and the program: its own process, token and disk buffer.
+"""The link between one instrument and the program: its own process, token and disk buffer.
 
 It fetches the run plan, turns the valve, binds readings to the run's clock and sends them in chunks. It never
 waits for the server while the counter speaks: reading and sending are two threads, with a file between them.
@@ -20,9 +20,13 @@ from pathlib import Path
 from typing import Any
 from urllib.parse import urlsplit
 
+from moorfog.core.codec import encode
 from moorfog.core.events import instant
-from moorfog.core.readings import Reading, seal_digest
-from moorfog.instruments.driver import LineDriver, RawReading, open_wire
+from moorfog.core.live_numbers import must_end
+from moorfog.core.protocols import read_protocol
+from moorfog.core.readings import Reading, chunk_of, seal_digest
+from moorfog.core.reduction import Reduction, reduction_for
+from moorfog.instruments.driver import Driver, LineDriver, RawReading, open_wire
 
 SILENT_S = 2.5
 STATUS_S = 0.3
@@ -92,6 +96,19 @@ class Run:
     sent: int = 0
     end: str = ""
     ended_at: float = 0.0
+    watched: Reduction | None = None
+
+    def __post_init__(self) -> None:
+        """A run whose protocol may end it early is followed here too, so that it ends at once."""
+        if self.plan.get("may_end_early"):
+            self.watched = reduction_for(read_protocol(self.plan["protocol"], "plan.protocol"), 10**9)
+
+    def is_over_early(self, reading: Reading) -> bool:
+        """Tell whether the protocol itself ends the run with this reading: a single peak, a broken hold."""
+        if self.watched is None:
+            return False
+        self.watched.feed(reading)
+        return must_end(self.watched, str(self.plan["facepiece_kind"]))
 
     @property
     def id(self) -> str:
@@ -117,7 +134,7 @@ class Run:
     def keep(self, reading: Reading) -> None:
         """Keep a reading, on disk first."""
         with self.spool.open("a") as file:
-            file.write(json.dumps(asdict(reading)) + "\n")
+            file.write(json.dumps({key: one for key, one in asdict(reading).items() if one is not None}) + "\n")
         self.readings.append(reading)
 
 
@@ -134,6 +151,7 @@ class Link:
         self.wanted: dict[str, Any] | None = None
         self.finished: set[str] = set()
         self.ambient: str | None = None
+        self.window = [0, 0]
         self.state = "starting"
         self.stopping = threading.Event()
         self.wake = threading.Event()
@@ -161,14 +179,14 @@ class Link:
                 self.run.end, self.run.ended_at = "lost", time.monotonic()
         self.wake.set()
 
-    def _read(self, driver: LineDriver) -> None:
-        valve, heard, window = "", time.monotonic(), [0, 0]
+    def _read(self, driver: Driver) -> None:
+        valve, heard = "", time.monotonic()
         self.state = "reading"
         while not self.stopping.is_set():
             fresh = driver.poll()
             if not fresh:
                 if time.monotonic() - heard > SILENT_S:
-                    driver.wire.close()
+                    driver.close()
                     raise OSError("the counter has gone silent")
                 self._take_up(driver, None)
                 continue
@@ -179,12 +197,20 @@ class Link:
                 if want != valve:
                     driver.turn_valve(want)
                     valve = want
-                if raw.reading.valve == "O":
-                    window = [window[0] * 3 // 4 + raw.reading.counts, window[1] * 3 // 4 + raw.reading.volume_nl]
-                    self.ambient = str(window[0] * 1_000_000 // max(window[1], 1))
-        driver.wire.close()
+                self._note_ambient(raw.reading)
+        driver.close()
 
-    def _take_up(self, driver: LineDriver, last: RawReading | None) -> None:
+    def _note_ambient(self, one: Reading) -> None:
+        """Keep what is read outside, smoothed: per cm³, or µg/m³ on a photometer; nothing where there is no such."""
+        if one.pressure is not None or (one.valve == "I" and one.chamber is None):
+            return
+        if one.signal is not None:
+            self.ambient = str(max(one.signal if one.chamber is None else one.chamber, 0) // 1000)
+            return
+        self.window = [self.window[0] * 3 // 4 + one.counts, self.window[1] * 3 // 4 + one.volume_nl]
+        self.ambient = str(self.window[0] * 1_000_000 // max(self.window[1], 1))
+
+    def _take_up(self, driver: Driver, last: RawReading | None) -> None:
         with self.lock:
             wanted, run = self.wanted, self.run
             if run is not None and wanted is not None and wanted["run_id"] == run.id and wanted["stop"] and not run.end:
@@ -211,6 +237,7 @@ class Link:
                         speed=wanted["speed"],
                         factors=",".join(map(str, simulated["factors"])),
                         starts=",".join(map(str, simulated["starts_ms"])),
+                        fault=str(simulated.get("kit_fault", "")).replace(" ", "_"),
                     )
                 log.info("run %s taken up", run.id)
                 return
@@ -221,7 +248,7 @@ class Link:
                 if run.plan.get("simulated"):
                     driver.simulate(zero=run.zero_ms)
 
-    def _use(self, driver: LineDriver, raw: RawReading) -> str:
+    def _use(self, driver: Driver, raw: RawReading) -> str:
         """Bind a reading to the run in hand; return where the valve must stand for the next one."""
         with self.lock:
             run = self.run
@@ -231,7 +258,9 @@ class Link:
             if t > -LEAD_MS:
                 run.keep(replace(raw.reading, t=t))
             total = int(run.plan["total_ms"])
-            if t >= total:
+            if run.is_over_early(replace(raw.reading, t=t)):
+                run.end, run.ended_at = "stopped", time.monotonic()
+            if t >= total and not run.end:
                 run.end, run.ended_at = "complete", run.t0 + total / 1000 / int(run.plan["speed"])
             want = run.valve_at(t)
         self.wake.set()
@@ -281,7 +310,7 @@ class Link:
             pending = run.readings[run.sent :]
             first, end = run.sent, run.end
         if pending:
-            chunks = [_chunk(first + at, pending[at : at + CHUNK]) for at in range(0, len(pending), CHUNK)]
+            chunks = [encode(chunk_of(first + at, pending[at : at + CHUNK])) for at in range(0, len(pending), CHUNK)]
             self.server.call(f"/api/link/runs/{run.id}/chunks", {"chunks": chunks})
             run.sent = first + len(pending)
         if end and run.sent == len(run.readings):
@@ -304,18 +333,6 @@ class Link:
             run.end = run.end or "stopped"
             self.run = None
         run.spool.unlink(missing_ok=True)
-
-
-def _chunk(first: int, readings: list[Reading]) -> dict[str, Any]:
-    return {
-        "first": first,
-        "t": [one.t for one in readings],
-        "dt": [one.dt for one in readings],
-        "counts": [one.counts for one in readings],
-        "volume_nl": [one.volume_nl for one in readings],
-        "valve": "".join(one.valve for one in readings),
-        "flags": [one.flags for one in readings],
-    }
 
 
 def main() -> None:

@@ -1,4 +1,7 @@
-"""The simulated counter: a process of its own that speaks the line protocol over TCP, driven by the core's model."""
+"""The simulated instrument: a process of its own that speaks the line protocol over TCP, driven by the core's model.
+
+It is a counter, a photometer or a negative-pressure instrument, as it is started.
+"""
 
 from __future__ import annotations
 
@@ -10,20 +13,31 @@ import socket
 import time
 from dataclasses import dataclass, field
 
-from moorfog.core.simulation import SimulatedAir, SimulatedWearer
+from moorfog.core.simulated_faults import KIT_FAULTS
+from moorfog.core.simulation import (
+    AMBIENT,
+    CHALLENGE,
+    FLOW_NL_PER_MS,
+    STEP_MS,
+    SimulatedAir,
+    SimulatedChamber,
+    SimulatedSuction,
+    SimulatedWearer,
+    valve_shown,
+)
 from moorfog.instruments.line import VERSION, LineBuffer, LineError, read_line, write_line
 
-STEP_MS = 250
-FLOW_NL_PER_MS = 1667
-AMBIENT = {"ordinary": 5300.0, "classified": 420.0}
+AMBIENTS = {"ordinary": AMBIENT, "classified": 420.0}
+KINDS = {"counter": "counts", "photometer": "photometer", "pressure": "pressure"}
 log = logging.getLogger("moorfog.simulated")
 
 
 @dataclass
 class SimulatedCounter:
-    """The counter's state. Its clock runs ``speed`` times as fast as ours, for practice only."""
+    """The instrument's state. Its clock runs ``speed`` times as fast as ours, for practice only."""
 
     seed: int
+    kind: str = "counter"
     air: SimulatedAir = field(init=False)
     t_ms: int = 0
     number: int = 0
@@ -33,26 +47,36 @@ class SimulatedCounter:
     run_t0: int = 0
 
     def __post_init__(self) -> None:
-        self.air = SimulatedAir(self.seed, AMBIENT["ordinary"], FLOW_NL_PER_MS)
+        self.air = SimulatedAir(self.seed, AMBIENT, FLOW_NL_PER_MS)
+        self.chamber = SimulatedChamber(self.seed, CHALLENGE)
+        self.suction = SimulatedSuction(self.seed)
 
     def command(self, raw: bytes) -> bytes:
         """Obey one line and return the answer."""
         try:
             line = read_line(raw)
             if line.type == "HELLO":
-                return write_line("HI", v=VERSION, mode="counts", serial=f"SIM-{self.seed:04d}", step=STEP_MS)
+                serial = f"SIM-{self.seed:04d}"
+                return write_line("HI", v=VERSION, mode=KINDS[self.kind], serial=serial, step=STEP_MS)
             if line.type == "VALVE" and line.fields.get("p") in ("IN", "OUT"):
                 self.is_inside = line.fields["p"] == "IN"
                 return write_line("OK", cmd="VALVE")
-            if line.type == "MODE" and line.fields.get("m") in AMBIENT:
-                self.air.ambient = AMBIENT[line.fields["m"]]
-                return write_line("OK", cmd="MODE")
+            if line.type == "MODE":
+                return self._mode(line.fields.get("m", ""))
             if line.type == "SIM":
                 return self._simulate(line.fields)
             return write_line("ERR", code="unknown")
         except (LineError, ValueError, KeyError) as error:
             log.warning("refused a line: %s", error)
             return write_line("ERR", code="bad")
+
+    def _mode(self, mode: str) -> bytes:
+        if self.kind != "counter":
+            return write_line("OK", cmd="MODE") if mode == self.kind else write_line("ERR", code="mode")
+        if mode not in AMBIENTS:
+            return write_line("ERR", code="mode")
+        self.air.ambient = AMBIENTS[mode]
+        return write_line("OK", cmd="MODE")
 
     def _simulate(self, fields: dict[str, str]) -> bytes:
         if "off" in fields:
@@ -62,8 +86,12 @@ class SimulatedCounter:
         else:
             factors = tuple(int(one) for one in fields["factors"].split(","))
             starts = tuple(int(one) for one in fields["starts"].split(","))
-            self.wearer = SimulatedWearer(int(fields["seed"]), factors, starts)
-            self.air.reseed(self.wearer.seed)
+            fault = fields.get("fault", "").replace("_", " ")
+            if fault and fault not in KIT_FAULTS:
+                return write_line("ERR", code="fault")
+            self.wearer = SimulatedWearer(int(fields["seed"]), factors, starts, fault)
+            for one in (self.air, self.chamber, self.suction):
+                one.reseed(self.wearer.seed)
             self.speed = min(60, max(1, int(fields["speed"])))
             self.run_t0 = 10**12
         return write_line("OK", cmd="SIM")
@@ -71,14 +99,21 @@ class SimulatedCounter:
     def tick(self) -> bytes:
         """Take one reading and return its line."""
         self.t_ms += STEP_MS
-        counts, volume = self.air.next_counts(self.t_ms, STEP_MS, self.is_inside, self.wearer, self.t_ms - self.run_t0)
         self.number += 1
-        return write_line(
-            "R", n=self.number, t=self.t_ms, dt=STEP_MS, c=counts, v=volume, p="IN" if self.is_inside else "OUT", f="-"
-        )
+        is_inside, run_t = valve_shown(self.wearer, self.is_inside), self.t_ms - self.run_t0
+        head: dict[str, str | int] = {"n": self.number, "t": self.t_ms, "dt": STEP_MS}
+        tail: dict[str, str | int] = {"p": "IN" if is_inside else "OUT", "f": "-"}
+        if self.kind == "photometer":
+            sample, chamber = self.chamber.next_signal(self.t_ms, STEP_MS, is_inside, self.wearer, run_t)
+            return write_line("P", **head, s=sample, a=chamber, v=FLOW_NL_PER_MS * STEP_MS, **tail)
+        if self.kind == "pressure":
+            leak, pressure = self.suction.next_leak(is_inside, self.wearer, run_t)
+            return write_line("Q", **head, q=leak, h=pressure, **tail)
+        counts, volume = self.air.next_counts(self.t_ms, STEP_MS, is_inside, self.wearer, run_t)
+        return write_line("R", **head, c=counts, v=volume, p=tail["p"], f=self.air.flags or "-")
 
 
-def serve(port: int, seed: int) -> None:
+def serve(port: int, seed: int, kind: str = "counter") -> None:
     """Serve one link at a time on loopback until SIGTERM."""
     running = True
 
@@ -92,7 +127,7 @@ def serve(port: int, seed: int) -> None:
     listener.setblocking(False)
     selector = selectors.DefaultSelector()
     selector.register(listener, selectors.EVENT_READ)
-    counter, client, buffer = SimulatedCounter(seed), None, LineBuffer()
+    counter, client, buffer = SimulatedCounter(seed, kind), None, LineBuffer()
     due = time.monotonic()
     while running:
         for key, _ in selector.select(max(0.0, min(0.2, due - time.monotonic()))):
@@ -140,13 +175,14 @@ def _hear(
 
 
 def main() -> None:
-    """Run the simulated counter."""
-    parser = argparse.ArgumentParser(description="A simulated counter on loopback.")
+    """Run the simulated instrument."""
+    parser = argparse.ArgumentParser(description="A simulated counter, photometer or pressure instrument on loopback.")
     parser.add_argument("--port", type=int, required=True)
     parser.add_argument("--seed", type=int, default=4)
+    parser.add_argument("--kind", choices=tuple(KINDS), default="counter")
     given = parser.parse_args()
     logging.basicConfig(level=logging.INFO, format="%(asctime)s %(name)s %(message)s")
-    serve(given.port, given.seed)
+    serve(given.port, given.seed, given.kind)
 
 
 if __name__ == "__main__":

@@ -11,14 +11,17 @@ from sqlalchemy.orm import Session
 from moorfog.core.arithmetic import parse_decimal
 from moorfog.core.events import Facepiece, Task
 from moorfog.core.judge import outcome
-from moorfog.core.methods import WORDS, Kit, Method, Wearer, advise
+from moorfog.core.methods import METHODS, WORDS, Kit, Method, Wearer, advise
+from moorfog.core.next_steps import suggested
 from moorfog.core.protection import protection
 from moorfog.core.sizing import SizeAdvice, SizeRange, panel_cell, size_advice
 from moorfog.core.visit import Visit
+from moorfog.data import shipped_protocols
 from moorfog.operations.accounts import Actor
 from moorfog.operations.kit import list_counters
 from moorfog.operations.lists import FacepieceOption, list_facepieces
 from moorfog.operations.sites import TaskLine, list_tasks
+from moorfog.operations.solutions import list_nebulisers, lots_at_hand
 from moorfog.operations.visits import find_head
 from moorfog.store.base import Clock
 from moorfog.store.log import load_visit
@@ -77,6 +80,25 @@ class SameAgain:
 
 
 @dataclass(frozen=True)
+class NextPiece:
+    """A facepiece and size to try after one that failed: nothing that failed in the same set-up is among them."""
+
+    version_id: str
+    label: str
+    size: str
+    why: str
+
+
+@dataclass(frozen=True)
+class NoTestView:
+    """Something people do in the place of a fit test: why it is none, and what there is instead."""
+
+    name: str
+    why: str
+    instead: str
+
+
+@dataclass(frozen=True)
 class Advice:
     """Everything the bench is advised for a visit. Measures in mm; ``cell`` is the panel's, a hint."""
 
@@ -87,6 +109,10 @@ class Advice:
     cell: int | None
     same_again: SameAgain | None
     choices: tuple[Choice, ...]
+    methods: tuple[MethodView, ...]
+    cautions: tuple[str, ...]
+    no_tests: tuple[NoTestView, ...]
+    next: tuple[NextPiece, ...]
 
 
 def advice_for(db: Session, clock: Clock, actor: Actor, visit_id: str) -> Advice:
@@ -112,13 +138,92 @@ def advice_for(db: Session, clock: Clock, actor: Actor, visit_id: str) -> Advice
         panel_cell(length, width) if length is not None and width is not None else None,
         _same_again(db, head, visit, options),
         choices,
+        _methods_now(visit, kit),
+        next((one.cautions for one in visit.rules.protocols if one.method == "smoke"), ()),
+        tuple(NoTestView(one.name, one.why, one.instead) for one in visit.rules.procedure.no_test),
+        _next(visit, options, choices, tried),
     )
 
 
+NEXT_SHOWN = 3
+
+
+def _methods_now(visit: Visit, kit: Kit) -> tuple[MethodView, ...]:
+    """Return the methods for the facepiece as it is chosen, set-up and all; nothing before one is."""
+    piece = visit.facepiece
+    if piece is None:
+        return ()
+    required = _suffices(visit.task, visit, piece.kind, piece.filter_class)[2]
+    return _method_views(piece, visit, required, kit)
+
+
+def _method_views(piece: Facepiece, visit: Visit, required: Fraction | None, kit: Kit) -> tuple[MethodView, ...]:
+    out = frozenset(one for one in METHODS if one in visit.out)
+    return tuple(
+        MethodView(one.method, WORDS[one.method], one.verdict, one.is_best, one.reasons, one.limits, one.mode)
+        for one in advise(piece, visit.rules, required, kit, Wearer(out))
+    )
+
+
+def _next(
+    visit: Visit,
+    options: tuple[FacepieceOption, ...],
+    choices: tuple[Choice, ...],
+    tried: dict[tuple[str, str, str], str],
+) -> tuple[NextPiece, ...]:
+    """Return what to try after the last try failed: enough for the task, allowed by clearance, not failed before."""
+    last = visit.tries[-1] if visit.tries else None
+    if last is None or outcome(visit, last)[0] == "pass":
+        return ()
+    failed = {configuration for (_, _, configuration), result in tried.items() if result == "fail"}
+    enough = {one.version_id for one in choices if one.suffices != "no"}
+    by_version = {one.version_id: one for one in options}
+    pieces = [
+        piece_of(one, size.name, _first(one.suspensions), _first(one.clips), _first(one.filter_classes))
+        for one in options
+        if one.version_id in enough
+        for size in one.sizes
+    ]
+    pieces = [one for one in pieces if not visit.ruled_out(one)]
+    words = {one.version_id: one.size for one in choices}
+    ranked = sorted(
+        suggested(pieces, last.facepiece, failed),
+        key=lambda one: 0 if one.size in words[one.version_id].suggested else 1,
+    )
+    same = [one for one in ranked if one.model_id == last.facepiece.model_id]
+    other = [one for one in ranked if one.model_id != last.facepiece.model_id]
+    return tuple(
+        NextPiece(
+            one.version_id,
+            f"{one.maker} {one.model} {one.size}",
+            one.size,
+            "same model, another size" if one.model_id == last.facepiece.model_id else by_version[one.version_id].kind,
+        )
+        for one in (same + other)[:NEXT_SHOWN]
+    )
+
+
+BY_INSTRUMENT: dict[str, Method] = {
+    "counter": "ambient_count",
+    "photometer": "aerosol",
+    "pressure": "negative_pressure",
+}
+"""Which method an instrument at hand makes possible."""
+
+
 def _kit(db: Session, clock: Clock, actor: Actor) -> Kit:
-    ready = any(not one.stands_against for one in list_counters(db, clock, actor))
-    methods: frozenset[Method] = frozenset({"ambient_count"}) if ready else frozenset()
-    return Kit(methods)
+    """Return the methods with a sound kit today: a checked counter, or every lot and nebuliser a test needs."""
+    methods: set[Method] = set()
+    ready = {one.kind for one in list_counters(db, clock, actor) if not one.stands_against}
+    methods.update(method for kind, method in BY_INSTRUMENT.items() if kind in ready)
+    held = {(one.agent, one.role) for one in list_nebulisers(db, clock, actor) if not one.stands_against}
+    held |= lots_at_hand(db, clock, actor)
+    for protocol in shipped_protocols():
+        plans = [one for one in (protocol.screening, protocol.dosing) if one is not None]
+        needed = {(protocol.method, role) for one in plans for role in (one.role, *one.lots) if role}
+        if plans and needed <= held:
+            methods.add(next(one for one in METHODS if one == protocol.method))
+    return Kit(frozenset(methods))
 
 
 def _tried(db: Session, visit: Visit) -> dict[tuple[str, str, str], str]:
@@ -190,16 +295,12 @@ def _choice(
         [name for name, result in results.items() if result == "fail"],
     )
     suffices, why, required = _suffices(visit.task, visit, option.kind, filter_class)
-    methods = advise(next(iter(pieces.values())), visit.rules, required, kit, Wearer())
     return Choice(
         option.version_id,
         suffices,
         why,
         SizeAdviceView(advice.state, advice.suggested, advice.failed, advice.sentence),
-        tuple(
-            MethodView(one.method, WORDS[one.method], one.verdict, one.is_best, one.reasons, one.limits, one.mode)
-            for one in methods
-        ),
+        _method_views(next(iter(pieces.values())), visit, required, kit),
     )
 
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import logging
 import time
 from collections.abc import Callable
@@ -17,13 +16,17 @@ from moorfog.core.codec import encode
 from moorfog.operations.accounts import Actor, load_actor
 from moorfog.operations.errors import DomainError, NotFound
 from moorfog.operations.imports import Progress, RosterFile, run_import
-from moorfog.store.base import Clock, DatabaseClock, new_id, run_in_transaction
+from moorfog.operations.recall import new_job, run_recall
+from moorfog.store.base import Clock, DatabaseClock, run_in_transaction
 from moorfog.store.models import Account, Job, Site
 
 STALE = timedelta(seconds=30)
 TELL_EVERY_S = 0.3
 log = logging.getLogger("moorfog.jobs")
 KINDS: dict[str, Callable[[Session, Actor, str, Progress], str]] = {"roster": run_import}
+"""Done in one transaction: all of it or nothing."""
+STEPWISE: dict[str, Callable[[Engine, Job, Progress], str]] = {"clogged": run_recall, "reopen": run_recall}
+"""Done step by step, each for good: taken up again where a worker died, and a cancelled one has done a part."""
 
 
 class Cancelled(Exception):
@@ -48,22 +51,7 @@ def start_import(db: Session, clock: Clock, actor: Actor, file: RosterFile) -> J
     site = db.get(Site, file.site_id)
     if site is None or not scope.allows(site.employer_id):
         raise NotFound("site")
-    job = Job(
-        id=new_id(),
-        kind="roster",
-        state="waiting",
-        done=0,
-        total=0,
-        wants_cancel=False,
-        message="",
-        employer_id=site.employer_id,
-        account_id=actor.id,
-        content=json.dumps(encode(file)),
-        made_at=clock.now(db),
-        heartbeat_at=None,
-    )
-    db.add(job)
-    db.flush()
+    job = new_job(db, clock, actor, "roster", site.employer_id, encode(file))
     return view_of(job)
 
 
@@ -73,8 +61,12 @@ def view_of(job: Job) -> JobView:
 
 
 def _find(db: Session, actor: Actor, job_id: str) -> Job:
+    scope = actor.require("tester", "administrator")
     job = db.get(Job, job_id)
-    if job is None or not actor.require("administrator").allows(job.employer_id):
+    manages = actor.scope("administrator")
+    if job is None or not (
+        (scope.allows(job.employer_id) and job.account_id == actor.id) or manages.allows(job.employer_id)
+    ):
         raise NotFound("job")
     return job
 
@@ -135,7 +127,7 @@ def _tell(engine: Engine, job_id: str) -> Progress:
 
 
 def run_job(engine: Engine, job: Job) -> None:
-    """Do a claimed job in one transaction: all of it or nothing."""
+    """Do a claimed job: in one transaction, or step by step where its kind says so."""
     state, message = "done", ""
     try:
 
@@ -145,9 +137,14 @@ def run_job(engine: Engine, job: Job) -> None:
                 raise NotFound("account")
             return KINDS[job.kind](db, load_actor(db, account), job.content, _tell(engine, job.id))
 
-        message = run_in_transaction(engine, work)
+        if job.kind in STEPWISE:
+            message = STEPWISE[job.kind](engine, job, _tell(engine, job.id))
+        else:
+            message = run_in_transaction(engine, work)
     except Cancelled:
         state, message = "cancelled", "Cancelled; nothing was changed."
+        if job.kind in STEPWISE:
+            message = "Cancelled; what was done stays done. Mark it again to go on."
     except DomainError as error:
         state, message = "failed", error.message
     except DBAPIError:

@@ -1,39 +1,41 @@
-"""Counters: their figures, their daily checks as values against limits, and what their links say."""
+"""Instruments: figures, daily checks as values against limits, what is done to them, what their links say."""
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import date, datetime, time, timedelta
-from typing import Any, Literal
+from typing import Any
 from zoneinfo import ZoneInfo
 
-from sqlalchemy import select
+from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from moorfog.core.arithmetic import NotANumber, parse_decimal
+from moorfog.core.codec import DataError
 from moorfog.core.events import DailyCheck, Instrument, instant
+from moorfog.core.instruments import CheckRule, KindRule, check_passes
+from moorfog.data import instrument_kinds
 from moorfog.operations.accounts import Actor, digest_of
 from moorfog.operations.errors import DomainError, NotFound
 from moorfog.store.base import Clock, new_id
-from moorfog.store.models import InstrumentCheckRow, InstrumentRow
+from moorfog.store.models import InstrumentActRow, InstrumentCheckRow, InstrumentRow
 from moorfog.store.scope import Scope, within
 
-CheckName = Literal["particle", "zero", "max_fit_factor"]
-CHECK_WORDS = {
-    "particle": ("Particle check", "particles per cm³ in room air", "at least"),
-    "zero": ("Zero check", "particles per cm³ through a HEPA filter", "at most"),
-    "max_fit_factor": ("Maximum fit factor", "fit factor with the zero filter on the sample line", "at least"),
-}
+SENSES = {"at_least": "at least", "at_most": "at most", "within": "within"}
 LINK_SILENT = timedelta(seconds=5)
+TREND_DAYS = 90
+TREND_MOST = 400
 
 
 @dataclass(frozen=True)
 class CheckView:
-    """A daily check: what it is, its limit, and today's value if there is one."""
+    """A daily check: what it is, how it is done, its limit, and today's value if there is one."""
 
     name: str
     title: str
     what: str
+    steps: tuple[str, ...]
     limit: str
     limit_word: str
     value: str | None
@@ -42,21 +44,88 @@ class CheckView:
 
 
 @dataclass(frozen=True)
+class ActView:
+    """Something done to an instrument: when it was done last, and whether that was today where it stands."""
+
+    name: str
+    title: str
+    when: str
+    closes_day: bool
+    done_at: str | None
+    is_today: bool
+
+
+@dataclass(frozen=True)
 class CounterView:
-    """A counter as the kit page shows it. ``stands_against`` says why no run may be made with it today."""
+    """An instrument as the kit page shows it. ``stands_against`` says why no run may be made with it today.
+
+    ``charge_until`` is when the alcohol must be charged again, None where it needs none or was never charged.
+    """
 
     id: str
     name: str
+    kind: str
+    title: str
+    unit: str
     serial_number: str
     counted_flow: str
+    resolution: str
     calibrated_until: str
     is_simulated: bool
     is_linked: bool
     link_state: str
     ambient: str | None
     seen_at: str | None
+    charge_until: str | None
     checks: tuple[CheckView, ...]
+    acts: tuple[ActView, ...]
     stands_against: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class TrendPoint:
+    """A value of a check as it was read, against the limit of its day."""
+
+    at: str
+    value: str
+    passed: bool
+
+
+@dataclass(frozen=True)
+class Trend:
+    """The values of one check over the last ninety days, oldest first, at most four hundred."""
+
+    title: str
+    what: str
+    limit: str
+    points: tuple[TrendPoint, ...]
+
+
+def kind_of(row: InstrumentRow) -> KindRule:
+    """Return the kind of an instrument; one without a kind is a counter."""
+    return instrument_kinds()[str(row.content.get("kind", "counter"))]
+
+
+def limit_of(row: InstrumentRow, check: CheckRule) -> str:
+    """Return the limit of a check: the instrument's own figure, else that of its kind."""
+    return str(row.content.get(f"limit_{check.name}", check.limit))
+
+
+def owner_of_kit(actor: Actor, employer_id: str | None) -> str | None:
+    """Return whose new kit is: the employer named, else the only one the actor works for, else nobody's in particular.
+
+    Raises :class:`NotFound` for a foreign employer, :class:`DomainError` where one of several must be named.
+    """
+    scope = actor.require("tester", "administrator")
+    if employer_id is not None:
+        if not scope.allows(employer_id):
+            raise NotFound("employer")
+        return employer_id
+    if scope.employers is None:
+        return None
+    if len(scope.employers) > 1:
+        raise DomainError("employer_missing", "You work for several employers: name the one this kit belongs to.")
+    return next(iter(scope.employers))
 
 
 def create_instrument(
@@ -109,45 +178,64 @@ def todays_checks(db: Session, row: InstrumentRow, now: datetime) -> list[Instru
     return list(db.scalars(query.order_by(InstrumentCheckRow.checked_at, InstrumentCheckRow.id)))
 
 
-def instrument_facts(db: Session, row: InstrumentRow, now: datetime, mode: str) -> Instrument:
-    """Return the counter by value as a run freezes it, with today's latest checks and the limits of ``mode``."""
-    latest = {one.name: one for one in todays_checks(db, row, now)}
-    figures, day = row.content, local_day(row, now).isoformat()
-    checks = tuple(
-        DailyCheck(one.name, one.value, one.limit, one.passed, day)  # type: ignore[arg-type]
-        for one in latest.values()
+def last_acts(db: Session, row: InstrumentRow, now: datetime) -> dict[str, datetime]:
+    """Return when each thing was done to an instrument last; what was never done is left out."""
+    query = (
+        select(InstrumentActRow.name, func.max(InstrumentActRow.done_at))
+        .where(InstrumentActRow.instrument_id == row.id, InstrumentActRow.done_at <= now)
+        .group_by(InstrumentActRow.name)
     )
+    return dict(db.execute(query).all())
+
+
+def instrument_facts(db: Session, row: InstrumentRow, now: datetime, mode: str) -> Instrument:
+    """Return the instrument by value as a run freezes it, with today's latest checks and the limits of ``mode``."""
+    latest = {one.name: one for one in todays_checks(db, row, now)}
+    figures, day, kind = row.content, local_day(row, now).isoformat(), kind_of(row)
+    checks = tuple(DailyCheck(one.name, one.value, one.limit, one.passed, day) for one in latest.values())
+    charged = last_acts(db, row, now).get("alcohol") if kind.charge_h else None
     return Instrument(
         row.id,
         row.name,
         figures["serial_number"],
-        figures["counted_flow"],
+        figures.get("counted_flow", ""),
         figures["resolution"],
-        figures[f"ambient_minimum_{mode}"],
-        figures["ambient_maximum"],
+        figures.get(f"ambient_minimum_{mode}", "0"),
+        figures.get("ambient_maximum", ""),
         figures["calibrated_until"],
         day,
         checks,
+        kind.id,
+        kind.required,
+        instant(charged) if charged is not None else "",
+        kind.charge_h,
     )
 
 
 def record_check(
-    db: Session, clock: Clock, actor: Actor, instrument_id: str, name: CheckName, value: str
+    db: Session, clock: Clock, actor: Actor, instrument_id: str, name: str, value: str
 ) -> InstrumentCheckRow:
     """Record a daily check as the value read; whether it passes is computed, never ticked.
 
-    Raises :class:`DomainError` for a value that is no number, :class:`NotFound` outside the scope.
+    Raises :class:`DomainError` for a check its kind does not have or a value that is no number, :class:`NotFound`
+    outside the scope.
     """
     row = find_instrument(db, actor.require("tester", "administrator"), instrument_id)
+    rule = kind_of(row).find(name)
+    if rule is None:
+        known = ", ".join(kind_of(row).required)
+        raise DomainError("no_such_check", f"{row.name} has no check called {name!r}; it has: {known}.")
     try:
-        figure = parse_decimal(value, CHECK_WORDS[name][0])
+        figure = parse_decimal(value, rule.title)
     except NotANumber as error:
         raise DomainError("not_a_number", str(error)) from error
     if figure < 0:
-        raise DomainError("negative", f"{CHECK_WORDS[name][0]}: {value} is below zero. Type what the counter shows.")
-    limit = row.content[f"limit_{name}"]
-    bound = parse_decimal(limit, "limit")
-    passed = figure <= bound if name == "zero" else figure >= bound
+        raise DomainError("negative", f"{rule.title}: {value} is below zero. Type what the instrument shows.")
+    limit = limit_of(row, rule)
+    try:
+        passed = check_passes(figure, limit, rule.sense)
+    except DataError as error:
+        raise DomainError("bad_limit", f"{row.name}: the limit of {rule.title} cannot be read; {error}") from error
     check = InstrumentCheckRow(
         id=new_id(),
         instrument_id=row.id,
@@ -163,45 +251,105 @@ def record_check(
     return check
 
 
+def record_act(db: Session, clock: Clock, actor: Actor, instrument_id: str, name: str) -> None:
+    """Note that something was done to an instrument now.
+
+    Raises :class:`DomainError` for what is not done to this kind, :class:`NotFound` outside the scope.
+    """
+    row = find_instrument(db, actor.require("tester", "administrator"), instrument_id)
+    known = [one.name for one in kind_of(row).act]
+    if name not in known:
+        raise DomainError("no_such_act", f"{name!r} is nothing done to {row.name}; known are {', '.join(known)}.")
+    act = InstrumentActRow(id=new_id(), instrument_id=row.id, name=name, done_at=clock.now(db), account_id=actor.id)
+    db.add(act)
+    db.flush()
+
+
+def trend_of(db: Session, clock: Clock, actor: Actor, instrument_id: str, name: str) -> Trend:
+    """Return the values of one check over the last ninety days. Raises :class:`NotFound` for an unknown one."""
+    row = find_instrument(db, actor.require("tester", "administrator", "supervisor"), instrument_id)
+    rule = kind_of(row).find(name)
+    if rule is None:
+        raise NotFound("check")
+    query = select(InstrumentCheckRow).where(
+        InstrumentCheckRow.instrument_id == row.id,
+        InstrumentCheckRow.name == name,
+        InstrumentCheckRow.checked_at >= clock.now(db) - timedelta(days=TREND_DAYS),
+    )
+    found = list(db.scalars(query.order_by(InstrumentCheckRow.checked_at.desc()).limit(TREND_MOST)))
+    points = tuple(TrendPoint(instant(one.checked_at), one.value, one.passed) for one in reversed(found))
+    return Trend(rule.title, rule.what, f"{SENSES[rule.sense]} {limit_of(row, rule)}", points)
+
+
+def _acts(row: InstrumentRow, acts: Mapping[str, datetime], now: datetime) -> tuple[ActView, ...]:
+    out = []
+    for rule in kind_of(row).act:
+        done = acts.get(rule.name)
+        is_today = done is not None and local_day(row, done) == local_day(row, now)
+        out.append(
+            ActView(
+                rule.name,
+                rule.title,
+                rule.when,
+                rule.closes_day,
+                instant(done) if done is not None else None,
+                is_today,
+            )
+        )
+    return tuple(out)
+
+
 def view_counter(db: Session, row: InstrumentRow, now: datetime) -> CounterView:
-    """Return a counter for the kit page."""
-    latest = {one.name: one for one in todays_checks(db, row, now)}
+    """Return an instrument for the kit page."""
+    latest, kind = {one.name: one for one in todays_checks(db, row, now)}, kind_of(row)
+    acts = last_acts(db, row, now)
     figures: dict[str, Any] = row.content
     checks, against = [], []
-    for name, (title, what, word) in CHECK_WORDS.items():
-        found = latest.get(name)
+    for rule in kind.check:
+        found = latest.get(rule.name)
         checks.append(
             CheckView(
-                name,
-                title,
-                what,
-                figures[f"limit_{name}"],
-                word,
+                rule.name,
+                rule.title,
+                rule.what,
+                rule.steps,
+                limit_of(row, rule),
+                SENSES[rule.sense],
                 found.value if found else None,
                 found.passed if found else None,
                 instant(found.checked_at) if found else None,
             )
         )
         if found is None:
-            against.append(f"{title}: not done today")
+            against.append(f"{rule.title}: not done today")
         elif not found.passed:
-            against.append(f"{title}: failed today with {found.value}")
+            against.append(f"{rule.title}: failed today with {found.value}")
     if figures["calibrated_until"] < local_day(row, now).isoformat():
         against.append(f"Calibration ran out on {figures['calibrated_until']}")
+    charged = acts.get("alcohol") if kind.charge_h else None
+    until = charged + timedelta(hours=kind.charge_h) if charged is not None else None
+    if kind.charge_h and (until is None or until < now):
+        against.append("Alcohol: not charged today" if charged is None else "Alcohol: charge it again")
     linked = row.seen_at is not None and now - row.seen_at < LINK_SILENT
     live = row.live or {}
     return CounterView(
         row.id,
         row.name,
+        kind.id,
+        kind.title,
+        kind.unit,
         figures["serial_number"],
-        figures["counted_flow"],
+        figures.get("counted_flow", ""),
+        figures["resolution"],
         figures["calibrated_until"],
         row.is_simulated,
         linked,
         str(live.get("state", "")) if linked else "no link",
         str(live["ambient"]) if linked and live.get("ambient") else None,
         instant(row.seen_at) if row.seen_at else None,
+        instant(until) if until is not None else None,
         tuple(checks),
+        _acts(row, acts, now),
         tuple(against),
     )
 

@@ -12,6 +12,7 @@ from sqlalchemy import Integer, Select, and_, bindparam, case, func, select
 from sqlalchemy.orm import Session, aliased
 
 from moorfog.core.events import Clearance, instant
+from moorfog.core.methods import QUALITATIVE, WORDS
 from moorfog.operations.accounts import Actor
 from moorfog.operations.catalogue import model_of
 from moorfog.operations.errors import NotFound
@@ -105,6 +106,8 @@ class PermissionRow:
     size: str
     setup: str
     overall: str
+    method: str
+    limits: tuple[str, ...]
     valid_from: str
     valid_until: str
     is_valid: bool
@@ -119,6 +122,7 @@ class TryRow:
     no: int
     model: str
     size: str
+    method: str
     outcome: str
     overall: str
     level: str
@@ -145,13 +149,15 @@ class PersonView:
 
 @dataclass(frozen=True)
 class ResultRow:
-    """Pass results of a model in a size. One person × model × size × visit counts once."""
+    """Pass results of a model in a size. One person × model × size × visit counts once; ``sensed`` of them were
+    judged by taste, smell or irritation, without a number."""
 
     model: str
     size: str
     tested: int
     passed: int
     passed_first: int
+    sensed: int
 
 
 @dataclass(frozen=True)
@@ -370,6 +376,8 @@ def _permissions(db: Session, person: Person, on: date) -> tuple[PermissionRow, 
             one.size,
             one.setup,
             one.overall,
+            WORDS.get(one.method, one.method),  # type: ignore[call-overload]
+            tuple(one.limits),
             one.valid_from.isoformat(),
             one.valid_until.isoformat(),
             not failed and one.valid_from <= on <= one.valid_until,
@@ -416,6 +424,7 @@ def view_person(db: Session, clock: Clock, actor: Actor, person_id: str, page: i
                 one.no,
                 one.model,
                 one.size,
+                WORDS.get(one.method, one.method),  # type: ignore[call-overload]
                 one.outcome,
                 one.overall,
                 one.level,
@@ -465,6 +474,7 @@ def pass_results(db: Session, actor: Actor, page: int, site_id: str | None = Non
             func.count(),
             func.sum(case((last.outcome == "pass", 1), else_=0)),
             func.sum(case((first.outcome == "pass", 1), else_=0)),
+            func.sum(case((last.method.in_(sorted(QUALITATIVE)), 1), else_=0)),
         )
         .select_from(units)
         .join(first, and_(first.visit_id == units.c.visit_id, first.no == units.c.first))
@@ -474,9 +484,7 @@ def pass_results(db: Session, actor: Actor, page: int, site_id: str | None = Non
     total = db.scalar(select(func.count()).select_from(query.subquery())) or 0
     page = min(max(page, 1), _pages(total))
     rows = db.execute(query.order_by("model", units.c.size).limit(PAGE).offset((page - 1) * PAGE))
-    return ResultsPage(
-        tuple(ResultRow(m, s, int(t), int(p), int(f)) for m, s, t, p, f in rows), total, page, _pages(total)
-    )
+    return ResultsPage(tuple(ResultRow(m, s, *map(int, counts)) for m, s, *counts in rows), total, page, _pages(total))
 
 
 def list_facepieces(db: Session, actor: Actor) -> tuple[FacepieceOption, ...]:

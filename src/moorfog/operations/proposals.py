@@ -49,13 +49,51 @@ class FitProbe:
 
 @dataclass(frozen=True)
 class StartRun:
-    """Start the run with a counter read by its link, or with numbers to be typed afterwards."""
+    """Start the run with a counter read by its link, or with numbers to be typed afterwards.
+
+    ``protocol_id`` empty: the first protocol of the method that the rule book allows for this kind. ``fault``: what a
+    simulated instrument or wearer hides, to learn on; in practice only.
+    """
 
     __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
     run_id: Id
     instrument_id: Id
     source: Literal["counter", "typed"]
+    protocol_id: str = ""
+    fault: str = ""
     kind: Literal["start_run"] = "start_run"
+
+
+@dataclass(frozen=True)
+class ChooseMethod:
+    """Choose how this facepiece is tested."""
+
+    __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
+    method: Literal["sweet", "bitter", "odour", "smoke", "ambient_count", "aerosol", "negative_pressure"]
+    kind: Literal["choose_method"] = "choose_method"
+
+
+@dataclass(frozen=True)
+class StartScreening:
+    """Start a screening with a nebuliser, or with lots of jars or a tube."""
+
+    __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
+    screening_id: Id
+    nebuliser_id: Id | None
+    lot_ids: tuple[Id, ...]
+    kind: Literal["start_screening"] = "start_screening"
+
+
+@dataclass(frozen=True)
+class StartQualitative:
+    """Hood on, in the chamber, or eyes shut: a qualitative run begins."""
+
+    __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
+    run_id: Id
+    nebuliser_id: Id | None
+    lot_ids: tuple[Id, ...]
+    bends: bool
+    kind: Literal["start_qualitative"] = "start_qualitative"
 
 
 Body: TypeAlias = Annotated[
@@ -79,7 +117,18 @@ Body: TypeAlias = Annotated[
     | ev.Withheld
     | ev.TurnedAway
     | ev.Released
-    | ev.Corrected,
+    | ev.Corrected
+    | ChooseMethod
+    | StartScreening
+    | ev.Squeezed
+    | ev.Screened
+    | StartQualitative
+    | ev.DoseGiven
+    | ev.Detected
+    | ev.DetectionMistaken
+    | ev.EyesOpened
+    | ev.QualitativeEnded
+    | ev.ProofSensed,
     Field(discriminator="kind"),
 ]
 

@@ -46,7 +46,7 @@ def issue_report(db: Session, clock: Clock, actor: Actor, visit_id: str, page_si
     }
     actor_id = db.scalar(
         select(EventRow.actor)
-        .where(EventRow.visit_id == visit_id, EventRow.kind == "run_started")
+        .where(EventRow.visit_id == visit_id, EventRow.kind.in_(("run_started", "qualitative_started")))
         .order_by(EventRow.seq.desc())
         .limit(1)
     )
@@ -63,7 +63,7 @@ def issue_report(db: Session, clock: Clock, actor: Actor, visit_id: str, page_si
     readings = {
         one.started.run_id: [reading for chunk in load_chunks(db, one.started.run_id) for reading in chunk.readings()]
         for one in visit.tries
-        if one.started.source == "counter"
+        if one.closed is not None
     }
     content = render_pdf(report_view(visit, visit_id, names, readings, page_size))
     row = DocumentRow(

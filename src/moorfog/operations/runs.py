@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import hashlib
 import json
+from dataclasses import fields, replace
 from datetime import datetime, timedelta
-from typing import Any
+from typing import Any, Literal, TypeAlias
 
-from sqlalchemy import delete, insert, select
+from sqlalchemy import delete, func, insert, select
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
@@ -15,21 +16,25 @@ from moorfog.core import events as ev
 from moorfog.core.canonical import digest
 from moorfog.core.codec import decode, encode
 from moorfog.core.events import instant
-from moorfog.core.picture import level_for
-from moorfog.core.readings import Chunk, Reduction, seal_digest
-from moorfog.core.rules import Protocol
-from moorfog.core.simulation import wearer_factors
+from moorfog.core.picture import level_for, run_protocols
+from moorfog.core.readings import Chunk, Reading, seal_digest
+from moorfog.core.reduction import reduce_run
+from moorfog.core.rules import Book, Protocol
+from moorfog.core.simulated_faults import KIT_FAULTS, PRACTICE, WEARER_FAULTS
+from moorfog.core.simulation import faulty_factors, wearer_factors
 from moorfog.core.visit import Try, Visit
 from moorfog.operations.accounts import digest_of
 from moorfog.operations.errors import Conflict, DomainError, NotFound
 from moorfog.operations.kit import find_instrument, instrument_facts
 from moorfog.operations.proposals import StartRun
 from moorfog.operations.visits import append
-from moorfog.store.base import Clock, new_id
+from moorfog.store.base import Clock, UtcDateTime, new_id
 from moorfog.store.log import load_visit, lock_head
 from moorfog.store.models import InstrumentRow, Lease, Person, ReadingChunk, VisitHead
 from moorfog.store.scope import Scope
 
+Mode: TypeAlias = Literal["ordinary", "classified", "photometer", "pressure"]
+CHUNK_COLUMNS = tuple(one.name for one in fields(Chunk))
 GRACE = timedelta(seconds=20)
 """How long after a run's end its link may take to seal it before the run is void."""
 
@@ -43,42 +48,48 @@ def start_run(
     bench holds the counter.
     """
     piece = visit.facepiece
-    protocol = next(
-        (one for one in visit.rules.protocols if piece and piece.kind in one.kinds and visit.rules.protocol(one.id)),
-        None,
-    )
+    offered = run_protocols(visit)
+    protocol = next((one for one in offered if body.protocol_id in ("", one.id)), None)
     level = level_for(visit)
     if piece is None or protocol is None or level is None:
         raise DomainError(
             "not_permitted", "No protocol or pass level for this facepiece. Choose a facepiece the rule book covers."
         )
     row = find_instrument(db, Scope(frozenset({head.employer_id})), body.instrument_id)
-    ordinary = piece.filter_class in visit.rules.book.words("mode.ordinary.filters")
-    mode = "ordinary" if ordinary else "classified"
+    mode = mode_of(protocol, piece, visit.rules.book)
     started = ev.RunStarted(
         body.run_id,
         body.source,
-        "fast_count",
+        protocol.family,  # type: ignore[arg-type]  # none of the qualitative ones is offered
         protocol.id,
-        "ordinary" if ordinary else "classified",
+        mode,
         str(level),
         protocol.count_in_s * 1000,
         instrument_facts(db, row, occurred_at, mode),
     )
+    if body.fault and not (visit.is_practice and row.is_simulated and body.fault in PRACTICE):
+        raise DomainError("fault", f"Only practice on a simulated instrument is set to: {', '.join(PRACTICE)}.")
     if body.source == "counter":
-        _take_lease(db, clock, head, visit, started, protocol, row, occurred_at)
+        _take_lease(db, head, visit, started, protocol, row, occurred_at, body.fault)
     return started
+
+
+def mode_of(protocol: Protocol, piece: ev.Facepiece, book: Book) -> Mode:
+    """Return the mode an instrument is set to: the protocol's own, or how a counter counts behind this filter class."""
+    if protocol.family == "photometer" or protocol.family == "pressure":
+        return protocol.family
+    return "ordinary" if piece.filter_class in book.words("mode.ordinary.filters") else "classified"
 
 
 def _take_lease(
     db: Session,
-    clock: Clock,
     head: VisitHead,
     visit: Visit,
     started: ev.RunStarted,
     protocol: Protocol,
     row: InstrumentRow,
     occurred_at: datetime,
+    fault: str,
 ) -> None:
     t0 = occurred_at + timedelta(milliseconds=started.count_in_ms)
     ends = visit.after(t0, protocol.total_s)
@@ -89,9 +100,12 @@ def _take_lease(
         "mode": started.mode,
         "windows": [[one.start_ms, one.end_ms, one.valve] for one in protocol.windows()],
         "total_ms": protocol.total_s * 1000,
+        "may_end_early": not protocol.is_counted,
+        "facepiece_kind": visit.facepiece.kind if visit.facepiece is not None else "",
+        "protocol": encode(protocol),
     }
     if row.is_simulated:
-        plan["simulated"] = simulated_wearer(db, visit, started, protocol)
+        plan["simulated"] = simulated_wearer(db, visit, protocol, fault)
     try:
         with db.begin_nested():
             db.execute(
@@ -106,8 +120,11 @@ def _take_lease(
         ) from None
 
 
-def simulated_wearer(db: Session, visit: Visit, started: ev.RunStarted, protocol: Protocol) -> dict[str, Any]:
-    """Return the seeded wearer the simulated counter is to stand in for: by person, facepiece, size and try."""
+def simulated_wearer(db: Session, visit: Visit, protocol: Protocol, fault: str = "") -> dict[str, Any]:
+    """Return the seeded wearer the simulated instrument is to stand in for: by person, facepiece, size and try.
+
+    ``fault``: what wearer or kit hides.
+    """
     piece, person = visit.facepiece, db.get(Person, visit.person_id)
     seed = int.from_bytes(
         hashlib.sha256(f"{visit.person_id}{piece.configuration if piece else ''}{len(visit.tries)}".encode()).digest()[
@@ -120,9 +137,18 @@ def simulated_wearer(db: Session, visit: Visit, started: ev.RunStarted, protocol
         wanted = {"S": 1110, "S/M": 1140, "M": 1190, "one size": 1190, "M/L": 1230, "L": 1270}.get(piece.size, 1190)
         near = max(0.15, 1.4 - abs(person.face_length - wanted) / 90)
     typical = (9000 if ev.level_key(piece.kind if piece else "half") == "level.full" else 2600) * near
-    leak = seed % 4 if near < 0.6 else None
-    factors = wearer_factors(seed, typical if near >= 0.6 else typical * 0.12, leak, protocol.n)
-    return {"seed": seed, "factors": list(factors), "starts_ms": list(protocol.starts_ms())}
+    leak = seed % len(protocol.exercises()) if near < 0.6 else None
+    factors = wearer_factors(seed, typical if near >= 0.6 else typical * 0.12, leak, len(protocol.exercises()))
+    if fault in WEARER_FAULTS:
+        factors = faulty_factors(seed, 400, fault, [one.id for one in protocol.exercises()])
+    elif fault:
+        factors = wearer_factors(seed, 4000, None, len(protocol.exercises()))
+    return {
+        "seed": seed,
+        "factors": list(factors),
+        "starts_ms": list(protocol.starts_ms()),
+        "kit_fault": fault if fault in KIT_FAULTS else "",
+    }
 
 
 def instrument_for_token(db: Session, token: str) -> InstrumentRow:
@@ -163,30 +189,22 @@ def visit_of_run(db: Session, run_id: str) -> str | None:
 def _leased(db: Session, row: InstrumentRow, run_id: str) -> Lease:
     lease = db.get(Lease, row.id)
     if lease is None or lease.run_id != run_id:
-        raise Conflict("no_lease", "This counter does not hold this run any more. Drop its readings.")
+        raise _no_lease()
     return lease
 
 
-def stored_readings(db: Session, run_id: str) -> int:
-    """Return how many readings of a run are stored; they are numbered from 0 without gaps."""
-    end = db.scalar(
-        select(ReadingChunk.first + ReadingChunk.n)
-        .where(ReadingChunk.run_id == run_id)
-        .order_by(ReadingChunk.first.desc())
-        .limit(1)
-    )
-    return end or 0
+def _no_lease() -> Conflict:
+    return Conflict("no_lease", "This instrument does not hold this run any more. Drop its readings.")
 
 
-def store_chunks(db: Session, clock: Clock, row: InstrumentRow, run_id: str, chunks: tuple[Chunk, ...]) -> int:
+def store_chunks(db: Session, row: InstrumentRow, run_id: str, chunks: tuple[Chunk, ...]) -> int:
     """Store chunks of readings; readings sent again, in whatever chunks, are stored once. Returns how many were new.
 
     Raises :class:`DomainError` for a chunk whose columns make no sense, :class:`Conflict` without the lease, or
     ``readings_missing`` with how many are stored where a chunk leaves a gap before it.
     """
-    _leased(db, row, run_id)
-    now = clock.now(db)
-    end = begin = stored_readings(db, run_id)
+    begin, now = _stored_under_lease(db, row.id, run_id)
+    end = begin
     rows = []
     for number, chunk in enumerate(chunks):
         problem = chunk.problem()
@@ -198,19 +216,54 @@ def store_chunks(db: Session, clock: Clock, row: InstrumentRow, run_id: str, chu
         if fresh is None:
             continue
         end = fresh.first + len(fresh.t)
-        rows.append(
-            {
-                "run_id": run_id,
-                "first": fresh.first,
-                "n": len(fresh.t),
-                "instrument_id": row.id,
-                "received_at": now,
-                "columns": json.dumps(encode(fresh), separators=(",", ":")),
-            }
-        )
+        rows.append(chunk_row(run_id, row.id, fresh, now))
     if rows:
         db.execute(insert(ReadingChunk), rows)
     return end - begin
+
+
+def _stored_under_lease(db: Session, instrument_id: str, run_id: str) -> tuple[int, datetime]:
+    """Return how many readings of a run are stored and the database's moment, in one question with whether this
+    instrument still holds the run."""
+    ends = select(ReadingChunk.first + ReadingChunk.n).where(ReadingChunk.run_id == run_id)
+    newest = ends.order_by(ReadingChunk.first.desc()).limit(1).scalar_subquery()
+    found = db.execute(
+        select(func.coalesce(newest, 0), func.utc_timestamp(3, type_=UtcDateTime)).where(
+            Lease.instrument_id == instrument_id, Lease.run_id == run_id
+        )
+    ).one_or_none()
+    if found is None:
+        raise _no_lease()
+    return int(found[0]), found[1]
+
+
+def chunk_row(run_id: str, instrument_id: str, chunk: Chunk, received_at: datetime) -> dict[str, Any]:
+    """Return the row of a chunk; its columns are plain already and are written as they are."""
+    return {
+        "run_id": run_id,
+        "first": chunk.first,
+        "n": len(chunk.t),
+        "instrument_id": instrument_id,
+        "received_at": received_at,
+        "columns": json.dumps({name: getattr(chunk, name) for name in CHUNK_COLUMNS}, separators=(",", ":")),
+    }
+
+
+def closed_with(run_id: str, protocol: Protocol, book: Book, readings: list[Reading], end: ev.RunEnd) -> ev.RunClosed:
+    """Return the entry that seals a run: which readings there are, their digest, what they come to."""
+    found = reduce_run(protocol, book, readings, end)
+    return ev.RunClosed(
+        run_id,
+        end,
+        0,
+        max(len(readings) - 1, 0),
+        len(readings),
+        seal_digest(readings),
+        found.windows,
+        found.deviations,
+        found.signals,
+        found.holds,
+    )
 
 
 def _missing(stored: int, wanted: int) -> Conflict:
@@ -255,23 +308,10 @@ def close_run(
     readings = [reading for chunk in load_chunks(db, run_id) for reading in chunk.readings()]
     if len(readings) < count:
         raise _missing(len(readings), count)
-    reduction = Reduction(protocol, int(visit.rules.book.number("missing.maximum")))
-    for reading in readings:
-        reduction.feed(reading)
-    windows, deviations = reduction.sealed(end)
-    sealed = seal_digest(readings)
-    if sealed != sha256:
-        deviations = (*deviations, ev.Deviation("digest", "stored and sealed digests differ", 0))
-    payload = ev.RunClosed(
-        run_id,
-        end,
-        0,
-        max(len(readings) - 1, 0),
-        len(readings),
-        sealed,
-        windows,
-        deviations,
-    )
+    payload = closed_with(run_id, protocol, visit.rules.book, readings, end)
+    if payload.sha256 != sha256:
+        differ = ev.Deviation("digest", "stored and sealed digests differ", 0)
+        payload = replace(payload, deviations=(*payload.deviations, differ))
     moment = max(occurred_at, visit.last_at or occurred_at)
     after = append(db, clock, f"link:{row.name}", head, visit, new_id(), payload, moment, digest(encode(payload)))
     db.execute(delete(Lease).where(Lease.run_id == run_id))

@@ -15,8 +15,8 @@ from moorfog.core.codec import decode, encode
 from moorfog.core.events import Contaminant, Task
 from moorfog.core.overlay import Overlay, apply, check
 from moorfog.core.protection import protection
-from moorfog.core.rules import Book, Rules, Value
-from moorfog.data import rules_for, shipped_books, shipped_protocols
+from moorfog.core.rules import Book, Value
+from moorfog.data import shipped_books, shipped_protocols
 from moorfog.operations.accounts import Actor
 from moorfog.operations.errors import DomainError, NotFound
 from moorfog.operations.words import KIND_WORDS
@@ -174,11 +174,6 @@ def site_book(db: Session, site: Site, book_id: str) -> Book:
     if book is None:
         raise NotFound("rule book")
     return apply(book, _overlays(db, site, book_id))
-
-
-def rules_of_site(db: Session, site: Site) -> Rules:
-    """Return the rules a visit at this site is pinned to when it opens."""
-    return rules_for(site_book(db, site, site.rule_book))
 
 
 def _value(key: str, one: Value) -> ValueView:

@@ -22,8 +22,19 @@ from moorfog.core.visit import Visit, loops_needed
 from moorfog.operations.accounts import Actor
 from moorfog.operations.errors import Conflict, DomainError, NotFound
 from moorfog.operations.people import latest_clearance, latest_training
-from moorfog.operations.proposals import ChooseFacepiece, ChooseTask, FitProbe, Proposal, StartRun
-from moorfog.operations.sites import find_task, rules_of_site
+from moorfog.operations.proposals import (
+    ChooseFacepiece,
+    ChooseMethod,
+    ChooseTask,
+    FitProbe,
+    Proposal,
+    StartQualitative,
+    StartRun,
+    StartScreening,
+)
+from moorfog.operations.senses import acknowledged_on, keep_answer, qualitative_facts, screening_facts
+from moorfog.operations.site_protocols import rules_of_site
+from moorfog.operations.sites import find_task
 from moorfog.store.base import Clock
 from moorfog.store.log import event_of, keep_rules, keep_state, load_visit, lock_head, write_event
 from moorfog.store.models import EventRow, FacepieceVersion, Person, Site, VisitHead, VisitSummary
@@ -31,6 +42,7 @@ from moorfog.store.readmodels import refresh
 from moorfog.store.scope import Scope
 
 LATE = timedelta(seconds=10)
+CLOCK_STARTS = ("donned", "start_run", "start_screening", "start_qualitative")
 PRACTICE_SPEEDS = range(1, 61)
 
 
@@ -178,17 +190,19 @@ def propose(
     is_observation = proposal.body.kind in ev.OBSERVATIONS
     if not is_observation:
         _check_expected(db, visit_id, visit, proposal)
-        if now - proposal.occurred_at > LATE and proposal.body.kind in ("donned", "start_run"):
+        if now - proposal.occurred_at > LATE and proposal.body.kind in CLOCK_STARTS:
             raise DomainError(
                 "too_late", "This was pressed some time ago; a clock cannot start in the past. Press it again now."
             )
     if visit.last_at is not None and proposal.occurred_at < visit.last_at and not is_observation:
         proposal = replace(proposal, occurred_at=min(visit.last_at, now))
-    payload = _fill_in(db, clock, head, visit, proposal, start_run)
+    payload = _fill_in(db, clock, actor, head, visit, proposal, start_run)
     refusal = admit(visit, payload, proposal.occurred_at, now)
     if refusal is not None:
         raise refused(refusal)
     after = append(db, clock, actor.id, head, visit, proposal.id, payload, proposal.occurred_at, content)
+    if isinstance(payload, ev.Answered):
+        keep_answer(db, clock, actor, after, payload)
     return Appended(visit_id, after, was_known=False)
 
 
@@ -223,6 +237,7 @@ def _check_expected(db: Session, visit_id: str, visit: Visit, proposal: Proposal
 def _fill_in(
     db: Session,
     clock: Clock,
+    actor: Actor,
     head: VisitHead,
     visit: Visit,
     proposal: Proposal,
@@ -237,6 +252,12 @@ def _fill_in(
         return ev.ProbeFitted(loops_needed(visit))
     if isinstance(body, StartRun):
         return start_run(db, clock, head, visit, body, proposal.occurred_at)
+    if isinstance(body, ChooseMethod):
+        return ev.MethodChosen(body.method, acknowledged_on(db, actor, body.method))
+    if isinstance(body, StartScreening):
+        return screening_facts(db, head, visit, body, proposal.occurred_at)
+    if isinstance(body, StartQualitative):
+        return qualitative_facts(db, head, visit, body, proposal.occurred_at)
     if isinstance(body, ev.Corrected):
         _check_correction(db, head, visit, body)
     return body

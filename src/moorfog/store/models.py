@@ -189,7 +189,7 @@ class Job(Base):
     total: Mapped[int] = mapped_column(Integer)
     wants_cancel: Mapped[bool]
     message: Mapped[str] = mapped_column(String(400))
-    employer_id: Mapped[str] = mapped_column(Id)
+    employer_id: Mapped[str | None] = mapped_column(Id)
     account_id: Mapped[str] = mapped_column(Id)
     content: Mapped[str] = mapped_column(LONGTEXT)
     made_at: Mapped[datetime] = mapped_column(UtcDateTime)
@@ -248,6 +248,125 @@ class InstrumentCheckRow(Base):
     checked_at: Mapped[datetime] = mapped_column(UtcDateTime)
     actor: Mapped[str] = mapped_column(String(80))
     __table_args__ = (Index("ix_check_latest", "instrument_id", "checked_at"),)
+
+
+class InstrumentActRow(Base):
+    """Something done to an instrument, such as charging its alcohol; append-only, the latest of a name counts."""
+
+    __tablename__ = "instrument_act"
+    id: Mapped[str] = mapped_column(Id, primary_key=True)
+    instrument_id: Mapped[str] = mapped_column(Id, ForeignKey("instrument.id"))
+    name: Mapped[str] = mapped_column(String(30))
+    done_at: Mapped[datetime] = mapped_column(UtcDateTime)
+    account_id: Mapped[str] = mapped_column(Id)
+    __table_args__ = (Index("ix_act_latest", "instrument_id", "name", "done_at"),)
+
+
+class SamplingPart(Base):
+    """A probe, adapter, probed cartridge or manifold. Never changed; put away where it is done for."""
+
+    __tablename__ = "sampling_part"
+    id: Mapped[str] = mapped_column(Id, primary_key=True)
+    employer_id: Mapped[str | None] = mapped_column(Id, ForeignKey("employer.id"))
+    name: Mapped[str] = mapped_column(String(80))
+    kind: Mapped[str] = mapped_column(String(20))
+    fits: Mapped[str] = mapped_column(String(190))
+    once_only: Mapped[bool]
+
+
+class SamplingPartAct(Base):
+    """A sampling part used, cleaned or put away; append-only, the latest of a name counts."""
+
+    __tablename__ = "sampling_part_act"
+    id: Mapped[str] = mapped_column(Id, primary_key=True)
+    part_id: Mapped[str] = mapped_column(Id, ForeignKey("sampling_part.id"))
+    name: Mapped[str] = mapped_column(String(12))
+    done_at: Mapped[datetime] = mapped_column(UtcDateTime)
+    account_id: Mapped[str] = mapped_column(Id)
+    __table_args__ = (Index("ix_part_act", "part_id", "name", "done_at"),)
+
+
+class SiteProtocol(Base):
+    """A protocol that a site has added; append-only, the latest of an id counts, a withdrawn one is off."""
+
+    __tablename__ = "site_protocol"
+    id: Mapped[str] = mapped_column(Id, primary_key=True)
+    site_id: Mapped[str] = mapped_column(Id, ForeignKey("site.id"))
+    protocol_id: Mapped[str] = mapped_column(String(60))
+    content: Mapped[dict[str, Any]] = mapped_column(JSON)
+    is_withdrawn: Mapped[bool]
+    by_name: Mapped[str] = mapped_column(String(190))
+    entered_at: Mapped[datetime] = mapped_column(UtcDateTime)
+    __table_args__ = (Index("ix_site_protocol", "site_id", "protocol_id", "entered_at"),)
+
+
+class LotRow(Base):
+    """A lot of a solution, a jar or a tube. Never changed; withdrawn where it turns out wrong."""
+
+    __tablename__ = "lot"
+    id: Mapped[str] = mapped_column(Id, primary_key=True)
+    employer_id: Mapped[str | None] = mapped_column(Id, ForeignKey("employer.id"))
+    agent: Mapped[str] = mapped_column(String(20))
+    role: Mapped[str] = mapped_column(String(20))
+    number: Mapped[str] = mapped_column(String(60))
+    made_on: Mapped[date] = mapped_column(Date)
+    use_by: Mapped[date] = mapped_column(Date)
+    made_by: Mapped[str] = mapped_column(String(190))
+    entered_at: Mapped[datetime] = mapped_column(UtcDateTime)
+    withdrawn_at: Mapped[datetime | None] = mapped_column(UtcDateTime)
+    __table_args__ = (Index("ix_lot", "employer_id", "agent", "use_by"),)
+
+
+class NebuliserRow(Base):
+    """A nebuliser: for the threshold solution (1) or for the fit-test solution (2), for good."""
+
+    __tablename__ = "nebuliser"
+    id: Mapped[str] = mapped_column(Id, primary_key=True)
+    employer_id: Mapped[str | None] = mapped_column(Id, ForeignKey("employer.id"))
+    name: Mapped[str] = mapped_column(String(80))
+    role: Mapped[str] = mapped_column(String(20))
+
+
+class FillingRow(Base):
+    """A nebuliser rinsed and filled with a lot; append-only, the latest counts."""
+
+    __tablename__ = "nebuliser_filling"
+    id: Mapped[str] = mapped_column(Id, primary_key=True)
+    nebuliser_id: Mapped[str] = mapped_column(Id, ForeignKey("nebuliser.id"))
+    lot_id: Mapped[str] = mapped_column(Id, ForeignKey("lot.id"))
+    filled_at: Mapped[datetime] = mapped_column(UtcDateTime)
+    account_id: Mapped[str] = mapped_column(Id)
+    __table_args__ = (Index("ix_filling", "nebuliser_id", "filled_at"),)
+
+
+class SprayCheckRow(Base):
+    """A nebuliser seen to spray, or not; append-only."""
+
+    __tablename__ = "nebuliser_check"
+    id: Mapped[str] = mapped_column(Id, primary_key=True)
+    nebuliser_id: Mapped[str] = mapped_column(Id, ForeignKey("nebuliser.id"))
+    checked_at: Mapped[datetime] = mapped_column(UtcDateTime)
+    sprays: Mapped[bool]
+    account_id: Mapped[str] = mapped_column(Id)
+    __table_args__ = (Index("ix_spray", "nebuliser_id", "checked_at"),)
+
+
+class CautionRow(Base):
+    """A tester has acknowledged the cautions of a method on a day at the site."""
+
+    __tablename__ = "caution"
+    account_id: Mapped[str] = mapped_column(Id, primary_key=True)
+    method: Mapped[str] = mapped_column(String(20), primary_key=True)
+    day: Mapped[date] = mapped_column(Date, primary_key=True)
+
+
+class WearerLink(Base):
+    """The short-lived address of a wearer's screen. Only the digest of its secret is stored."""
+
+    __tablename__ = "wearer_link"
+    digest: Mapped[str] = mapped_column(String(64), primary_key=True)
+    visit_id: Mapped[str] = mapped_column(Id, ForeignKey("visit.id"), index=True)
+    expires_at: Mapped[datetime] = mapped_column(UtcDateTime, index=True)
 
 
 class RuleSet(Base):
@@ -386,6 +505,7 @@ class TryResult(ReadModel, Base):
     model: Mapped[str] = mapped_column(String(250))
     size: Mapped[str] = mapped_column(String(40))
     configuration: Mapped[str] = mapped_column(String(64))
+    method: Mapped[str] = mapped_column(String(20))
     outcome: Mapped[str] = mapped_column(String(12))
     overall: Mapped[str] = mapped_column(String(30))
     level: Mapped[str] = mapped_column(String(30))
@@ -396,6 +516,18 @@ class TryResult(ReadModel, Base):
         Index("ix_try_results", "employer_id", "is_practice", "is_sealed", "model_id", "size"),
         Index("ix_try_person", "person_id", "configuration", "tested_at"),
     )
+
+
+class TryKit(ReadModel, Base):
+    """A counter or a nebuliser a try was made with, so that its tests are found when it turns out to be wrong."""
+
+    __tablename__ = "try_kit"
+    visit_id: Mapped[str] = mapped_column(Id, primary_key=True)
+    no: Mapped[int] = mapped_column(Integer, primary_key=True, autoincrement=False)
+    kit_id: Mapped[str] = mapped_column(Id, primary_key=True)
+    employer_id: Mapped[str] = mapped_column(Id)
+    tested_at: Mapped[datetime] = mapped_column(UtcDateTime)
+    __table_args__ = (Index("ix_try_kit", "kit_id", "tested_at"),)
 
 
 class WearPermission(ReadModel, Base):
@@ -410,6 +542,8 @@ class WearPermission(ReadModel, Base):
     model: Mapped[str] = mapped_column(String(250))
     size: Mapped[str] = mapped_column(String(40))
     setup: Mapped[str] = mapped_column(String(250))
+    method: Mapped[str] = mapped_column(String(20))
+    limits: Mapped[list[str]] = mapped_column(JSON)
     overall: Mapped[str] = mapped_column(String(30))
     tested_at: Mapped[datetime] = mapped_column(UtcDateTime)
     valid_from: Mapped[date] = mapped_column(Date)

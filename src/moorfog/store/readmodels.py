@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Callable
 from datetime import datetime
 from typing import Any
@@ -12,12 +13,12 @@ from sqlalchemy.orm import Session
 
 from moorfog.core.arithmetic import cut
 from moorfog.core.judge import is_sealed, needs_decision, outcome, queue, step_of
-from moorfog.core.picture import starts_at, valid_until
-from moorfog.core.visit import FOLD_VERSION, Visit
+from moorfog.core.picture import method_limits, starts_at, valid_until
+from moorfog.core.visit import FOLD_VERSION, Try, Visit
 from moorfog.store.log import load_visit
-from moorfog.store.models import TryResult, VisitHead, VisitSummary, WearPermission
+from moorfog.store.models import TryKit, TryResult, VisitHead, VisitSummary, WearPermission
 
-TABLES: tuple[type[Any], ...] = (VisitSummary, TryResult, WearPermission)
+TABLES: tuple[type[Any], ...] = (VisitSummary, TryResult, TryKit, WearPermission)
 Rows = dict[type[Any], list[dict[str, Any]]]
 
 
@@ -66,6 +67,7 @@ def rows_of(head: VisitHead, visit: Visit) -> Rows:
         "last_at": at,
     }
     tries: list[dict[str, Any]] = []
+    kit: list[dict[str, Any]] = []
     permissions: dict[str, dict[str, Any] | None] = {}
     for one in visit.tries:
         result, _ = outcome(visit, one)
@@ -81,8 +83,10 @@ def rows_of(head: VisitHead, visit: Visit) -> Rows:
             "size": piece.size,
             "configuration": piece.configuration,
             "overall": overall,
+            "method": method_of(visit, one),
             "tested_at": one.started_at,
         }
+        kit += [{**common, "no": one.no, "kit_id": each, "tested_at": one.started_at} for each in kit_of(visit, one)]
         tries.append(
             {
                 **shared,
@@ -106,14 +110,31 @@ def rows_of(head: VisitHead, visit: Visit) -> Rows:
                 permissions[piece.configuration] = {
                     **shared,
                     "setup": setup[:250],
+                    "limits": list(method_limits(visit, one)),
                     "valid_from": day,
                     "valid_until": valid_until(day, int(months)),
                 }
     return {
         VisitSummary: [summary],
         TryResult: tries,
+        TryKit: kit,
         WearPermission: [one for _, one in sorted(permissions.items()) if one is not None],
     }
+
+
+def method_of(visit: Visit, one: Try) -> str:
+    """Return the method of a try, as method advice names it."""
+    protocol = visit.rules.protocol(one.started.protocol_id)
+    return protocol.method if protocol is not None else ""
+
+
+def kit_of(visit: Visit, one: Try) -> list[str]:
+    """Return the ids of what a try was made with: its counter, or the nebulisers of its screening and its run."""
+    if one.counted is not None:
+        return [one.counted.instrument.id]
+    screened = [two.started.nebuliser for two in visit.screenings if two.attempt == one.attempt and two.is_passed]
+    held = [*screened[-1:], one.sensed.nebuliser if one.sensed is not None else None]
+    return sorted({each.id for each in held if each is not None})
 
 
 def refresh(db: Session, head: VisitHead, visit: Visit) -> None:
@@ -157,6 +178,8 @@ def rebuild(engine: Engine, progress: Callable[[int, int], None] = lambda done, 
 
 
 def _plain(value: Any) -> Any:
+    if isinstance(value, list):
+        return json.dumps(value)
     return value.replace(tzinfo=None) if isinstance(value, datetime) else value
 
 

@@ -92,6 +92,28 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/counters/{instrument_id}/acts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Note that something was done to an instrument: alcohol charged, hoses dried, the end of the day.
+         * @description Note that something was done to an instrument: alcohol charged, hoses dried, the end of the day.
+         *
+         *     For: tester or administrator.
+         */
+        post: operations["record_act"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/counters/{instrument_id}/checks": {
         parameters: {
             query?: never;
@@ -108,6 +130,72 @@ export interface paths {
          *     For: tester or administrator.
          */
         post: operations["record_check"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/counters/{instrument_id}/recall": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Tests with an instrument since its last good check, where a later one failed; who must come back.
+         * @description Tests with an instrument since its last good check, where a later one failed; who must come back.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["get_instrument_recall"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/counters/{instrument_id}/reopen": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Reopen the tests since the last good check: each is void until it is done again.
+         * @description Reopen the tests since the last good check: each is void until it is done again.
+         *
+         *     For: tester or administrator.
+         */
+        post: operations["reopen_tests"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/counters/{instrument_id}/trend/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The values of one check over the last ninety days.
+         * @description The values of one check over the last ninety days.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["get_trend"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -213,7 +301,7 @@ export interface paths {
          * How far a job is.
          * @description How far a job is.
          *
-         *     For: administrator.
+         *     For: tester or administrator.
          */
         get: operations["get_job"];
         put?: never;
@@ -234,10 +322,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Ask a job to end; it leaves nothing behind.
-         * @description Ask a job to end; it leaves nothing behind.
+         * Ask a job to end; it says what it has left behind.
+         * @description Ask a job to end; it says what it has left behind.
          *
-         *     For: administrator.
+         *     For: tester or administrator.
          */
         post: operations["cancel_job"];
         delete?: never;
@@ -328,6 +416,222 @@ export interface paths {
         get: operations["live"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lots": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The lots at hand, the freshest first.
+         * @description The lots at hand, the freshest first.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["get_lots"];
+        put?: never;
+        /**
+         * Enter a lot of a solution, a jar or a tube.
+         * @description Enter a lot of a solution, a jar or a tube.
+         *
+         *     For: tester or administrator.
+         */
+        post: operations["enter_lot"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lots/{lot_id}/label": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The label of a lot, to print.
+         * @description The label of a lot, to print.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["get_label"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/nebulisers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The nebulisers, what is in them, and what stands against using them.
+         * @description The nebulisers, what is in them, and what stands against using them.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["get_nebulisers"];
+        put?: never;
+        /**
+         * Enter a nebuliser for one of the two solutions.
+         * @description Enter a nebuliser for one of the two solutions.
+         *
+         *     For: tester or administrator.
+         */
+        post: operations["add_nebuliser"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/nebulisers/{nebuliser_id}/checks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Note that a nebuliser was seen to spray.
+         * @description Note that a nebuliser was seen to spray.
+         *
+         *     For: tester or administrator.
+         */
+        post: operations["check_nebuliser"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/nebulisers/{nebuliser_id}/clogged": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Mark a nebuliser as clogged: every test with it since its last good check is voided, as a job.
+         * @description Mark a nebuliser as clogged: every test with it since its last good check is voided, as a job.
+         *
+         *     For: tester or administrator.
+         */
+        post: operations["mark_clogged"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/nebulisers/{nebuliser_id}/fillings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Note that a nebuliser was rinsed and filled.
+         * @description Note that a nebuliser was rinsed and filled.
+         *
+         *     For: tester or administrator.
+         */
+        post: operations["fill_nebuliser"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/nebulisers/{nebuliser_id}/recall": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Who must come back: the tests with a nebuliser between its last good check and its failed one.
+         * @description Who must come back: the tests with a nebuliser between its last good check and its failed one.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["get_recall"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/parts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Probes, adapters, probed cartridges and manifolds: what they fit, when they were used and cleaned.
+         * @description Probes, adapters, probed cartridges and manifolds: what they fit, when they were used and cleaned.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["get_parts"];
+        put?: never;
+        /**
+         * Enter a sampling part.
+         * @description Enter a sampling part.
+         *
+         *     For: tester or administrator.
+         */
+        post: operations["add_part"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/parts/{part_id}/acts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Note that a sampling part was used, cleaned, or put away for good.
+         * @description Note that a sampling part was used, cleaned, or put away for good.
+         *
+         *     For: tester or administrator.
+         */
+        post: operations["note_part"];
         delete?: never;
         options?: never;
         head?: never;
@@ -450,6 +754,28 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/recipes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The recipes of the solutions, for the amount that is wanted.
+         * @description The recipes of the solutions, for the amount that is wanted.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["get_recipes"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/results": {
         parameters: {
             query?: never;
@@ -522,6 +848,78 @@ export interface paths {
         get: operations["get_sites"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sites/{site_id}/protocols": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The protocols a site has added.
+         * @description The protocols a site has added.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["get_protocols"];
+        put?: never;
+        /**
+         * Add a protocol to a site; visits opened from now on may use it.
+         * @description Add a protocol to a site; visits opened from now on may use it.
+         *
+         *     For: administrator.
+         */
+        post: operations["add_protocol"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sites/{site_id}/protocols/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read a protocol file and run it on the simulator; nothing is stored.
+         * @description Read a protocol file and run it on the simulator; nothing is stored.
+         *
+         *     For: administrator.
+         */
+        post: operations["try_protocol"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sites/{site_id}/protocols/{protocol_id}/withdraw": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Withdraw a protocol a site has added.
+         * @description Withdraw a protocol a site has added.
+         *
+         *     For: administrator.
+         */
+        post: operations["withdraw_protocol"];
         delete?: never;
         options?: never;
         head?: never;
@@ -760,6 +1158,50 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/visits/{visit_id}/readings.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Every reading of the visit's runs.
+         * @description Every reading of the visit's runs.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["export_readings"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/visits/{visit_id}/record.json": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The open record: events, readings, pinned rules, verdict; `moorfog recompute` computes it again.
+         * @description The open record: events, readings, pinned rules, verdict; `moorfog recompute` computes it again.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["export_record"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/visits/{visit_id}/reports": {
         parameters: {
             query?: never;
@@ -798,6 +1240,50 @@ export interface paths {
         get: operations["get_report"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/visits/{visit_id}/results.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The tries of the visit with their exercises.
+         * @description The tries of the visit with their exercises.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["export_results"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/visits/{visit_id}/runs/{run_id}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Seal a run with the readings of a file, from an instrument that gives only files.
+         * @description Seal a run with the readings of a file, from an instrument that gives only files.
+         *
+         *     For: tester.
+         */
+        post: operations["import_run"];
         delete?: never;
         options?: never;
         head?: never;
@@ -848,10 +1334,124 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/visits/{visit_id}/wearer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * A new short-lived address for the wearer's screen; earlier ones end.
+         * @description A new short-lived address for the wearer's screen; earlier ones end.
+         *
+         *     For: tester.
+         */
+        post: operations["make_wearer_address"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/wearer/{token}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What the wearer sees now.
+         * @description What the wearer sees now.
+         *
+         *     For: whoever has the wearer's address.
+         */
+        get: operations["get_wearer"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/wearer/{token}/live": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Follow the wearer's screen: `state` as server-sent events.
+         * @description Follow the wearer's screen: `state` as server-sent events.
+         *
+         *     For: whoever has the wearer's address.
+         */
+        get: operations["wearer_live"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/wearer/{token}/sensed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * The wearer tastes it, smells it, or it stings.
+         * @description The wearer tastes it, smells it, or it stings.
+         *
+         *     For: whoever has the wearer's address.
+         */
+        post: operations["sensed"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * ActDone
+         * @description What was done to an instrument.
+         */
+        ActDone: {
+            /** Name */
+            name: string;
+        };
+        /**
+         * ActView
+         * @description Something done to an instrument: when it was done last, and whether that was today where it stands.
+         */
+        ActView: {
+            /** Closes Day */
+            closes_day: boolean;
+            /** Done At */
+            done_at: string | null;
+            /** Is Today */
+            is_today: boolean;
+            /** Name */
+            name: string;
+            /** Title */
+            title: string;
+            /** When */
+            when: string;
+        };
         /**
          * Adjusted
          * @description A strap or nose-piece adjustment: a new seal check, no restart of the wear clock.
@@ -873,12 +1473,20 @@ export interface components {
          * @description Everything the bench is advised for a visit. Measures in mm; ``cell`` is the panel's, a hint.
          */
         Advice: {
+            /** Cautions */
+            cautions: string[];
             /** Cell */
             cell: number | null;
             /** Choices */
             choices: components["schemas"]["Choice"][];
             /** Length */
             length: string | null;
+            /** Methods */
+            methods: components["schemas"]["MethodView"][];
+            /** Next */
+            next: components["schemas"]["NextPiece"][];
+            /** No Tests */
+            no_tests: components["schemas"]["NoTestView"][];
             same_again: components["schemas"]["SameAgain"] | null;
             /** Tasks */
             tasks: components["schemas"]["TaskLine"][];
@@ -1012,6 +1620,8 @@ export interface components {
             id: string;
             /** Mode */
             mode: string;
+            /** Points */
+            points: string[];
             /** Remedy */
             remedy: string;
             /** Say */
@@ -1048,17 +1658,14 @@ export interface components {
          * @description The value read in a daily check, as text.
          */
         CheckValue: {
-            /**
-             * Name
-             * @enum {string}
-             */
-            name: "particle" | "zero" | "max_fit_factor";
+            /** Name */
+            name: string;
             /** Value */
             value: string;
         };
         /**
          * CheckView
-         * @description A daily check: what it is, its limit, and today's value if there is one.
+         * @description A daily check: what it is, how it is done, its limit, and today's value if there is one.
          */
         CheckView: {
             /** Checked At */
@@ -1071,6 +1678,8 @@ export interface components {
             name: string;
             /** Passed */
             passed: boolean | null;
+            /** Steps */
+            steps: string[];
             /** Title */
             title: string;
             /** Value */
@@ -1122,6 +1731,22 @@ export interface components {
             version_id: string;
         };
         /**
+         * ChooseMethod
+         * @description Choose how this facepiece is tested.
+         */
+        ChooseMethod: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "choose_method";
+            /**
+             * Method
+             * @enum {string}
+             */
+            method: "sweet" | "bitter" | "odour" | "smoke" | "ambient_count" | "aerosol" | "negative_pressure";
+        };
+        /**
          * ChooseTask
          * @description Choose one of the site's tasks; the tester picks a task, not chemistry.
          */
@@ -1140,8 +1765,15 @@ export interface components {
         /**
          * Chunk
          * @description About a second of readings in columns of equal length. ``first`` is the number of its first reading.
+         *
+         *     The columns ``signal``, ``chamber`` and ``pressure`` are empty on instruments that do not give them.
          */
         Chunk: {
+            /**
+             * Chamber
+             * @default []
+             */
+            chamber: number[];
             /** Counts */
             counts: number[];
             /** Dt */
@@ -1150,6 +1782,16 @@ export interface components {
             first: number;
             /** Flags */
             flags: string[];
+            /**
+             * Pressure
+             * @default []
+             */
+            pressure: number[];
+            /**
+             * Signal
+             * @default []
+             */
+            signal: number[];
             /** T */
             t: number[];
             /** Valve */
@@ -1284,13 +1926,19 @@ export interface components {
         };
         /**
          * CounterView
-         * @description A counter as the kit page shows it. ``stands_against`` says why no run may be made with it today.
+         * @description An instrument as the kit page shows it. ``stands_against`` says why no run may be made with it today.
+         *
+         *     ``charge_until`` is when the alcohol must be charged again, None where it needs none or was never charged.
          */
         CounterView: {
+            /** Acts */
+            acts: components["schemas"]["ActView"][];
             /** Ambient */
             ambient: string | null;
             /** Calibrated Until */
             calibrated_until: string;
+            /** Charge Until */
+            charge_until: string | null;
             /** Checks */
             checks: components["schemas"]["CheckView"][];
             /** Counted Flow */
@@ -1301,16 +1949,36 @@ export interface components {
             is_linked: boolean;
             /** Is Simulated */
             is_simulated: boolean;
+            /** Kind */
+            kind: string;
             /** Link State */
             link_state: string;
             /** Name */
             name: string;
+            /** Resolution */
+            resolution: string;
             /** Seen At */
             seen_at: string | null;
             /** Serial Number */
             serial_number: string;
             /** Stands Against */
             stands_against: string[];
+            /** Title */
+            title: string;
+            /** Unit */
+            unit: string;
+        };
+        /**
+         * Cue
+         * @description A stretch of the run with words of its own, in milliseconds from t0.
+         */
+        Cue: {
+            /** End Ms */
+            end_ms: number;
+            /** Say */
+            say: string;
+            /** Start Ms */
+            start_ms: number;
         };
         /**
          * Decided
@@ -1326,7 +1994,40 @@ export interface components {
              * Next
              * @enum {string}
              */
-            next: "same_again" | "other_size" | "other_facepiece" | "end";
+            next: "same_again" | "other_size" | "other_facepiece" | "other_method" | "end";
+        };
+        /**
+         * Detected
+         * @description Tasted, smelt or reacted to. ``about`` is the run or the screening that was on the screen.
+         */
+        Detected: {
+            /** About */
+            about: string;
+            /**
+             * By
+             * @enum {string}
+             */
+            by: "tester" | "wearer";
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "detected";
+        };
+        /**
+         * DetectionMistaken
+         * @description The tester marks the wearer's press as a mistake: it voids the run; nothing revives it.
+         */
+        DetectionMistaken: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "detection_mistaken";
+            /** Reason */
+            reason: string;
+            /** Run Id */
+            run_id: string;
         };
         /**
          * Distress
@@ -1369,6 +2070,31 @@ export interface components {
             unaided: boolean;
         };
         /**
+         * DoseGiven
+         * @description A dose began, or the first one is in: a press of its own each time, never assumed from the beat.
+         */
+        DoseGiven: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "dose_given";
+            /** Run Id */
+            run_id: string;
+        };
+        /**
+         * DoseView
+         * @description A dose of the run: due when (ms from t0), what, and whether it was given, is to come, or was missed.
+         */
+        DoseView: {
+            /** Due Ms */
+            due_ms: number;
+            /** State */
+            state: string;
+            /** What */
+            what: string;
+        };
+        /**
          * ErrorBody
          * @description The one shape of every error.
          */
@@ -1409,6 +2135,8 @@ export interface components {
             end_ms: number;
             /** Id */
             id: string;
+            /** In Sum */
+            in_sum: boolean;
             /** Look At */
             look_at: string;
             /** Name */
@@ -1421,6 +2149,17 @@ export interface components {
             start_ms: number;
             /** Wearer */
             wearer: string;
+        };
+        /**
+         * EyesOpened
+         * @description Eyes opened, or irritated, in the smoke: the run is void.
+         */
+        EyesOpened: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "eyes_opened";
         };
         /**
          * FacepieceOption
@@ -1489,6 +2228,17 @@ export interface components {
             setup: string;
             /** Size */
             size: string;
+        };
+        /**
+         * Filling
+         * @description The lot a nebuliser was rinsed and filled with.
+         */
+        Filling: {
+            /**
+             * Lot Id
+             * @description a UUID
+             */
+            lot_id: string;
         };
         /**
          * FitProbe
@@ -1664,6 +2414,65 @@ export interface components {
             since: string;
         };
         /**
+         * LotEntry
+         * @description A lot to enter. Dates as YYYY-MM-DD; ``employer_id`` null: the only one, or nobody's.
+         */
+        LotEntry: {
+            /**
+             * Agent
+             * @enum {string}
+             */
+            agent: "sweet" | "bitter" | "odour" | "smoke";
+            /** Employer Id */
+            employer_id: string | null;
+            /** Made By */
+            made_by: string;
+            /** Made On */
+            made_on: string;
+            /** Number */
+            number: string;
+            /** Role */
+            role: string;
+            /** Use By */
+            use_by: string;
+        };
+        /**
+         * LotView
+         * @description A lot on the kit page.
+         */
+        LotView: {
+            /** Agent */
+            agent: string;
+            /** Id */
+            id: string;
+            /** Is Expired */
+            is_expired: boolean;
+            /** Made By */
+            made_by: string;
+            /** Made On */
+            made_on: string;
+            /** Number */
+            number: string;
+            /** Role */
+            role: string;
+            /** Use By */
+            use_by: string;
+        };
+        /**
+         * LotsPage
+         * @description One page of lots, the freshest first.
+         */
+        LotsPage: {
+            /** Page */
+            page: number;
+            /** Pages */
+            pages: number;
+            /** Rows */
+            rows: components["schemas"]["LotView"][];
+            /** Total */
+            total: number;
+        };
+        /**
          * Made
          * @description The id of what was made.
          */
@@ -1750,6 +2559,72 @@ export interface components {
             now: string;
         };
         /**
+         * NebuliserEntry
+         * @description A nebuliser to enter, for the threshold or for the fit-test solution.
+         */
+        NebuliserEntry: {
+            /** Employer Id */
+            employer_id: string | null;
+            /** Name */
+            name: string;
+            /**
+             * Role
+             * @enum {string}
+             */
+            role: "threshold" | "fit";
+        };
+        /**
+         * NebuliserView
+         * @description A nebuliser: what is in it, until when it may be used before a refill, and what stands against it.
+         */
+        NebuliserView: {
+            /** Agent */
+            agent: string;
+            /** Checked At */
+            checked_at: string | null;
+            /** Filled At */
+            filled_at: string | null;
+            /** Id */
+            id: string;
+            lot: components["schemas"]["LotView"] | null;
+            /** Name */
+            name: string;
+            /** Number */
+            number: number;
+            /** Refill At */
+            refill_at: string | null;
+            /** Role */
+            role: string;
+            /** Stands Against */
+            stands_against: string[];
+        };
+        /**
+         * NextPiece
+         * @description A facepiece and size to try after one that failed: nothing that failed in the same set-up is among them.
+         */
+        NextPiece: {
+            /** Label */
+            label: string;
+            /** Size */
+            size: string;
+            /** Version Id */
+            version_id: string;
+            /** Why */
+            why: string;
+        };
+        /**
+         * NoTestView
+         * @description Something people do in the place of a fit test: why it is none, and what there is instead.
+         */
+        NoTestView: {
+            /** Instead */
+            instead: string;
+            /** Name */
+            name: string;
+            /** Why */
+            why: string;
+        };
+        /**
          * NumbersTyped
          * @description Figures copied from the counter's display, with the display's resolution (particles per cm³).
          */
@@ -1806,6 +2681,72 @@ export interface components {
             visit_id: string;
         };
         /**
+         * PartDone
+         * @description What was done to a sampling part.
+         */
+        PartDone: {
+            /**
+             * Name
+             * @enum {string}
+             */
+            name: "used" | "cleaned" | "away";
+        };
+        /**
+         * PartEntry
+         * @description A sampling part to be entered: its kind, the models it fits in words, and whether it is used once only.
+         */
+        PartEntry: {
+            /** Employer Id */
+            employer_id: string | null;
+            /** Fits */
+            fits: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "probe" | "adapter" | "probed cartridge" | "manifold";
+            /** Name */
+            name: string;
+            /** Once Only */
+            once_only: boolean;
+        };
+        /**
+         * PartPage
+         * @description One page of sampling parts, those put away left out.
+         */
+        PartPage: {
+            /** Page */
+            page: number;
+            /** Pages */
+            pages: number;
+            /** Rows */
+            rows: components["schemas"]["PartView"][];
+            /** Total */
+            total: number;
+        };
+        /**
+         * PartView
+         * @description A sampling part. ``stands_against`` says why it may not be used now.
+         */
+        PartView: {
+            /** Cleaned At */
+            cleaned_at: string | null;
+            /** Fits */
+            fits: string;
+            /** Id */
+            id: string;
+            /** Kind */
+            kind: string;
+            /** Name */
+            name: string;
+            /** Once Only */
+            once_only: boolean;
+            /** Stands Against */
+            stands_against: string[];
+            /** Used At */
+            used_at: string | null;
+        };
+        /**
          * PeoplePage
          * @description One page of people.
          */
@@ -1828,6 +2769,10 @@ export interface components {
             ended_by_fail: boolean;
             /** Is Valid */
             is_valid: boolean;
+            /** Limits */
+            limits: string[];
+            /** Method */
+            method: string;
             /** Model */
             model: string;
             /** Overall */
@@ -1918,11 +2863,15 @@ export interface components {
             behind: components["schemas"]["Card"][];
             /** Between */
             between: components["schemas"]["Between"][];
+            /** Cause */
+            cause: string;
             /** Changes At */
             changes_at: string | null;
             /** Closed */
             closed: string;
             facepiece: components["schemas"]["FacepieceView"] | null;
+            /** Faults */
+            faults: string[];
             /** Hold S */
             hold_s: number;
             /** Is Practice */
@@ -1935,17 +2884,26 @@ export interface components {
             loops: components["schemas"]["LoopView"][];
             /** Loops To Open */
             loops_to_open: string[];
+            /** Method */
+            method: string;
+            /** Method Against */
+            method_against: string;
+            /** Method Words */
+            method_words: string;
             /** Not Asked */
             not_asked: number;
             /** Offers */
             offers: components["schemas"]["Offer"][];
             /** On File */
             on_file: string;
+            /** Protocols */
+            protocols: components["schemas"]["ProtocolChoice"][];
             /** Queue */
             queue: components["schemas"]["Card"][];
             /** Revision */
             revision: number;
             run: components["schemas"]["RunView"] | null;
+            screening: components["schemas"]["ScreeningView"] | null;
             /** Seal Checks */
             seal_checks: components["schemas"]["SealCheckView"][];
             /** Seal Fails */
@@ -1973,6 +2931,7 @@ export interface components {
             task: components["schemas"]["TaskView"] | null;
             /** Terms */
             terms: string;
+            test_plan: components["schemas"]["TestPlan"] | null;
             /** Tries */
             tries: components["schemas"]["TryView"][];
             /** Turned Away */
@@ -2022,12 +2981,27 @@ export interface components {
             run_id: string;
         };
         /**
+         * ProofSensed
+         * @description Proof after a run without detection: seal broken on purpose, or second whiff. Was the agent sensed?
+         */
+        ProofSensed: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "proof_sensed";
+            /** Run Id */
+            run_id: string;
+            /** Sensed */
+            sensed: boolean;
+        };
+        /**
          * Proposal
          * @description One proposal. Decisions name the sequence number they expect; observations leave ``expects`` null.
          */
         Proposal: {
             /** Body */
-            body: components["schemas"]["Answered"] | components["schemas"]["ChooseFacepiece"] | components["schemas"]["ChooseTask"] | components["schemas"]["FitProbe"] | components["schemas"]["LoopOpened"] | components["schemas"]["LoopClosed"] | components["schemas"]["Donned"] | components["schemas"]["Doffed"] | components["schemas"]["Adjusted"] | components["schemas"]["SealChecked"] | components["schemas"]["StartRun"] | components["schemas"]["NumbersTyped"] | components["schemas"]["Touched"] | components["schemas"]["Distress"] | components["schemas"]["Stopped"] | components["schemas"]["ProofGiven"] | components["schemas"]["Decided"] | components["schemas"]["Withheld"] | components["schemas"]["TurnedAway"] | components["schemas"]["Released"] | components["schemas"]["Corrected"];
+            body: components["schemas"]["Answered"] | components["schemas"]["ChooseFacepiece"] | components["schemas"]["ChooseTask"] | components["schemas"]["FitProbe"] | components["schemas"]["LoopOpened"] | components["schemas"]["LoopClosed"] | components["schemas"]["Donned"] | components["schemas"]["Doffed"] | components["schemas"]["Adjusted"] | components["schemas"]["SealChecked"] | components["schemas"]["StartRun"] | components["schemas"]["NumbersTyped"] | components["schemas"]["Touched"] | components["schemas"]["Distress"] | components["schemas"]["Stopped"] | components["schemas"]["ProofGiven"] | components["schemas"]["Decided"] | components["schemas"]["Withheld"] | components["schemas"]["TurnedAway"] | components["schemas"]["Released"] | components["schemas"]["Corrected"] | components["schemas"]["ChooseMethod"] | components["schemas"]["StartScreening"] | components["schemas"]["Squeezed"] | components["schemas"]["Screened"] | components["schemas"]["StartQualitative"] | components["schemas"]["DoseGiven"] | components["schemas"]["Detected"] | components["schemas"]["DetectionMistaken"] | components["schemas"]["EyesOpened"] | components["schemas"]["QualitativeEnded"] | components["schemas"]["ProofSensed"];
             /** Expects */
             expects: number | null;
             /**
@@ -2040,6 +3014,54 @@ export interface components {
              * Format: date-time
              */
             occurred_at: string;
+        };
+        /**
+         * ProtocolChoice
+         * @description A protocol that may be run: its length in seconds, the standing of what it says, the instrument it needs.
+         */
+        ProtocolChoice: {
+            /** Id */
+            id: string;
+            /** Instrument */
+            instrument: string;
+            /** Seconds */
+            seconds: number;
+            /** Standing */
+            standing: string;
+            /** Title */
+            title: string;
+        };
+        /**
+         * ProtocolFile
+         * @description The text of a protocol file, as TOML.
+         */
+        ProtocolFile: {
+            /** Text */
+            text: string;
+        };
+        /**
+         * ProtocolTrial
+         * @description A protocol file as it was understood, and what came of trying it out. ``is_stored``: visits may use it now.
+         */
+        ProtocolTrial: {
+            /** Bad */
+            bad: string;
+            /** Good */
+            good: string;
+            /** Id */
+            id: string;
+            /** Is Stored */
+            is_stored: boolean;
+            /** Method */
+            method: string;
+            /** N */
+            n: number;
+            /** Problems */
+            problems: string[];
+            /** Seconds */
+            seconds: number;
+            /** Title */
+            title: string;
         };
         /**
          * ProtocolView
@@ -2058,6 +3080,31 @@ export interface components {
             title: string;
         };
         /**
+         * QualitativeEnded
+         * @description Hood off, out of the chamber, or smoke away, after the last exercise.
+         *
+         *     ``longest_gap_ms`` is the longest time for which the tester's screen was not watched over: asleep, closed, reloaded.
+         */
+        QualitativeEnded: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "qualitative_ended";
+            /** Longest Gap Ms */
+            longest_gap_ms: number;
+            /** Run Id */
+            run_id: string;
+        };
+        /**
+         * ReadingsFile
+         * @description The text of a file of readings, as CSV.
+         */
+        ReadingsFile: {
+            /** Text */
+            text: string;
+        };
+        /**
          * ReasonView
          * @description A reason as shown.
          */
@@ -2074,6 +3121,76 @@ export interface components {
             sentence: string;
         };
         /**
+         * RecallPage
+         * @description One page of those who must come back; ``since`` empty where the kit was never seen to be right before.
+         */
+        RecallPage: {
+            /** Page */
+            page: number;
+            /** Pages */
+            pages: number;
+            /** Rows */
+            rows: components["schemas"]["RecallRow"][];
+            /** Since */
+            since: string;
+            /** Total */
+            total: number;
+            /** Until */
+            until: string;
+        };
+        /**
+         * RecallRow
+         * @description A test made with kit found wrong afterwards: whose, where, what became of it.
+         */
+        RecallRow: {
+            /** Employer */
+            employer: string;
+            /** Has Passed Since */
+            has_passed_since: boolean;
+            /** Model */
+            model: string;
+            /** Number */
+            number: string;
+            /** Outcome */
+            outcome: string;
+            /** Person */
+            person: string;
+            /** Person Id */
+            person_id: string;
+            /** Size */
+            size: string;
+            /** Tested At */
+            tested_at: string;
+            /** Visit Id */
+            visit_id: string;
+        };
+        /**
+         * RecipeView
+         * @description A recipe as the calculator shows it: what goes into ``ml`` of it, cut for display.
+         */
+        RecipeView: {
+            /** Agent */
+            agent: string;
+            /** How */
+            how: string;
+            /** Ingredients */
+            ingredients: string[];
+            /** Keeps */
+            keeps: string;
+            /** Ml */
+            ml: string;
+            /** Protocol Id */
+            protocol_id: string;
+            /** Role */
+            role: string;
+            /** Source */
+            source: string;
+            /** Standing */
+            standing: string;
+            /** Title */
+            title: string;
+        };
+        /**
          * Released
          * @description The wearer left, everything put back.
          */
@@ -2086,7 +3203,8 @@ export interface components {
         };
         /**
          * ResultRow
-         * @description Pass results of a model in a size. One person × model × size × visit counts once.
+         * @description Pass results of a model in a size. One person × model × size × visit counts once; ``sensed`` of them were
+         *     judged by taste, smell or irritation, without a number.
          */
         ResultRow: {
             /** Model */
@@ -2095,6 +3213,8 @@ export interface components {
             passed: number;
             /** Passed First */
             passed_first: number;
+            /** Sensed */
+            sensed: number;
             /** Size */
             size: string;
             /** Tested */
@@ -2161,12 +3281,17 @@ export interface components {
         /**
          * RunView
          * @description The run that is going on. ``budget_percent`` is N ÷ level: what all exercises together may let in.
+         *
+         *     ``cues`` have words of their own; ``values`` names what is typed where numbers are; ``unit`` is that of the ladder;
+         *     ``says_numbers``: the tester says fit factors aloud as they come.
          */
         RunView: {
             /** Budget Percent */
             budget_percent: string;
+            /** Cues */
+            cues: components["schemas"]["Cue"][];
             /** Ends At */
-            ends_at: string;
+            ends_at: string | null;
             /** Exercises */
             exercises: components["schemas"]["ExerciseView"][];
             /** Instrument Name */
@@ -2179,12 +3304,19 @@ export interface components {
             protocol_title: string;
             /** Run Id */
             run_id: string;
+            /** Says Numbers */
+            says_numbers: boolean;
+            sensing: components["schemas"]["SensingView"] | null;
             /** Source */
             source: string;
             /** T0 */
-            t0: string;
+            t0: string | null;
             /** Try No */
             try_no: number;
+            /** Unit */
+            unit: string;
+            /** Values */
+            values: string[];
         };
         /**
          * SameAgain
@@ -2209,6 +3341,60 @@ export interface components {
             suspension: string;
             /** Version Id */
             version_id: string;
+        };
+        /**
+         * Screened
+         * @description How a screening ended where nothing was detected, or which jar was named. Tasting and reacting are detections.
+         */
+        Screened: {
+            /**
+             * Answer
+             * @enum {string}
+             */
+            answer: "none" | "left" | "right";
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "screened";
+            /** Screening Id */
+            screening_id: string;
+        };
+        /**
+         * ScreeningView
+         * @description The screening of this try: how it is done, how far it is, what came of it. ``id`` empty before it began.
+         */
+        ScreeningView: {
+            /** Again At */
+            again_at: string | null;
+            /** Agent */
+            agent: string;
+            /** Beat Ms */
+            beat_ms: number;
+            /** By */
+            by: string;
+            /** Id */
+            id: string;
+            /** Lots */
+            lots: string[];
+            /** Odour Jar */
+            odour_jar: string;
+            /** Result */
+            result: string;
+            /** Role */
+            role: string;
+            /** Say */
+            say: string;
+            /** Sensed */
+            sensed: string;
+            /** Sets */
+            sets: number[];
+            /** Source */
+            source: string;
+            /** Squeezes */
+            squeezes: number;
+            /** Wearer */
+            wearer: string;
         };
         /**
          * SealCheckView
@@ -2253,6 +3439,86 @@ export interface components {
              * @enum {string}
              */
             wearer: "holds" | "leaks";
+        };
+        /**
+         * Sensed
+         * @description The wearer senses it: an id made by their screen, what was on it, and when it was pressed.
+         */
+        Sensed: {
+            /** About */
+            about: string;
+            /**
+             * Id
+             * @description a UUID
+             */
+            id: string;
+            /**
+             * Occurred At
+             * Format: date-time
+             */
+            occurred_at: string;
+        };
+        /**
+         * SensesView
+         * @description What a qualitative try was made with and what came of it, in words; never a number for the fit.
+         */
+        SensesView: {
+            /** Agent */
+            agent: string;
+            /** Detected By */
+            detected_by: string;
+            /** Detection */
+            detection: string;
+            /** Doses */
+            doses: string[];
+            /** Exercises */
+            exercises: string[];
+            /** Lots */
+            lots: string[];
+            /** Nebuliser */
+            nebuliser: string;
+            /** Proof */
+            proof: string;
+            /** Threshold */
+            threshold: number;
+            /** Title */
+            title: string;
+        };
+        /**
+         * SensingView
+         * @description A qualitative run that is going on. ``faults`` are what voids it already.
+         */
+        SensingView: {
+            /** Agent */
+            agent: string;
+            /** Announce S */
+            announce_s: number;
+            /** Doses */
+            doses: components["schemas"]["DoseView"][];
+            /** End */
+            end: string;
+            /** End Say */
+            end_say: string;
+            /** Extra Doses */
+            extra_doses: number;
+            /** Eyes Shut */
+            eyes_shut: boolean;
+            /** Family */
+            family: string;
+            /** Faults */
+            faults: string[];
+            /** First Dose */
+            first_dose: string;
+            /** Reading */
+            reading: string;
+            /** Sensed */
+            sensed: string;
+            /** Started At */
+            started_at: string;
+            /** Unwatched Max S */
+            unwatched_max_s: number;
+            /** Wearer */
+            wearer: string;
         };
         /**
          * SessionView
@@ -2313,6 +3579,28 @@ export interface components {
             role: string;
         };
         /**
+         * SiteProtocolView
+         * @description A protocol that a site has added.
+         */
+        SiteProtocolView: {
+            /** By Name */
+            by_name: string;
+            /** Entered At */
+            entered_at: string;
+            /** Id */
+            id: string;
+            /** Method */
+            method: string;
+            /** Seconds */
+            seconds: number;
+            /** Source */
+            source: string;
+            /** Standing */
+            standing: string;
+            /** Title */
+            title: string;
+        };
+        /**
          * SiteView
          * @description A site with its benches.
          */
@@ -2361,10 +3649,53 @@ export interface components {
             width_to: string;
         };
         /**
+         * Squeezed
+         * @description One full squeeze of the threshold nebuliser.
+         */
+        Squeezed: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "squeezed";
+            /** Screening Id */
+            screening_id: string;
+        };
+        /**
+         * StartQualitative
+         * @description Hood on, in the chamber, or eyes shut: a qualitative run begins.
+         */
+        StartQualitative: {
+            /** Bends */
+            bends: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "start_qualitative";
+            /** Lot Ids */
+            lot_ids: string[];
+            /** Nebuliser Id */
+            nebuliser_id: string | null;
+            /**
+             * Run Id
+             * @description a UUID
+             */
+            run_id: string;
+        };
+        /**
          * StartRun
          * @description Start the run with a counter read by its link, or with numbers to be typed afterwards.
+         *
+         *     ``protocol_id`` empty: the first protocol of the method that the rule book allows for this kind. ``fault``: what a
+         *     simulated instrument or wearer hides, to learn on; in practice only.
          */
         StartRun: {
+            /**
+             * Fault
+             * @default
+             */
+            fault: string;
             /**
              * Instrument Id
              * @description a UUID
@@ -2376,6 +3707,11 @@ export interface components {
              */
             kind: "start_run";
             /**
+             * Protocol Id
+             * @default
+             */
+            protocol_id: string;
+            /**
              * Run Id
              * @description a UUID
              */
@@ -2385,6 +3721,26 @@ export interface components {
              * @enum {string}
              */
             source: "counter" | "typed";
+        };
+        /**
+         * StartScreening
+         * @description Start a screening with a nebuliser, or with lots of jars or a tube.
+         */
+        StartScreening: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "start_screening";
+            /** Lot Ids */
+            lot_ids: string[];
+            /** Nebuliser Id */
+            nebuliser_id: string | null;
+            /**
+             * Screening Id
+             * @description a UUID
+             */
+            screening_id: string;
         };
         /**
          * Stopped
@@ -2471,6 +3827,34 @@ export interface components {
             worst: string;
         };
         /**
+         * TestPlan
+         * @description What the run of the chosen method needs and how it begins.
+         */
+        TestPlan: {
+            /** Agent */
+            agent: string;
+            /** Begin */
+            begin: string;
+            /** Begin Say */
+            begin_say: string;
+            /** Doses */
+            doses: string;
+            /** Exercises */
+            exercises: string[];
+            /** First Dose */
+            first_dose: string;
+            /** Has Other */
+            has_other: boolean;
+            /** Lots */
+            lots: string[];
+            /** Minutes */
+            minutes: number;
+            /** Role */
+            role: string;
+            /** Threshold */
+            threshold: number;
+        };
+        /**
          * Today
          * @description Who is here, what was left unfinished on an earlier day, what was finished today, and failed seal checks that no
          *     supervisor has acknowledged yet.
@@ -2509,6 +3893,32 @@ export interface components {
             what: string;
         };
         /**
+         * Trend
+         * @description The values of one check over the last ninety days, oldest first, at most four hundred.
+         */
+        Trend: {
+            /** Limit */
+            limit: string;
+            /** Points */
+            points: components["schemas"]["TrendPoint"][];
+            /** Title */
+            title: string;
+            /** What */
+            what: string;
+        };
+        /**
+         * TrendPoint
+         * @description A value of a check as it was read, against the limit of its day.
+         */
+        TrendPoint: {
+            /** At */
+            at: string;
+            /** Passed */
+            passed: boolean;
+            /** Value */
+            value: string;
+        };
+        /**
          * TryRow
          * @description A try in a person's history.
          */
@@ -2519,6 +3929,8 @@ export interface components {
             is_sealed: boolean;
             /** Level */
             level: string;
+            /** Method */
+            method: string;
             /** Model */
             model: string;
             /** No */
@@ -2565,12 +3977,15 @@ export interface components {
             reasons: components["schemas"]["ReasonView"][];
             /** Run Id */
             run_id: string;
+            senses: components["schemas"]["SensesView"] | null;
             /** Size */
             size: string;
             /** Source */
             source: string;
             /** Started At */
             started_at: string;
+            /** Unit */
+            unit: string;
         };
         /**
          * TurnedAway
@@ -2735,6 +4150,64 @@ export interface components {
             state: string;
         };
         /**
+         * WearerAddress
+         * @description Where the wearer's screen is, as a path of this site, and until when.
+         */
+        WearerAddress: {
+            /** Expires At */
+            expires_at: string;
+            /** Path */
+            path: string;
+        };
+        /**
+         * WearerExercise
+         * @description An exercise as the wearer sees it, in ms from t0; ``id`` says how the shape moves.
+         */
+        WearerExercise: {
+            /** End Ms */
+            end_ms: number;
+            /** Id */
+            id: string;
+            /** Pace */
+            pace: string;
+            /** Start Ms */
+            start_ms: number;
+            /** Words */
+            words: string;
+        };
+        /**
+         * WearerView
+         * @description A wearer's screen at a moment. ``button`` is empty where nothing can be sensed; ``about`` is what it is for.
+         */
+        WearerView: {
+            /** About */
+            about: string;
+            /** At */
+            at: string;
+            /** Button */
+            button: string;
+            /** Cues */
+            cues: components["schemas"]["Cue"][];
+            /** Exercises */
+            exercises: components["schemas"]["WearerExercise"][];
+            /** Eyes Shut */
+            eyes_shut: boolean;
+            /** Is Practice */
+            is_practice: boolean;
+            /** Phase */
+            phase: string;
+            /** Reading */
+            reading: string;
+            /** Seq */
+            seq: number;
+            /** Speed */
+            speed: number;
+            /** T0 */
+            t0: string | null;
+            /** Words */
+            words: string;
+        };
+        /**
          * Withheld
          * @description The tester withholds a pass, with a reason. There is no opposite of this.
          */
@@ -2878,6 +4351,41 @@ export interface operations {
             };
         };
     };
+    record_act: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                instrument_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ActDone"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CounterView"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
     record_check: {
         parameters: {
             query?: never;
@@ -2900,6 +4408,102 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CounterView"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_instrument_recall: {
+        parameters: {
+            query?: {
+                page?: number;
+            };
+            header?: never;
+            path: {
+                instrument_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecallPage"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    reopen_tests: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                instrument_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobView"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_trend: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                instrument_id: string;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Trend"];
                 };
             };
             /** @description error */
@@ -3233,6 +4837,393 @@ export interface operations {
             };
         };
     };
+    get_lots: {
+        parameters: {
+            query?: {
+                page?: number;
+                agent?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LotsPage"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    enter_lot: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LotEntry"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LotView"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_label: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                lot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/pdf": string;
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_nebulisers: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NebuliserView"][];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    add_nebuliser: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NebuliserEntry"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NebuliserView"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    check_nebuliser: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                nebuliser_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NebuliserView"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    mark_clogged: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                nebuliser_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobView"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    fill_nebuliser: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                nebuliser_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Filling"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NebuliserView"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_recall: {
+        parameters: {
+            query?: {
+                page?: number;
+            };
+            header?: never;
+            path: {
+                nebuliser_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecallPage"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_parts: {
+        parameters: {
+            query?: {
+                page?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PartPage"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    add_part: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PartEntry"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PartView"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    note_part: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                part_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PartDone"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PartView"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
     find_people: {
         parameters: {
             query?: {
@@ -3432,6 +5423,37 @@ export interface operations {
             };
         };
     };
+    get_recipes: {
+        parameters: {
+            query?: {
+                ml?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecipeView"][];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
     get_results: {
         parameters: {
             query?: {
@@ -3570,6 +5592,137 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["SiteView"][];
                 };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_protocols: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SiteProtocolView"][];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    add_protocol: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProtocolFile"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProtocolTrial"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    try_protocol: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProtocolFile"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProtocolTrial"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    withdraw_protocol: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_id: string;
+                protocol_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description error */
             default: {
@@ -3968,6 +6121,68 @@ export interface operations {
             };
         };
     };
+    export_readings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                visit_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    export_record: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                visit_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json; charset=utf-8": string;
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
     issue: {
         parameters: {
             query?: never;
@@ -4036,6 +6251,73 @@ export interface operations {
             };
         };
     };
+    export_results: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                visit_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    import_run: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                visit_id: string;
+                run_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReadingsFile"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VisitView"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
     acknowledge_seal: {
         parameters: {
             query?: never;
@@ -4087,6 +6369,134 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["VisitView"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    make_wearer_address: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                visit_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WearerAddress"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_wearer: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WearerView"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    wearer_live: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/event-stream": string;
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    sensed: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Sensed"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WearerView"];
                 };
             };
             /** @description error */

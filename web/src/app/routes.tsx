@@ -8,9 +8,11 @@ import { PeoplePage } from "@/features/person/PeoplePage";
 import { PersonPage } from "@/features/person/PersonPage";
 import { RulesPage } from "@/features/rules/RulesPage";
 import { ResultsPage } from "@/features/results/ResultsPage";
+import { WearerPage } from "@/features/wearer/WearerPage";
 import { TodayPage } from "@/features/today/TodayPage";
 
 export const router = createBrowserRouter([
+  { path: "/w/:token", element: <WearerPage /> },
   {
     path: "/",
     element: <Shell />,

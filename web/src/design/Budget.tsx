@@ -3,13 +3,14 @@ import type { Schemas } from "@/api/client";
 interface Props {
   shares: number[];
   exercises: Schemas["ExerciseView"][];
+  count: number;
   percent: string;
   isUnlikely: boolean;
   isLost: boolean;
 }
 
 /** The leak budget: one bar that the exercises spend, with the words for what to look at. */
-export function Budget({ shares, exercises, percent, isUnlikely, isLost }: Props) {
+export function Budget({ shares, exercises, count, percent, isUnlikely, isLost }: Props) {
   const spent = shares.reduce((sum, one) => sum + one, 0);
   const worst = shares.indexOf(Math.max(...shares, 0));
   const scale = Math.max(1, spent);
@@ -23,7 +24,7 @@ export function Budget({ shares, exercises, percent, isUnlikely, isLost }: Props
   return (
     <section className="budget" aria-label="Leak budget">
       <div className="budget-title">
-        <b>Leak budget:</b> all {exercises.length} together may let in {percent} %{" "}
+        <b>Leak budget:</b> all {count} together may let in {percent} %{" "}
         <span className="mono">· {Math.floor(spent * 100)} % spent</span>
       </div>
       <div className={`bar ${isLost ? "lost" : isUnlikely ? "unlikely" : ""}`}>

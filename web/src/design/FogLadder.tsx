@@ -15,6 +15,9 @@ interface Props {
   points: Point[];
   exercises: Schemas["ExerciseView"][];
   factors: (string | null)[];
+  bounds: (string | null)[];
+  inside: string | null;
+  unit: string;
   t: number;
   outside: string | null;
   outsideIsLive: boolean;
@@ -24,7 +27,22 @@ interface Props {
 }
 
 /** Fog outside as a bank at the top, fog inside rising from the ground, the level as a dashed wall between. */
-export function FogLadder({ points, exercises, factors, t, outside, outsideIsLive, wall, wallWords, level }: Props) {
+export function FogLadder({
+  points,
+  exercises,
+  factors,
+  bounds,
+  inside,
+  unit,
+  t,
+  outside,
+  outsideIsLive,
+  wall,
+  wallWords,
+  level,
+}: Props) {
+  const isFlow = unit === "ml/min";
+  const named = isFlow ? "Modelled flow" : "Outside";
   const total = exercises.at(-1)?.end_ms ?? 1;
   const x = (ms: number) => LEFT + ((W - LEFT) * Math.min(Math.max(ms, 0), total)) / total;
   const shown = points.filter((one) => one[0] >= 0 && one[0] <= total);
@@ -47,7 +65,7 @@ export function FogLadder({ points, exercises, factors, t, outside, outsideIsLiv
       className="ladder"
       viewBox={`0 0 ${W} ${H}`}
       role="img"
-      aria-label={`Outside ${outside ?? "not read yet"} per cubic centimetre, ${outsideIsLive ? "read now" : "held"}. ${wallWords ? `Inside must stay under ${wallWords} on average for ${level}.` : ""}`}
+      aria-label={`${named} ${outside ?? "not read yet"} ${unit}, ${outsideIsLive ? "read now" : "held"}. ${wallWords ? `Inside must stay under ${wallWords} on average for ${level}.` : ""}`}
     >
       <defs>
         <linearGradient id="bank" x1="0" y1="0" x2="0" y2="1">
@@ -77,12 +95,19 @@ export function FogLadder({ points, exercises, factors, t, outside, outsideIsLiv
       {exercises.map((one, i) => (
         <g key={one.id}>
           {i > 0 && <line x1={x(one.start_ms)} x2={x(one.start_ms)} y1="0" y2={H} className="between" />}
-          <text x={x(one.start_ms) + 10} y={H - 12} className="exercise">
-            {shortName(one.name)}
-          </text>
+          {shortName(one.name).length * 8 < x(one.end_ms) - x(one.start_ms) && (
+            <text x={x(one.start_ms) + 10} y={H - 12} className="exercise">
+              {shortName(one.name)}
+            </text>
+          )}
           {factors[i] && (
             <text x={x(one.start_ms) + 10} y={H - 32} className="exercise">
               {t < one.end_ms ? `so far ${factors[i]}` : factors[i]}
+            </text>
+          )}
+          {bounds[i] && exercises.length < 6 && (
+            <text x={x(one.start_ms) + 10} y={H - 50} className="exercise bound">
+              at least {bounds[i]}
             </text>
           )}
         </g>
@@ -91,13 +116,20 @@ export function FogLadder({ points, exercises, factors, t, outside, outsideIsLiv
         <>
           <line x1={LEFT} x2={W} y1={y(wall)} y2={y(wall)} className="wall-line" />
           <text x={W - 8} y={y(wall) - 8} textAnchor="end" className="wall-words">
-            inside must stay under {wallWords} on average for {level}
+            {isFlow ? "the leak" : "inside"} must stay under {wallWords} on average for {level}
           </text>
         </>
       )}
       {outside && (
         <text x={LEFT + 12} y="25" className="outside">
-          outside {outside} {outsideIsLive ? "· read now" : "· held"}
+          {isFlow
+            ? `modelled flow ${outside} ${unit}`
+            : `outside ${outside} ${unit} ${outsideIsLive ? "· read now" : "· held"}`}
+        </text>
+      )}
+      {inside && (
+        <text x={W - 8} y="25" textAnchor="end" className="outside">
+          {isFlow ? "leak" : "inside"} {inside} {unit}
         </text>
       )}
       {t > 0 && t < total && <line x1={x(t)} x2={x(t)} y1="0" y2={H} className="now" />}
@@ -107,8 +139,10 @@ export function FogLadder({ points, exercises, factors, t, outside, outsideIsLiv
 
 function shortName(name: string): string {
   return name
-    .replace("Head s", "S")
-    .replace("Head u", "U")
+    .replace("Head side to side", "Side to side")
+    .replace("Head up and down", "Up and down")
+    .replace("Normal breathing", "Normal")
+    .replace("Deep breathing", "Deep")
     .replace("Bend over", "Bend")
     .replace("Jog on the spot", "Jog");
 }

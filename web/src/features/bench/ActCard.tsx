@@ -9,12 +9,16 @@ import { SealCard } from "@/features/bench/SealCard";
 import { SignCard } from "@/features/bench/SignCard";
 import { StartCard } from "@/features/bench/StartCard";
 import { TaskCard } from "@/features/bench/TaskCard";
+import { MethodCard } from "@/features/senses/MethodCard";
+import { ScreenCard } from "@/features/senses/ScreenCard";
+import { SenseStart } from "@/features/senses/SenseStart";
 import type { CardProps } from "@/features/bench/useVisit";
 
 export interface ActProps extends CardProps {
   next?: string;
   back?: (() => void) | undefined;
   put: (view: VisitView) => void;
+  pending: (kind: string) => number;
 }
 
 /** An act of the procedure: each has a card of its own. */
@@ -24,17 +28,25 @@ export function ActCard(props: ActProps) {
       return <TaskCard {...props} />;
     case "choose_facepiece":
       return <ChooseCard {...props} />;
+    case "choose_method":
+      return <MethodCard {...props} />;
+    case "screen":
+      return <ScreenCard {...props} />;
     case "seal_check":
       return <SealCard {...props} />;
     case "run":
-      return <StartCard {...props} />;
+      return props.view.picture.test_plan ? (
+        <SenseStart {...props} plan={props.view.picture.test_plan} />
+      ) : (
+        <StartCard {...props} />
+      );
     case "sign_wearer":
     case "sign_tester":
       return <SignCard {...props} />;
     case "don":
       return <DonCard {...props} />;
     case "proof":
-      return <ProofCard {...props} />;
+      return props.view.picture.tries.at(-1)?.senses ? <SenseProof {...props} /> : <ProofCard {...props} />;
     case "put_back":
       return <PutBackCard {...props} />;
     default:
@@ -163,6 +175,27 @@ function ProofCard({ card, view, propose, next }: ActProps) {
       <Foot next={next}>
         <Key cap="Space" label="it rose" tone="tarn" onPress={() => say(true)} />
         <Key cap="N" label="it did not rise" tone="rust" onPress={() => say(false)} />
+      </Foot>
+    </section>
+  );
+}
+
+/** The proof after a run without detection: the agent must be sensed now, or the run shows nothing. */
+function SenseProof({ card, view, propose, next }: ActProps) {
+  const last = view.picture.tries.at(-1);
+  const say = (sensed: boolean) => propose({ kind: "proof_sensed", run_id: last?.run_id ?? "", sensed });
+  useKeys({ [KEY.fine]: () => say(true), [KEY.notFine]: () => say(false) });
+  return (
+    <section className="card" data-item={card.id}>
+      <Head card={card}>
+        <div className="note">
+          <h2>Held: nothing was sensed from start to end</h2>
+          <p>That may be a good seal, or a nose that has got used to it. It must be sensed now.</p>
+        </div>
+      </Head>
+      <Foot next={next}>
+        <Key cap="Space" label="yes, sensed: the proof holds" tone="tarn" onPress={() => say(true)} />
+        <Key cap="N" label="not sensed: void" tone="rust" onPress={() => say(false)} />
       </Foot>
     </section>
   );

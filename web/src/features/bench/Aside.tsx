@@ -42,6 +42,17 @@ export function Aside({ view, propose }: { view: VisitView; propose: (body: Body
         )}
       </p>
       {!picture.facepiece && <p className="dim">{view.last_result}</p>}
+      {picture.method && picture.facepiece && (
+        <p className="dim">
+          {picture.method_words}
+          {!picture.run && !picture.verdict && !picture.closed && (
+            <span className="hint">
+              {" "}
+              · <kbd>V</kbd> another method
+            </span>
+          )}
+        </p>
+      )}
       {picture.worn_since && <WearClock ready={picture.wear_ready_at ?? null} />}
       {picture.task && (
         <p className="dim">

@@ -14,6 +14,9 @@ import { DecideCard } from "@/features/bench/DecideCard";
 import { QuestionCard } from "@/features/bench/QuestionCard";
 import { RunView } from "@/features/bench/RunView";
 import { WaitCard } from "@/features/bench/WaitCard";
+import { MethodCard } from "@/features/senses/MethodCard";
+import { SenseRun } from "@/features/senses/SenseRun";
+import { WearerLink } from "@/features/senses/WearerLink";
 import { type Bench, useVisit } from "@/features/bench/useVisit";
 
 /** The bench: one large thing at a time, what stands between this person and a pass always beside it. */
@@ -42,7 +45,11 @@ export function BenchPage() {
             {view.employer} · {view.site} · {view.bench}
           </span>
           <div className="right">
-            <CounterLine />
+            {!picture.closed && <WearerLink visitId={view.visit_id} />}
+            <CounterLine
+              name={view.picture.run?.instrument_name ?? ""}
+              kind={view.picture.protocols[0]?.instrument ?? "counter"}
+            />
             <NowClock />
           </div>
         </div>
@@ -81,6 +88,7 @@ function Stage({ view, bench }: { view: VisitView; bench: Bench }) {
   const session = useSession();
   const [skipped, setSkipped] = useState<string[]>([]);
   const [goneBack, setGoneBack] = useState<number | null>(null);
+  const [choosing, setChoosing] = useState(false);
   const picture = view.picture;
   const canTest = session.data?.roles.includes("tester") ?? false;
   const behind = picture.behind.filter((one) => one.status === "done");
@@ -89,15 +97,22 @@ function Stage({ view, bench }: { view: VisitView; bench: Bench }) {
   const back = goneBack !== null ? behind[goneBack] : undefined;
   const card = back ?? first;
   const next = back ? first : (ahead[1] ?? picture.queue.find((one) => one.id !== card?.id));
+  const other = canChange(view) ? () => setChoosing(true) : undefined;
   const goBack = () => setGoneBack((old) => Math.min((old ?? -1) + 1, behind.length - 1));
   const propose: Bench["propose"] = (body) => {
     setGoneBack(null);
+    setChoosing(false);
     bench.propose(body);
   };
-  useKeys({ [KEY.back]: behind.length && !picture.run ? goBack : undefined });
+  useKeys({ [KEY.back]: behind.length && !picture.run && !choosing ? goBack : undefined, v: other });
   if (picture.closed) return <ClosedView view={view} put={bench.put} propose={bench.propose} />;
   if (!canTest) return <p className="reading">You may look on; only a tester answers and tests here.</p>;
+  if (picture.run?.sensing)
+    return (
+      <SenseRun view={view} run={picture.run} sensing={picture.run.sensing} outbox={bench.outbox} propose={propose} />
+    );
   if (picture.run) return <RunView view={view} run={picture.run} live={bench.live} propose={propose} />;
+  if (choosing && other) return <MethodCard view={view} propose={propose} back={() => setChoosing(false)} />;
   if (picture.offers.length > 0 && !back) return <DecideCard view={view} propose={propose} />;
   if (!card) return <WaitCard view={view} propose={propose} />;
   const later = !back && ahead.length > 1 ? () => setSkipped((all) => [...all, card.id]) : undefined;
@@ -109,10 +124,17 @@ function Stage({ view, bench }: { view: VisitView; bench: Bench }) {
         key={`${card.id}:${picture.tries.length}`}
         {...shared}
         put={bench.put}
+        pending={bench.pending}
         back={behind.length ? goBack : undefined}
       />
     );
   return <QuestionCard key={key} {...shared} later={later} back={behind.length ? goBack : undefined} />;
+}
+
+/** Whether another method may be chosen now: one is chosen, and no run of this try has started. */
+function canChange(view: VisitView): boolean {
+  const { picture } = view;
+  return picture.method !== "" && picture.facepiece !== null && !picture.run && !picture.verdict && !picture.closed;
 }
 
 function isAct(card: Card): boolean {

@@ -1,6 +1,6 @@
 import { useState } from "react";
 import { Link } from "react-router";
-import { api, type Body, unwrap, type VisitView } from "@/api/client";
+import { api, type Body, type Schemas, unwrap, type VisitView } from "@/api/client";
 import { Mark, OutcomeMark } from "@/design/Marks";
 import { Correct } from "@/features/bench/Correct";
 import { SignCard } from "@/features/bench/SignCard";
@@ -39,6 +39,13 @@ export function ClosedView({ view, put, propose }: Props) {
         />
       )}
       {picture.is_sealed && <Reports visitId={view.visit_id} />}
+      {picture.tries.length > 0 && (
+        <p>
+          For other programs: <a href={`/api/visits/${view.visit_id}/record.json`}>open record</a> ·{" "}
+          <a href={`/api/visits/${view.visit_id}/readings.csv`}>readings</a> ·{" "}
+          <a href={`/api/visits/${view.visit_id}/results.csv`}>results</a>
+        </p>
+      )}
       {picture.tries.map((one) => (
         <div key={one.no} className="try">
           <h2>
@@ -51,8 +58,10 @@ export function ClosedView({ view, put, propose }: Props) {
               <thead>
                 <tr>
                   <th>Exercise</th>
-                  <th className="num">Outside</th>
-                  <th className="num">Inside</th>
+                  <th className="num">
+                    {one.unit === "ml/min" ? "Flow" : "Outside"}, {one.unit}
+                  </th>
+                  <th className="num">{one.unit === "ml/min" ? "Leak" : "Inside"}</th>
                   <th className="num">Fit factor</th>
                   <th className="num">Lower bound</th>
                 </tr>
@@ -70,6 +79,7 @@ export function ClosedView({ view, put, propose }: Props) {
               </tbody>
             </table>
           )}
+          {one.senses && <Sensed senses={one.senses} />}
           <ul>
             {one.reasons.map((reason) => (
               <li key={reason.code}>
@@ -87,6 +97,32 @@ export function ClosedView({ view, put, propose }: Props) {
         · <Link to={`/people/${view.person_id}`}>{view.person}</Link>
       </p>
     </section>
+  );
+}
+
+/** What a qualitative try was made with and came to: pass or fail, never a number. */
+function Sensed({ senses }: { senses: Schemas["SensesView"] }) {
+  const rows: [string, string][] = [
+    ["Test", `${senses.title}: pass or fail, no number`],
+    ["Threshold", senses.threshold ? `tasted within ${senses.threshold} squeezes` : ""],
+    ["Doses", senses.doses.join(", ")],
+    ["Sensed", senses.detection ? `${senses.detection}, pressed by the ${senses.detected_by}` : "no"],
+    ["Proof", senses.proof],
+    ["Made with", [senses.nebuliser, ...senses.lots].filter(Boolean).join("; ")],
+  ];
+  return (
+    <table className="plain">
+      <tbody>
+        {rows
+          .filter(([, words]) => words)
+          .map(([name, words]) => (
+            <tr key={name}>
+              <th scope="row">{name}</th>
+              <td>{words}</td>
+            </tr>
+          ))}
+      </tbody>
+    </table>
   );
 }
 

@@ -10,9 +10,10 @@ export function useCounters(period = 3000) {
   });
 }
 
-/** The first counter in a line: its name, what it does, the ambient it reads. */
-export function CounterLine() {
-  const one = useCounters().data?.[0];
+/** The instrument in use in a line: its name, what it does, the ambient it reads. */
+export function CounterLine({ name, kind }: { name: string; kind: string }) {
+  const all = useCounters().data ?? [];
+  const one = all.find((each) => each.name === name) ?? all.find((each) => each.kind === kind) ?? all[0];
   if (!one) return <span>no counter</span>;
   if (!one.is_linked)
     return (
@@ -26,7 +27,7 @@ export function CounterLine() {
       {one.ambient ? (
         <>
           {" "}
-          · ambient <b>{Number(one.ambient).toLocaleString("en").replaceAll(",", "\u2009")}</b>/cm³
+          · ambient <b>{Number(one.ambient).toLocaleString("en").replaceAll(",", "\u2009")}</b> {one.unit}
         </>
       ) : null}
     </span>

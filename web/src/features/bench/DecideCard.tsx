@@ -1,12 +1,16 @@
+import { useState } from "react";
 import type { Body, Schemas, VisitView } from "@/api/client";
 import { useKeys } from "@/app/keys";
+import { Text } from "@/design/Fields";
 import { OutcomeMark } from "@/design/Marks";
+import { useAdvice } from "@/features/bench/TaskCard";
 
 /** A try without a pass: why, and what may come next. */
 export function DecideCard({ view, propose }: { view: VisitView; propose: (body: Body) => void }) {
-  const { offers, tries } = view.picture;
+  const { offers, tries, cause } = view.picture;
   const last = tries.at(-1);
   const take = (next: string) => propose({ kind: "decided", next: next as Schemas["Decided"]["next"] });
+  const advice = useAdvice(view).data;
   useKeys(Object.fromEntries(offers.map((one, i) => [String(i + 1), () => take(one.next)])));
   return (
     <section className="card" data-item="decide">
@@ -28,6 +32,16 @@ export function DecideCard({ view, propose }: { view: VisitView; propose: (body:
             {one.rule && <p className="why">{one.rule}</p>}
           </div>
         ))}
+      {last?.senses?.detected_by === "wearer" && last.outcome === "fail" && (
+        <Mistaken runId={last.run_id} propose={propose} />
+      )}
+      {cause && !last?.reasons.some((one) => one.remedy === cause) && <p className="reading">{cause}</p>}
+      {advice && advice.next.length > 0 && (
+        <p className="reading">
+          To try next: <b>{advice.next.map((one) => one.label).join(", then ")}</b>. Nothing that failed in this set-up
+          is among them.
+        </p>
+      )}
       <ul className="options">
         {offers.map((one, i) => (
           <li key={one.next}>
@@ -42,5 +56,37 @@ export function DecideCard({ view, propose }: { view: VisitView; propose: (body:
         ))}
       </ul>
     </section>
+  );
+}
+
+/** The wearer pressed by mistake: said with its reason, it voids the try; nothing revives it. */
+function Mistaken({ runId, propose }: { runId: string; propose: (body: Body) => void }) {
+  const [isOpen, setOpen] = useState(false);
+  const [why, setWhy] = useState("");
+  useKeys({ b: isOpen ? undefined : () => setOpen(true) });
+  if (!isOpen)
+    return (
+      <p>
+        <button type="button" className="quiet" aria-keyshortcuts="B" onClick={() => setOpen(true)}>
+          Pressed by mistake on the wearer’s screen <kbd>B</kbd>
+        </button>
+      </p>
+    );
+  return (
+    <form
+      className="note"
+      onSubmit={(event) => {
+        event.preventDefault();
+        propose({ kind: "detection_mistaken", run_id: runId, reason: why });
+      }}
+    >
+      <h2>A mistake voids this try; it never makes a pass of it</h2>
+      <div className="field-row">
+        <Text label="What the wearer says" value={why} set={setWhy} maxLength={200} required autoFocus size="md" />
+        <button className="act" type="submit" disabled={!why.trim()}>
+          Void it
+        </button>
+      </div>
+    </form>
   );
 }

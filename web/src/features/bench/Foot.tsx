@@ -1,9 +1,10 @@
 import type { ReactNode } from "react";
 
 /** The foot of a card: the keys, always in the same place, and what comes next. */
-export function Foot({ children, next }: { children: ReactNode; next?: string | undefined }) {
+export function Foot({ children, next, above }: { children: ReactNode; next?: string | undefined; above?: ReactNode }) {
   return (
-    <footer className="foot">
+    <footer className={above ? "foot with-key" : "foot"}>
+      {above}
       <div className="foot-keys">{children}</div>
       {next && <div className="next">next: {next}</div>}
     </footer>

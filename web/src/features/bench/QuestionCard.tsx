@@ -63,7 +63,14 @@ export function QuestionCard({ view, card, propose, next, later, back }: Props) 
       <div className="card-head">
         <div>
           <h1 className="question">{card.title}</h1>
-          <p className="say">“{card.say}”</p>
+          {card.say && <p className="say">“{card.say}”</p>}
+          {card.points.length > 0 && (
+            <ul className="points">
+              {card.points.map((one) => (
+                <li key={one}>{one}</li>
+              ))}
+            </ul>
+          )}
           {card.id === "medical" && <p className="readback plain">{view.picture.on_file}</p>}
           {(card.id === "identity" || card.id === "read_back") && (
             <p className="readback">
@@ -127,7 +134,7 @@ export function QuestionCard({ view, card, propose, next, later, back }: Props) 
         {back && <Key cap="U" label="back" onPress={back} />}
         <Key cap="W" label="say it large" onPress={() => setSaying(true)} />
       </Foot>
-      {saying && <SayOverlay words={card.say} close={() => setSaying(false)} />}
+      {saying && <SayOverlay words={card.say || card.title} close={() => setSaying(false)} />}
     </section>
   );
 }

@@ -6,6 +6,7 @@ import { Budget } from "@/design/Budget";
 import { FogLadder } from "@/design/FogLadder";
 import { Key } from "@/design/Key";
 import { Foot } from "@/features/bench/Foot";
+import { TouchedNote } from "@/features/bench/TouchedNote";
 import { SayOverlay } from "@/features/bench/SayOverlay";
 import { TypedNumbers } from "@/features/bench/TypedNumbers";
 import type { LiveNumbers } from "@/features/bench/useVisit";
@@ -22,11 +23,13 @@ export function RunView({ view, run, live, propose }: Props) {
   const [saying, setSaying] = useState(false);
   const [touched, setTouched] = useState(false);
   const now = useNow(100);
-  const t = (now - Date.parse(run.t0)) * view.picture.speed;
+  const t = (now - Date.parse(run.t0 ?? "")) * view.picture.speed;
   const total = run.exercises.at(-1)?.end_ms ?? 0;
   const index = run.exercises.findIndex((one) => t < one.end_ms);
   const current = t < 0 ? run.exercises[0] : run.exercises[index];
   const next = t < 0 ? undefined : run.exercises[index + 1];
+  const cue = run.cues.find((one) => t >= one.start_ms && t < one.end_ms);
+  const nextCue = run.cues.find((one) => one.start_ms > t && one.start_ms - t <= 5000);
   const stop = () => propose({ kind: "stopped", why: "" });
   const distress = () => propose({ kind: "distress" });
   const touch = (moved: boolean) => {
@@ -44,8 +47,10 @@ export function RunView({ view, run, live, propose }: Props) {
     !saying,
   );
   const isOver = t >= total;
-  if (isOver && run.source === "typed") return <TypedNumbers run={run} propose={propose} stop={stop} />;
+  if (isOver && run.source === "typed") return <TypedNumbers view={view} run={run} propose={propose} stop={stop} />;
   const mine = live?.run_id === run.run_id ? live : null;
+  const told = run.exercises[index - 1];
+  const factor = told?.in_sum ? mine?.factors[index - 1] : null;
   const left = t < 0 ? -t / 1000 / view.picture.speed : ((current?.end_ms ?? total) - t) / 1000;
   const soon = next !== undefined && left <= 5;
   return (
@@ -53,34 +58,45 @@ export function RunView({ view, run, live, propose }: Props) {
       <div className="run-head">
         <div>
           <h1 className="question">
-            {isOver ? "Done. The counter seals the run" : t < 0 ? `Get ready: ${current?.name ?? ""}` : current?.name}
+            {isOver ? "Done. The run is being sealed" : t < 0 ? `Get ready: ${current?.name ?? ""}` : current?.name}
           </h1>
-          {!isOver && <p className="say">“{current?.say}”</p>}
+          {!isOver && <p className="say">“{cue?.say ?? current?.say}”</p>}
+          {!isOver && !cue && nextCue && (
+            <p className="soon-words">
+              In {Math.ceil((nextCue.start_ms - t) / 1000)} s: “{nextCue.say}”
+            </p>
+          )}
+          {!isOver && run.says_numbers && factor && told && (
+            <p className="soon-words">
+              Say: {told.name.toLowerCase()}, {factor}
+            </p>
+          )}
         </div>
         {!isOver && (
           <div className="countdown" role="timer">
-            <span className="mono">{Math.max(0, Math.ceil(left))}</span> s
+            <span className="mono">{Math.max(0, Math.ceil(cue ? (cue.end_ms - t) / 1000 : left))}</span> s
             <small className={soon ? "soon" : ""}>
-              {t < 0 ? "then go" : next ? `then ${next.name.toLowerCase()}` : "then done"}
+              {cue ? "of this" : t < 0 ? "then go" : next ? `then ${next.name.toLowerCase()}` : "then done"}
             </small>
           </div>
         )}
       </div>
-      {touched && (
-        <div className="note" role="alert">
-          <h2>Touched: did it move?</h2>
-          <div className="foot-keys">
-            <Key cap="Space" label="no, nothing moved" onPress={() => touch(false)} />
-            <Key cap="N" label="it moved: void" tone="rust" onPress={() => touch(true)} />
-          </div>
-        </div>
-      )}
+      {touched && <TouchedNote answer={touch} />}
       {run.source === "counter" ? (
         <>
+          {mine?.ended_by && (
+            <div className="note rust" role="alert">
+              <h2>The protocol ends this run</h2>
+              <p>{mine.ended_by}</p>
+            </div>
+          )}
           <FogLadder
             points={mine?.points ?? []}
             exercises={run.exercises}
             factors={mine?.factors ?? []}
+            bounds={mine?.bounds ?? []}
+            inside={mine?.inside_live ? mine.inside : null}
+            unit={run.unit}
             t={t}
             outside={mine?.outside ?? null}
             outsideIsLive={mine ? !mine.inside_live : false}
@@ -91,6 +107,7 @@ export function RunView({ view, run, live, propose }: Props) {
           <Budget
             shares={mine?.shares ?? []}
             exercises={run.exercises}
+            count={run.values.length}
             percent={run.budget_percent}
             isUnlikely={mine?.unlikely ?? false}
             isLost={mine?.lost ?? false}
@@ -98,7 +115,7 @@ export function RunView({ view, run, live, propose }: Props) {
         </>
       ) : (
         <p className="reading">
-          The numbers are on the counter; you type them when the exercises are done.{" "}
+          The numbers stay on the instrument; you type them, or bring its file, when the exercises are done.{" "}
           {current ? `Pace: ${current.pace}.` : ""}
         </p>
       )}
@@ -108,7 +125,7 @@ export function RunView({ view, run, live, propose }: Props) {
         <Key cap="E" label="unwell: mask off" tone="rust" onPress={distress} />
         <Key cap="W" label="say it large" onPress={() => setSaying(true)} />
       </Foot>
-      {saying && <SayOverlay words={current?.say ?? ""} close={() => setSaying(false)} />}
+      {saying && <SayOverlay words={cue?.say ?? current?.say ?? ""} close={() => setSaying(false)} />}
     </section>
   );
 }

@@ -4,7 +4,12 @@ import { useKeys } from "@/app/keys";
 export function SayOverlay({ words, close }: { words: string; close: () => void }) {
   useKeys({ w: close, escape: close, " ": close });
   return (
-    <button type="button" className="say-overlay" onClick={close} aria-label={`${words} Close.`}>
+    <button
+      type="button"
+      className={words.length > 240 ? "say-overlay long" : "say-overlay"}
+      onClick={close}
+      aria-label={`${words} Close.`}
+    >
       <span>{words}</span>
       <small>W closes</small>
     </button>

@@ -1,18 +1,23 @@
+import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import type { Body, Schemas } from "@/api/client";
-import { Text } from "@/design/Fields";
+import { api, type Body, keys, type Schemas, unwrap, type VisitView } from "@/api/client";
+import { Problem, Text } from "@/design/Fields";
 
 interface Props {
+  view: VisitView;
   run: Schemas["RunView"];
   propose: (body: Body) => void;
   stop: () => void;
 }
 
-/** Figures copied from the counter: outside and inside per exercise, or fit factors only. The record says which. */
-export function TypedNumbers({ run, propose, stop }: Props) {
-  const [only, setOnly] = useState(false);
+/** Figures copied from the instrument, or its file of readings. The record says which. */
+export function TypedNumbers({ view, run, propose, stop }: Props) {
+  const isCounted = run.unit === "per cm³";
+  const [only, setOnly] = useState(!isCounted);
+  const [problem, setProblem] = useState("");
+  const queries = useQueryClient();
   const [resolution, setResolution] = useState("1");
-  const [rows, setRows] = useState(() => run.exercises.map(() => ({ outside: "", inside: "", factor: "" })));
+  const [rows, setRows] = useState(() => run.values.map(() => ({ outside: "", inside: "", factor: "" })));
   const change = (index: number, key: "outside" | "inside" | "factor", value: string) =>
     setRows((all) => all.map((one, i) => (i === index ? { ...one, [key]: value.trim() } : one)));
   const send = () =>
@@ -26,6 +31,19 @@ export function TypedNumbers({ run, propose, stop }: Props) {
           : { outside: one.outside, inside: one.inside, factor: null },
       ),
     });
+  const bring = async (file: File | undefined) => {
+    if (!file) return;
+    setProblem("");
+    try {
+      const path = { visit_id: view.visit_id, run_id: run.run_id };
+      const fresh = await unwrap(
+        api.POST("/api/visits/{visit_id}/runs/{run_id}/file", { params: { path }, body: { text: await file.text() } }),
+      );
+      queries.setQueryData(keys.visit(view.visit_id), fresh);
+    } catch (error) {
+      setProblem(error instanceof Error ? error.message : "The file was not taken.");
+    }
+  };
   return (
     <form
       className="card"
@@ -36,7 +54,7 @@ export function TypedNumbers({ run, propose, stop }: Props) {
       }}
     >
       <p className="mode">
-        Copy what the counter shows
+        Copy what it shows
         <i />
         try {run.try_no}, level {run.level}
       </p>
@@ -58,13 +76,13 @@ export function TypedNumbers({ run, propose, stop }: Props) {
           </tr>
         </thead>
         <tbody>
-          {run.exercises.map((one, i) => (
-            <tr key={one.id}>
-              <td>{one.name}</td>
+          {run.values.map((name, i) => (
+            <tr key={name}>
+              <td>{name}</td>
               {(only ? (["factor"] as const) : (["outside", "inside"] as const)).map((key) => (
                 <td key={key}>
                   <Text
-                    aria-label={`${one.name}, ${key === "factor" ? "fit factor" : key}`}
+                    aria-label={`${name}, ${key === "factor" ? "fit factor" : key}`}
                     inputMode="decimal"
                     value={rows[i]?.[key] ?? ""}
                     set={(text) => change(i, key, text)}
@@ -91,13 +109,26 @@ export function TypedNumbers({ run, propose, stop }: Props) {
         <button className="act" type="submit">
           Judge these numbers
         </button>
-        <button className="quiet" type="button" onClick={() => setOnly(!only)}>
-          {only ? "It shows counts too" : "It shows fit factors only"}
-        </button>
+        {isCounted && (
+          <button className="quiet" type="button" onClick={() => setOnly(!only)}>
+            {only ? "It shows counts too" : "It shows fit factors only"}
+          </button>
+        )}
+        <label className="quiet">
+          It gives a file
+          <input
+            className="visually-hidden"
+            type="file"
+            accept=".csv,text/csv"
+            aria-label="File of readings"
+            onChange={(event) => void bring(event.currentTarget.files?.[0])}
+          />
+        </label>
         <button className="quiet" type="button" onClick={stop}>
           No numbers: end this try
         </button>
       </div>
+      <Problem words={problem} />
     </form>
   );
 }

@@ -1,6 +1,13 @@
 import type { Body, VisitView } from "@/api/client";
 import { clockTime, minutes, useNow } from "@/app/clock";
 
+const SAY: Record<string, string> = {
+  cleared: "Rinse your mouth with water, breathe fresh air; nothing of it may be left.",
+  screen: "A rest for your nose, in fresh air.",
+  eating: "Only plain water now.",
+  smoking: "No smoking until we start.",
+};
+
 /** Nothing to ask while a clock runs: which one, and how long still. */
 export function WaitCard({ view }: { view: VisitView; propose: (body: Body) => void }) {
   const now = useNow(250);
@@ -27,7 +34,10 @@ export function WaitCard({ view }: { view: VisitView; propose: (body: Body) => v
       <p className="wait-clock mono" role="timer">
         {minutes(left)}
       </p>
-      <p className="say">“Just breathe and get used to it. I start at {first.until ? clockTime(first.until) : ""}.”</p>
+      <p className="say">
+        “{SAY[first.code] ?? "Just breathe and get used to it."} I go on at {first.until ? clockTime(first.until) : ""}
+        .”
+      </p>
     </section>
   );
 }

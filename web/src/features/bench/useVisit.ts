@@ -18,12 +18,25 @@ export interface LiveNumbers {
   wall_words: string | null;
   shares: number[];
   factors: (string | null)[];
+  bounds: (string | null)[];
+  ended_by: string;
   unlikely: boolean;
   lost: boolean;
   points: Point[];
 }
 
-const OBSERVATIONS = new Set(["touched", "distress", "stopped", "doffed"]);
+const OBSERVATIONS = new Set([
+  "touched",
+  "distress",
+  "stopped",
+  "doffed",
+  "squeezed",
+  "dose_given",
+  "detected",
+  "eyes_opened",
+  "qualitative_ended",
+  "screened",
+]);
 type Proposal = Schemas["Proposal"];
 
 function stored(visitId: string): Proposal[] {
@@ -52,6 +65,7 @@ export function useVisit(visitId: string) {
   const [connection, setConnection] = useState<Connection>("polling");
   const [live, setLive] = useState<LiveNumbers | null>(null);
   const [outbox, setOutbox] = useState<Proposal[]>(() => stored(visitId));
+  const [isStuck, setStuck] = useState(false);
   const sending = useRef(false);
 
   const visit = useQuery({
@@ -114,15 +128,17 @@ export function useVisit(visitId: string) {
     const drop = () => setOutbox((all) => all.filter((one) => one.id !== first.id));
     unwrap(api.POST("/api/visits/{visit_id}/events", { params: { path: { visit_id: visitId } }, body: first }))
       .then((view) => {
+        setStuck(false);
         put(view);
         drop();
       })
       .catch((error: unknown) => {
         if (error instanceof ApiError && (error.status === 0 || error.status === 503)) {
-          setConnection("away");
+          setStuck(true);
           timer = window.setTimeout(() => setOutbox((all) => [...all]), 1000);
           return;
         }
+        setStuck(false);
         drop();
         const words = error instanceof Error ? error.message : "This was not accepted.";
         notifications.show({ id: `refused-${first.id}`, title: "Not accepted", message: words, color: "orange" });
@@ -154,7 +170,19 @@ export function useVisit(visitId: string) {
     [busy, seq],
   );
 
-  return { visit, connection, live, propose, put, unsent: outbox.length };
+  /** How many entries of a kind were pressed here and are not yet stored. */
+  const pending = useCallback((kind: string) => outbox.filter((one) => one.body.kind === kind).length, [outbox]);
+
+  return {
+    visit,
+    connection: isStuck ? "away" : connection,
+    live,
+    propose,
+    put,
+    outbox,
+    pending,
+    unsent: outbox.length,
+  };
 }
 
 export type Bench = ReturnType<typeof useVisit>;

@@ -41,7 +41,15 @@ export function PersonPage() {
                 {one.model} {one.size}
               </span>
               <span className="dim">{one.setup}</span>
-              <span className="mono">{one.overall}</span>
+              <span>
+                {one.overall ? <b className="mono">{one.overall}</b> : one.method}
+                {one.limits.map((limit) => (
+                  <small key={limit} className="rust">
+                    {" "}
+                    {limit}
+                  </small>
+                ))}
+              </span>
               <span>
                 {one.ended_by_fail ? (
                   <b className="rust">ended by a later fail</b>
@@ -68,6 +76,7 @@ export function PersonPage() {
               <th>When</th>
               <th>Facepiece</th>
               <th>Size</th>
+              <th>Method</th>
               <th>Outcome</th>
               <th className="num">Overall</th>
               <th className="num">Level</th>
@@ -84,6 +93,7 @@ export function PersonPage() {
                   <Link to={`/visit/${one.visit_id}`}>{one.model}</Link>
                 </td>
                 <td>{one.size}</td>
+                <td>{one.method}</td>
                 <td>
                   <OutcomeMark outcome={one.outcome} />
                   {!one.is_sealed && <span className="dim"> not signed</span>}

@@ -26,7 +26,7 @@ export function ResultsPage() {
           <h1>Pass results by mask model and size</h1>
           <p className="dim">
             One person, model, size and visit counts once; void and unfinished tries and practice are left out; only
-            signed records.
+            signed records. By the senses: taste, smell or irritation, pass or fail without a number.
           </p>
         </div>
         <NativeSelect
@@ -51,6 +51,7 @@ export function ResultsPage() {
               <th className="num">Tested</th>
               <th className="num">Passed</th>
               <th className="num">First time</th>
+              <th className="num">By the senses</th>
               <th>Each stone a person</th>
             </tr>
           </thead>
@@ -66,6 +67,7 @@ export function ResultsPage() {
                 <td className="num">
                   {one.passed_first} <small>{rate(one.passed_first, one.tested)}</small>
                 </td>
+                <td className="num">{one.sensed || ""}</td>
                 <td>
                   <Stones one={one} />
                 </td>

@@ -5,6 +5,7 @@ import { useSearchParams } from "react-router";
 import { api, keys, type Schemas, unwrap } from "@/api/client";
 import { useSession } from "@/app/session";
 import { Failed, Loading } from "@/design/States";
+import { SiteProtocols } from "@/features/rules/SiteProtocols";
 import { Tasks } from "@/features/rules/Tasks";
 import { Problem, Text } from "@/design/Fields";
 
@@ -50,6 +51,7 @@ export function RulesPage() {
       <BookHead book={book.data} isAdmin={isAdmin} show={(id) => setParams({ site, book: id })} />
       <Blanks book={book.data} isAdmin={isAdmin} />
       <Protocols book={book.data} isAdmin={isAdmin} />
+      <SiteProtocols site={site} isAdmin={isAdmin} />
       <Values book={book.data} isAdmin={isAdmin} />
     </main>
   );

@@ -10,6 +10,7 @@ import { Problem, Text } from "@/design/Fields";
 const SPEEDS = [
   { value: "1", label: "as it is" },
   { value: "5", label: "5 times" },
+  { value: "10", label: "10 times" },
   { value: "20", label: "20 times" },
   { value: "60", label: "60 times" },
 ];

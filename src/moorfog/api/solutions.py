@@ -1,0 +1,111 @@
+"""Solutions, lots and nebulisers: the kit of the qualitative tests."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Annotated
+
+from flask import Response
+from pydantic import ConfigDict, Field
+
+from moorfog.api.routing import Context, plain, route
+from moorfog.documents.label import label_pdf
+from moorfog.operations import jobs, recall, solutions
+from moorfog.operations.proposals import Id
+
+
+@dataclass(frozen=True)
+class AmountQuery:
+    """How many millilitres; what the recipe is written for where empty."""
+
+    ml: str = ""
+
+
+@dataclass(frozen=True)
+class PageQuery:
+    """Which page, from 1."""
+
+    page: Annotated[int, Field(ge=1)] = 1
+
+
+@dataclass(frozen=True)
+class LotsQuery:
+    """Which page, from 1, and of which agent; all where empty."""
+
+    page: Annotated[int, Field(ge=1)] = 1
+    agent: str = ""
+
+
+@dataclass(frozen=True)
+class Filling:
+    """The lot a nebuliser was rinsed and filled with."""
+
+    __pydantic_config__ = ConfigDict(strict=True, extra="forbid")
+    lot_id: Id
+
+
+@route("GET", "/api/recipes", "read", query=AmountQuery, returns=tuple[solutions.RecipeView, ...])
+def get_recipes(context: Context, query: AmountQuery) -> tuple[solutions.RecipeView, ...]:
+    """The recipes of the solutions, for the amount that is wanted."""
+    return solutions.list_recipes(query.ml)
+
+
+@route("GET", "/api/lots", "read", query=LotsQuery, returns=solutions.LotsPage)
+def get_lots(context: Context, query: LotsQuery) -> solutions.LotsPage:
+    """The lots at hand, the freshest first."""
+    return solutions.list_lots(context.db, context.clock, context.actor, query.page, query.agent)
+
+
+@route("POST", "/api/lots", "kit", body=solutions.LotEntry, returns=solutions.LotView)
+def enter_lot(context: Context, body: solutions.LotEntry) -> solutions.LotView:
+    """Enter a lot of a solution, a jar or a tube."""
+    return solutions.enter_lot(context.db, context.clock, context.actor, body)
+
+
+@route("GET", "/api/lots/{lot_id}/label", "read", media="application/pdf")
+def get_label(context: Context, lot_id: str) -> Response:
+    """The label of a lot, to print."""
+    row = solutions.find_lot(context.db, context.actor.scope("tester", "administrator", "supervisor"), lot_id)
+    recipe = solutions.recipes().get((row.agent, row.role))
+    title = recipe[1].title if recipe else row.role
+    content = label_pdf(title, solutions.lot_by_value(row))
+    return plain(content, "application/pdf", **{"Content-Disposition": 'inline; filename="label.pdf"'})
+
+
+@route("GET", "/api/nebulisers", "read", returns=list[solutions.NebuliserView])
+def get_nebulisers(context: Context) -> list[solutions.NebuliserView]:
+    """The nebulisers, what is in them, and what stands against using them."""
+    return solutions.list_nebulisers(context.db, context.clock, context.actor)
+
+
+@route("POST", "/api/nebulisers", "kit", body=solutions.NebuliserEntry, returns=solutions.NebuliserView)
+def add_nebuliser(context: Context, body: solutions.NebuliserEntry) -> solutions.NebuliserView:
+    """Enter a nebuliser for one of the two solutions."""
+    row = solutions.add_nebuliser(context.db, context.actor, body)
+    return solutions.view_nebuliser(context.db, row, context.clock.now(context.db))
+
+
+@route("POST", "/api/nebulisers/{nebuliser_id}/fillings", "kit", body=Filling, returns=solutions.NebuliserView)
+def fill_nebuliser(context: Context, nebuliser_id: str, body: Filling) -> solutions.NebuliserView:
+    """Note that a nebuliser was rinsed and filled."""
+    row = solutions.fill(context.db, context.clock, context.actor, nebuliser_id, body.lot_id)
+    return solutions.view_nebuliser(context.db, row, context.clock.now(context.db))
+
+
+@route("POST", "/api/nebulisers/{nebuliser_id}/checks", "kit", returns=solutions.NebuliserView)
+def check_nebuliser(context: Context, nebuliser_id: str) -> solutions.NebuliserView:
+    """Note that a nebuliser was seen to spray."""
+    row = solutions.check_spray(context.db, context.clock, context.actor, nebuliser_id)
+    return solutions.view_nebuliser(context.db, row, context.clock.now(context.db))
+
+
+@route("POST", "/api/nebulisers/{nebuliser_id}/clogged", "kit", returns=jobs.JobView)
+def mark_clogged(context: Context, nebuliser_id: str) -> jobs.JobView:
+    """Mark a nebuliser as clogged: every test with it since its last good check is voided, as a job."""
+    return jobs.view_of(recall.mark_clogged(context.db, context.clock, context.actor, nebuliser_id))
+
+
+@route("GET", "/api/nebulisers/{nebuliser_id}/recall", "read", query=PageQuery, returns=recall.RecallPage)
+def get_recall(context: Context, nebuliser_id: str, query: PageQuery) -> recall.RecallPage:
+    """Who must come back: the tests with a nebuliser between its last good check and its failed one."""
+    return recall.list_recall(context.db, context.clock, context.actor, nebuliser_id, query.page)

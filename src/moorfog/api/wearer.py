@@ -1,0 +1,50 @@
+"""The wearer's own screen, by its short-lived address."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import datetime
+
+from pydantic import ConfigDict
+
+from moorfog.api.routing import Context, Follow, route
+from moorfog.core.picture_wearer import WearerView
+from moorfog.operations import wearer
+from moorfog.operations.proposals import Id
+from moorfog.store.log import keep_state
+
+
+@dataclass(frozen=True)
+class Sensed:
+    """The wearer senses it: an id made by their screen, what was on it, and when it was pressed."""
+
+    __pydantic_config__ = ConfigDict(strict=True, extra="forbid")
+    id: Id
+    about: str
+    occurred_at: datetime
+
+
+@route("POST", "/api/visits/{visit_id}/wearer", "test", returns=wearer.WearerAddress)
+def make_wearer_address(context: Context, visit_id: str) -> wearer.WearerAddress:
+    """A new short-lived address for the wearer's screen; earlier ones end."""
+    return wearer.make_address(context.db, context.clock, context.actor, visit_id)
+
+
+@route("GET", "/api/wearer/{token}", "wearer", returns=WearerView)
+def get_wearer(context: Context, token: str) -> WearerView:
+    """What the wearer sees now."""
+    return wearer.view(context.db, context.clock, context.visit_id)
+
+
+@route("POST", "/api/wearer/{token}/sensed", "wearer", body=Sensed, returns=WearerView)
+def sensed(context: Context, token: str, body: Sensed) -> WearerView:
+    """The wearer tastes it, smells it, or it stings."""
+    done = wearer.sense(context.db, context.clock, context.visit_id, body.id, body.about, body.occurred_at)
+    context.after_commit.append(lambda: keep_state(done.visit_id, done.visit))
+    return wearer.view(context.db, context.clock, context.visit_id)
+
+
+@route("GET", "/api/wearer/{token}/live", "wearer", media="text/event-stream")
+def wearer_live(context: Context, token: str) -> Follow:
+    """Follow the wearer's screen: `state` as server-sent events."""
+    return Follow(context.visit_id, for_wearer=True)

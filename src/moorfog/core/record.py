@@ -1,0 +1,262 @@
+"""The open record of a visit: everything it was judged from, and what it was judged to be, in one file.
+
+A record needs no database and no list: it is folded again, its readings are reduced again, and what comes out is laid
+beside what it says. Only the standard library, NumPy and scipy.special are used.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any, Literal
+
+from moorfog.core import events as ev
+from moorfog.core.canonical import canonical_bytes, digest, digest_of_json
+from moorfog.core.codec import DataError, decode, encode
+from moorfog.core.fold import fold
+from moorfog.core.judge import is_sealed, outcome
+from moorfog.core.readings import Chunk, Reading, seal_digest
+from moorfog.core.reduction import reduce_run
+from moorfog.core.rules import Rules, rules_from_json, rules_to_json
+from moorfog.core.visit import FOLD_VERSION, Try, Visit
+
+FORMAT = "moorfog-record"
+VERSION = 1
+
+
+@dataclass(frozen=True)
+class ExerciseVerdict:
+    """An exercise of a judged run: its fit factor exactly, as a whole number or a fraction such as 875/2."""
+
+    exercise: int
+    factor: str
+    at_least: bool
+    counts: int | None
+    bound: str | None
+    place: str = ""
+
+
+@dataclass(frozen=True)
+class TryVerdict:
+    """What a try came to. ``overall`` exact, None where nothing is measured; ``bound`` with six significant digits."""
+
+    no: int
+    run_id: str
+    outcome: str
+    reasons: tuple[str, ...]
+    overall: str | None
+    at_least: bool
+    bound: str | None
+    is_marginal: bool
+    exercises: tuple[ExerciseVerdict, ...]
+
+
+@dataclass(frozen=True)
+class Verdict:
+    """What a visit came to: that of its last try, and of every try before it."""
+
+    outcome: str
+    is_sealed: bool
+    is_practice: bool
+    revision: int
+    tries: tuple[TryVerdict, ...]
+
+
+@dataclass(frozen=True)
+class Signed:
+    """A signature as the log has it: whose, over which bytes."""
+
+    role: str
+    digest: str
+    at: str
+
+
+@dataclass(frozen=True)
+class Record:
+    """The open record: the pinned ``rules``, ``readings`` as chunks by run; ``digest`` is over all the rest."""
+
+    format: Literal["moorfog-record"]
+    version: Literal[1]
+    fold_version: int
+    visit_id: str
+    rules_digest: str
+    rules: dict[str, Any]
+    events: tuple[dict[str, Any], ...]
+    readings: dict[str, tuple[Chunk, ...]]
+    verdict: Verdict
+    signatures: tuple[Signed, ...]
+    digest: str
+
+
+@dataclass(frozen=True)
+class Difference:
+    """A place where a record does not hold: where, what it says, what comes out."""
+
+    where: str
+    stored: str
+    found: str
+
+
+@dataclass(frozen=True)
+class Recomputed:
+    """A record computed again: the verdict that comes out, and every difference from what the record says."""
+
+    visit_id: str
+    verdict: Verdict
+    differences: tuple[Difference, ...]
+
+
+NOT_JUDGED = Verdict("", False, False, 0, ())
+"""What comes out where the rules at hand are not those pinned to the visit."""
+
+
+def signatures_of(visit: Visit) -> tuple[Signed, ...]:
+    """Return the signatures on the present revision."""
+    found = [one for one in visit.signatures if one.revision == visit.revision]
+    return tuple(Signed(one.role, one.digest, ev.instant(one.at)) for one in found)
+
+
+def verdict_of(visit: Visit) -> Verdict:
+    """Return the verdict of a visit, exactly."""
+    last = visit.tries[-1] if visit.tries else None
+    return Verdict(
+        outcome(visit, last)[0] if last is not None else "",
+        is_sealed(visit),
+        visit.is_practice,
+        visit.revision,
+        tuple(_try(visit, one) for one in visit.tries),
+    )
+
+
+def _try(visit: Visit, one: Try) -> TryVerdict:
+    result, reasons = outcome(visit, one)
+    numbers = one.numbers
+    return TryVerdict(
+        one.no,
+        one.started.run_id,
+        result,
+        tuple(reason.code for reason in reasons),
+        str(numbers.overall) if numbers.overall is not None else None,
+        numbers.at_least,
+        _short(numbers.bound),
+        numbers.is_marginal,
+        tuple(
+            ExerciseVerdict(row.exercise, str(row.factor), row.at_least, row.counts, _short(row.bound), row.place)
+            for row in numbers.exercises
+        ),
+    )
+
+
+def _short(bound: float | None) -> str | None:
+    return f"{bound:.6g}" if bound is not None else None
+
+
+def make_record(
+    visit_id: str, rules: Rules, events: list[ev.Event], readings: Mapping[str, list[Chunk]]
+) -> dict[str, Any]:
+    """Return the open record of a visit as plain data, sealed by its digest."""
+    visit = fold(events, rules)
+    body: dict[str, Any] = {
+        "format": FORMAT,
+        "version": VERSION,
+        "fold_version": FOLD_VERSION,
+        "visit_id": visit_id,
+        "rules_digest": rules.digest,
+        "rules": rules_to_json(rules),
+        "events": [ev.event_to_json(one) for one in events],
+        "readings": {run: [encode(chunk) for chunk in chunks] for run, chunks in sorted(readings.items())},
+        "verdict": encode(verdict_of(visit)),
+        "signatures": encode(signatures_of(visit)),
+    }
+    return {**body, "digest": digest(body)}
+
+
+def read_record(data: Any, where: str = "record") -> Record:
+    """Read a record from parsed JSON. Raises :class:`DataError` naming the key, for another format or version too."""
+    if not isinstance(data, Mapping) or data.get("format") != FORMAT:
+        raise DataError(where, f"this is no record: a JSON object with format {FORMAT!r} is expected")
+    if data.get("version") != VERSION:
+        raise DataError(
+            f"{where}.version", f"{data.get('version')!r} is not known; this program reads version {VERSION}"
+        )
+    return decode(Record, data, where)
+
+
+def recompute(data: Any, where: str = "record") -> Recomputed:
+    """Compute a record again and lay the result beside what it says.
+
+    Raises :class:`DataError` where it cannot be read at all. Everything else is a difference: the file's own digest,
+    the rules' digest, the hash chain, readings against their seal, windows and deviations, and the verdict, field by
+    field.
+    """
+    record = read_record(data, where)
+    rules = rules_from_json(record.rules, f"{where}.rules")
+    events = [ev.event_from_json(one, f"{where}.events[{i}]") for i, one in enumerate(record.events)]
+    out: list[Difference] = []
+    body = {key: value for key, value in data.items() if key != "digest"}
+    _differ(out, "digest", record.digest, digest_of_json(body))
+    _differ(out, "rules_digest", record.rules_digest, rules.digest)
+    broken = ev.check_chain(events)
+    if broken is not None:
+        out.append(Difference(f"events[{broken - 1}].chain", "the chain holds", f"it breaks at entry {broken}"))
+    first = events[0].payload if events else None
+    pinned = first.rules_digest if isinstance(first, ev.VisitOpened) else ""
+    _differ(out, "events[0].payload.rules_digest", pinned, rules.digest)
+    if pinned != rules.digest:
+        out.append(Difference("verdict", "judged by the rules pinned to it", "not judged: these are other rules"))
+        return Recomputed(record.visit_id, NOT_JUDGED, tuple(out))
+    visit = fold(events, rules)
+    for event in events:
+        if isinstance(event.payload, ev.RunClosed):
+            _check_readings(out, record, visit, event.payload, f"events[{event.seq - 1}].payload")
+    verdict = verdict_of(visit)
+    _compare(out, "verdict", encode(record.verdict), encode(verdict))
+    _compare(out, "signatures", encode(record.signatures), encode(signatures_of(visit)))
+    if out and record.fold_version != FOLD_VERSION:
+        _differ(out, "fold_version", str(record.fold_version), str(FOLD_VERSION))
+    return Recomputed(record.visit_id, verdict, tuple(out))
+
+
+def _differ(out: list[Difference], where: str, stored: str, found: str) -> None:
+    if stored != found:
+        out.append(Difference(where, stored, found))
+
+
+def _check_readings(out: list[Difference], record: Record, visit: Visit, closed: ev.RunClosed, where: str) -> None:
+    one = next((each for each in visit.tries if each.started.run_id == closed.run_id), None)
+    protocol = visit.rules.protocol(one.started.protocol_id) if one is not None else None
+    chunks = record.readings.get(closed.run_id, ())
+    for number, chunk in enumerate(chunks):
+        problem = chunk.problem()
+        if problem is not None:
+            out.append(Difference(f"readings.{closed.run_id}[{number}]", "columns of readings", problem))
+            return
+    readings: list[Reading] = [reading for chunk in chunks for reading in chunk.readings()]
+    _differ(out, f"{where}.count", str(closed.count), str(len(readings)))
+    _differ(out, f"{where}.sha256", closed.sha256, seal_digest(readings))
+    if protocol is None:
+        return
+    sealed = reduce_run(protocol, visit.rules.book, readings, closed.end)
+    for name in ("windows", "signals", "holds"):
+        _compare(out, f"{where}.{name}", encode(getattr(closed, name)), encode(getattr(sealed, name)))
+    told = [encode(each) for each in closed.deviations if each.code not in ("digest", "lost")]
+    _compare(out, f"{where}.deviations", told, [encode(each) for each in sealed.deviations if each.code != "lost"])
+
+
+def _compare(out: list[Difference], where: str, stored: Any, found: Any) -> None:
+    if isinstance(stored, Mapping) and isinstance(found, Mapping):
+        for key in sorted({*stored, *found}):
+            _compare(out, f"{where}.{key}", stored.get(key), found.get(key))
+        return
+    if isinstance(stored, (list, tuple)) and isinstance(found, (list, tuple)):
+        for index in range(max(len(stored), len(found))):
+            left = stored[index] if index < len(stored) else None
+            right = found[index] if index < len(found) else None
+            _compare(out, f"{where}[{index}]", left, right)
+        return
+    if stored != found:
+        out.append(Difference(where, _words(stored), _words(found)))
+
+
+def _words(value: Any) -> str:
+    return "nothing" if value is None else canonical_bytes(value).decode()

@@ -1,0 +1,150 @@
+"""Probes, adapters, probed cartridges and manifolds: what each fits, when it was used, cleaned and put away."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any, ClassVar, Literal
+
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session
+
+from moorfog.core.events import STRICT, instant
+from moorfog.operations.accounts import Actor
+from moorfog.operations.errors import DomainError, NotFound
+from moorfog.operations.kit import owner_of_kit
+from moorfog.store.base import Clock, new_id
+from moorfog.store.models import SamplingPart, SamplingPartAct
+from moorfog.store.scope import Scope, within
+
+PartKind = Literal["probe", "adapter", "probed cartridge", "manifold"]
+PartDeed = Literal["used", "cleaned", "away"]
+PAGE = 25
+READERS = ("tester", "administrator", "supervisor")
+
+
+@dataclass(frozen=True)
+class PartEntry:
+    """A sampling part to be entered: its kind, the models it fits in words, and whether it is used once only."""
+
+    __pydantic_config__: ClassVar[Mapping[str, Any]] = STRICT
+    employer_id: str | None
+    name: str
+    kind: PartKind
+    fits: str
+    once_only: bool
+
+
+@dataclass(frozen=True)
+class PartView:
+    """A sampling part. ``stands_against`` says why it may not be used now."""
+
+    id: str
+    name: str
+    kind: str
+    fits: str
+    once_only: bool
+    used_at: str | None
+    cleaned_at: str | None
+    stands_against: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class PartPage:
+    """One page of sampling parts, those put away left out."""
+
+    rows: tuple[PartView, ...]
+    total: int
+    page: int
+    pages: int
+
+
+def _find(db: Session, scope: Scope, part_id: str) -> SamplingPart:
+    query = within(select(SamplingPart).where(SamplingPart.id == part_id), scope, SamplingPart.employer_id, shared=True)
+    row = db.scalar(query)
+    if row is None:
+        raise NotFound("part")
+    return row
+
+
+def _deeds(db: Session, ids: list[str]) -> dict[tuple[str, str], datetime]:
+    """Return when each part was last used, cleaned and put away."""
+    query = (
+        select(SamplingPartAct.part_id, SamplingPartAct.name, func.max(SamplingPartAct.done_at))
+        .where(SamplingPartAct.part_id.in_(ids))
+        .group_by(SamplingPartAct.part_id, SamplingPartAct.name)
+    )
+    return {(part, name): at for part, name, at in db.execute(query)}
+
+
+def part_against(once_only: bool, used: datetime | None, cleaned: datetime | None) -> tuple[str, ...]:
+    """Return why a part may not be used: used up, never cleaned here, or not since its last use."""
+    if once_only and used is not None:
+        return ("used once already: put it away",)
+    if once_only:
+        return ()
+    if cleaned is None:
+        return ("never cleaned here",)
+    return ("not cleaned since it was used",) if used is not None and used >= cleaned else ()
+
+
+def _view(row: SamplingPart, deeds: dict[tuple[str, str], datetime]) -> PartView:
+    used, cleaned = deeds.get((row.id, "used")), deeds.get((row.id, "cleaned"))
+    return PartView(
+        row.id,
+        row.name,
+        row.kind,
+        row.fits,
+        row.once_only,
+        instant(used) if used is not None else None,
+        instant(cleaned) if cleaned is not None else None,
+        part_against(row.once_only, used, cleaned),
+    )
+
+
+def add_part(db: Session, actor: Actor, entry: PartEntry) -> PartView:
+    """Enter a sampling part. Raises :class:`DomainError` without a name, :class:`NotFound` outside the scope."""
+    owner = owner_of_kit(actor, entry.employer_id)
+    if not entry.name.strip() or len(entry.name) > 80 or len(entry.fits) > 190:
+        raise DomainError("bad_part", "A part needs a name of at most 80 characters; what it fits has at most 190.")
+    row = SamplingPart(
+        id=new_id(),
+        employer_id=owner,
+        name=entry.name.strip(),
+        kind=entry.kind,
+        fits=entry.fits.strip(),
+        once_only=entry.once_only,
+    )
+    db.add(row)
+    db.flush()
+    return _view(row, {})
+
+
+def note_deed(db: Session, clock: Clock, actor: Actor, part_id: str, deed: PartDeed) -> PartView:
+    """Note that a part was used, cleaned and inspected, or put away for good.
+
+    Raises :class:`DomainError` for using one that may not be used, :class:`NotFound` outside the scope.
+    """
+    row = _find(db, actor.require("tester", "administrator"), part_id)
+    view = _view(row, _deeds(db, [row.id]))
+    if deed == "used" and view.stands_against:
+        raise DomainError("part", f"{row.name}: {view.stands_against[0]}. Clean and inspect it, or take another.")
+    db.add(SamplingPartAct(id=new_id(), part_id=row.id, name=deed, done_at=clock.now(db), account_id=actor.id))
+    db.flush()
+    return _view(row, _deeds(db, [row.id]))
+
+
+def list_parts(db: Session, actor: Actor, page: int) -> PartPage:
+    """Return the sampling parts within the scope that are not put away, by kind and name."""
+    scope = actor.require(*READERS)
+    away = select(SamplingPartAct.part_id).where(SamplingPartAct.name == "away")
+    query = within(
+        select(SamplingPart).where(SamplingPart.id.not_in(away)), scope, SamplingPart.employer_id, shared=True
+    )
+    total = db.scalar(select(func.count()).select_from(query.subquery())) or 0
+    pages = max(1, -(-total // PAGE))
+    page = min(max(page, 1), pages)
+    rows = list(db.scalars(query.order_by(SamplingPart.kind, SamplingPart.name).limit(PAGE).offset((page - 1) * PAGE)))
+    deeds = _deeds(db, [one.id for one in rows])
+    return PartPage(tuple(_view(one, deeds) for one in rows), total, page, pages)

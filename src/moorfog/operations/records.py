@@ -1,0 +1,43 @@
+"""Exports of a visit: the open record, its readings and its results."""
+
+from __future__ import annotations
+
+import json
+
+from sqlalchemy.orm import Session
+
+from moorfog.core.record import make_record
+from moorfog.documents.tables import readings_csv, results_csv
+from moorfog.operations.accounts import Actor
+from moorfog.operations.runs import load_chunks
+from moorfog.operations.visits import find_head
+from moorfog.store.log import load_events, load_rules, load_visit
+
+READERS = ("tester", "administrator", "supervisor")
+
+
+def export_record(db: Session, actor: Actor, visit_id: str) -> str:
+    """Return the open record of a visit as JSON. Raises :class:`NotFound` outside the scope."""
+    head = find_head(db, actor.require(*READERS), visit_id)
+    visit = load_visit(db, head)
+    runs = [one.started.run_id for one in visit.tries if one.closed is not None]
+    readings = {run: load_chunks(db, run) for run in runs}
+    record = make_record(visit_id, load_rules(db, head.rules_digest), load_events(db, visit_id), readings)
+    return json.dumps(record, ensure_ascii=False, indent=1) + "\n"
+
+
+def export_readings(db: Session, actor: Actor, visit_id: str) -> str:
+    """Return every reading of a visit's runs as CSV. Raises :class:`NotFound` outside the scope."""
+    visit = load_visit(db, find_head(db, actor.require(*READERS), visit_id))
+    return readings_csv(
+        (one.no, reading)
+        for one in visit.tries
+        if one.closed is not None
+        for chunk in load_chunks(db, one.started.run_id)
+        for reading in chunk.readings()
+    )
+
+
+def export_results(db: Session, actor: Actor, visit_id: str) -> str:
+    """Return the tries of a visit and their exercises as CSV. Raises :class:`NotFound` outside the scope."""
+    return results_csv(load_visit(db, find_head(db, actor.require(*READERS), visit_id)))

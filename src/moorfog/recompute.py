@@ -1,0 +1,76 @@
+"""``moorfog recompute``: records computed again from their files alone. No server, no database."""
+
+from __future__ import annotations
+
+import json
+import sys
+from fractions import Fraction
+from pathlib import Path
+from typing import Any
+
+from moorfog.core.arithmetic import cut
+from moorfog.core.codec import DataError, encode
+from moorfog.core.record import Recomputed, recompute
+
+SAME, UNREADABLE, DIFFERENT = 0, 2, 3
+
+
+def read(name: str) -> Any:
+    """Return the parsed JSON of a file, or of standard input for ``-``. Raises :class:`DataError` saying why not."""
+    try:
+        text = sys.stdin.read() if name == "-" else Path(name).read_text("utf-8")
+        return json.loads(text, parse_float=_no_float)
+    except OSError as error:
+        raise DataError(name, f"cannot be read: {error.strerror}") from error
+    except UnicodeDecodeError as error:
+        raise DataError(name, "is no UTF-8 text; give the record as it was exported") from error
+    except json.JSONDecodeError as error:
+        problem = f"is no JSON: {error.msg} at line {error.lineno}, column {error.colno}"
+        raise DataError(name, problem) from error
+
+
+def _no_float(text: str) -> None:
+    raise DataError("record", f"holds the number {text}; a record has whole numbers and text only")
+
+
+def lines_of(name: str, done: Recomputed) -> list[str]:
+    """Return what is printed of a record: tries with their exercises, the verdict, and what differs."""
+    verdict = done.verdict
+    practice = ", PRACTICE" if verdict.is_practice else ""
+    sealed = "signed" if verdict.is_sealed else "not signed"
+    out = [f"{name}: visit {done.visit_id}, {verdict.outcome or 'no test'}, {sealed}{practice}"]
+    for one in verdict.tries:
+        total = f", overall {_number(one.overall, one.at_least)}" if one.overall is not None else ""
+        bound = f", 95 % bound {one.bound}" if one.bound is not None else ""
+        out.append(f"  try {one.no}: {one.outcome}{total}{bound}  [{', '.join(one.reasons)}]")
+        out += [
+            f"    exercise {row.exercise + 1}: {_number(row.factor, row.at_least)}"
+            + (f", bound {row.bound}" if row.bound is not None else "")
+            for row in one.exercises
+        ]
+    out += [f"  DIFFERS {one.where}: stored {one.stored}, computed {one.found}" for one in done.differences]
+    return out
+
+
+def _number(exact: str, at_least: bool) -> str:
+    return ("≥ " if at_least else "") + cut(Fraction(exact))
+
+
+def run(names: list[str], as_json: bool) -> int:
+    """Compute records again and print them; return 0 where all hold, 3 where one differs, 2 where one is unreadable."""
+    worst, answers = SAME, []
+    for name in names:
+        try:
+            done = recompute(read(name), name)
+        except DataError as error:
+            print(f"moorfog recompute: {error}", file=sys.stderr)
+            worst = UNREADABLE
+            continue
+        if done.differences and worst == SAME:
+            worst = DIFFERENT
+        answers.append({"file": name, "equal": not done.differences, **encode(done)})
+        if not as_json:
+            print("\n".join(lines_of(name, done)))
+    if as_json:
+        print(json.dumps(answers, ensure_ascii=False, indent=1))
+    return worst

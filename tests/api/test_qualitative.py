@@ -1,0 +1,402 @@
+"""Qualitative tests through the API on a real MariaDB: kit, runs, the wearer's address, a clogged nebuliser."""
+
+from __future__ import annotations
+
+import io
+from datetime import datetime, timedelta
+from typing import Any
+
+import pypdf
+import pytest
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from moorfog.core.codec import decode
+from moorfog.core.events import check_chain
+from moorfog.core.picture_wearer import WearerView
+from moorfog.operations.jobs import claim, run_job
+from moorfog.operations.recall import run_recall
+from moorfog.store.base import new_id
+from moorfog.store.log import forget_states, load_events
+from moorfog.store.models import Job, TryKit, TryResult, WearPermission
+from tests.api.house import Client, House, Refused
+
+MODELS = {"sweet": "Sedge", "bitter": "Sedge", "odour": "Bracken", "smoke": "Sedge"}
+
+
+def with_kit(house: House, agent: str) -> Client:
+    """A tester with the kit of an agent."""
+    tester = house.client()
+    tester.method = agent
+    tester.stock(agent)
+    return tester
+
+
+def finish(tester: Client, visit: str) -> dict[str, Any]:
+    """Answer and do what is left until the visit is released; return its last try."""
+    tester.until(visit, "release")
+    tester.say(visit, {"kind": "released"})
+    tries: list[dict[str, Any]] = tester.get(f"/api/visits/{visit}")["picture"]["tries"]
+    return tries[-1]
+
+
+def permissions(house: House, visit: str) -> list[WearPermission]:
+    """What a visit permits."""
+    with Session(house.engine) as db:
+        return list(db.scalars(select(WearPermission).where(WearPermission.visit_id == visit)))
+
+
+@pytest.mark.parametrize("agent", list(MODELS))
+def test_a_pass_is_on_record_without_a_number(house: House, agent: str) -> None:
+    tester = with_kit(house, agent)
+    visit = tester.open()
+    tester.until(visit, "run", MODELS[agent])
+    tester.to_the_end(visit)
+    made = finish(tester, visit)
+    assert (made["outcome"], made["overall"], made["level"]) == ("pass", "", "")
+    held = permissions(house, visit)
+    assert [(one.method, one.overall) for one in held] == [(agent, "")]
+    issued = tester.post(f"/api/visits/{visit}/reports", {"page_size": "A4"})
+    pages = pypdf.PdfReader(io.BytesIO(tester.get(issued["url"]))).pages
+    text = " ".join(" ".join(page.extract_text() for page in pages).split())
+    assert "Tester tester ours" in text, "who tested stands on it"
+    assert "qualitative: " in text and "pass or fail, no number" in text and "overall fit factor" not in text
+    lots = made["senses"]["lots"]
+    assert lots and all(one.split(" lot ")[1].split(",")[0] in text for one in lots)
+    with Session(house.engine) as db:
+        assert check_chain(load_events(db, visit)) is None
+    row = next(one for one in tester.get("/api/results")["rows"] if one["model"].endswith(MODELS[agent]))
+    assert (row["tested"], row["passed"], row["sensed"]) == (1, 1, 1)
+    forget_states()
+    again = tester.get(f"/api/visits/{visit}")["picture"]["tries"][-1]
+    assert again == made, "the same from the log alone"
+
+
+@pytest.mark.parametrize("agent", list(MODELS))
+def test_what_the_wearer_presses_fails_the_run_at_once(house: House, agent: str) -> None:
+    tester, visit, address = run_with_a_wearer(house, agent)
+    wearer = house.stranger()
+    view = wearer.get(address)
+    assert (view["phase"], view["button"]) == (
+        "run",
+        {"odour": "I smell it", "smoke": "It stings"}.get(agent, "I taste it"),
+    )
+    body = {"id": new_id(), "about": view["about"], "occurred_at": house.clock.at.isoformat()}
+    after = wearer.post(f"{address}/sensed", body)
+    assert after["phase"] == "wait"
+    assert wearer.post(f"{address}/sensed", body)["seq"] == after["seq"], "sent again, stored once"
+    picture = tester.get(f"/api/visits/{visit}")["picture"]
+    made = picture["tries"][-1]
+    assert made["outcome"] == "fail" and made["senses"]["detected_by"] == "wearer"
+    offers = [one["next"] for one in picture["offers"]]
+    assert ("same_again" in offers) == (agent == "smoke")
+    advice = tester.get(f"/api/visits/{visit}/advice")
+    assert advice["next"]
+    labels = {one["label"] for one in advice["next"]}
+    assert f"{made['facepiece']} {made['size']}" not in labels
+    tester.say(visit, {"kind": "detection_mistaken", "run_id": view["about"], "reason": "brushed the screen"})
+    assert tester.get(f"/api/visits/{visit}")["picture"]["tries"][-1]["outcome"] == "void"
+
+
+def run_with_a_wearer(house: House, agent: str) -> tuple[Client, str, str]:
+    """A run that goes on, half a minute in, with a wearer's address."""
+    tester = with_kit(house, agent)
+    visit = tester.open()
+    tester.until(visit, "run", MODELS[agent])
+    address = "/api/wearer/" + tester.call("POST", f"/api/visits/{visit}/wearer")["path"].removeprefix("/w/")
+    run_id = tester.sense(visit)
+    if agent != "odour":
+        tester.notice(visit, {"kind": "dose_given", "run_id": run_id}, 20)
+    house.clock.pass_by(10)
+    return tester, visit, address
+
+
+def test_the_wearers_screen_has_no_names_and_no_numbers_and_ends(house: House) -> None:
+    tester, visit, address = run_with_a_wearer(house, "sweet")
+    wearer = house.stranger()
+    view = wearer.get(address)
+    decode(WearerView, view, "view")
+    shown = str({key: value for key, value in view.items() if key not in ("at", "t0")})
+    picture = tester.get(f"/api/visits/{visit}")
+    for hidden in (picture["person"], picture["employer"], picture["picture"]["facepiece"]["label"], house.mark):
+        assert hidden not in shown
+    tester.call("POST", f"/api/visits/{visit}/wearer")
+    with pytest.raises(Refused, match="address_over"):
+        wearer.get(address)
+    newer = "/api/wearer/" + tester.call("POST", f"/api/visits/{visit}/wearer")["path"].removeprefix("/w/")
+    wearer.get(newer)
+    house.clock.pass_by(3 * 3600 + 1)
+    with pytest.raises(Refused, match="address_over"):
+        wearer.get(newer)
+
+
+def test_a_wearer_can_say_one_thing_only(house: House) -> None:
+    _, _, address = run_with_a_wearer(house, "bitter")
+    wearer = house.stranger()
+    for body in ({"kind": "qualitative_ended"}, {"id": new_id(), "about": "x"}, {"id": "1", "about": "x"}):
+        with pytest.raises(Refused) as refused:
+            wearer.post(f"{address}/sensed", body)
+        assert refused.value.status == 422
+    late = (house.clock.at + timedelta(hours=1)).isoformat()
+    with pytest.raises(Refused, match="in_the_future"):
+        wearer.post(f"{address}/sensed", {"id": new_id(), "about": "x", "occurred_at": late})
+
+
+def test_a_missed_dose_voids_and_presses_kept_while_the_server_was_away_count(house: House) -> None:
+    tester = with_kit(house, "sweet")
+    visit = tester.open()
+    tester.until(visit, "run")
+    run_id = tester.sense(visit)
+    tester.notice(visit, {"kind": "dose_given", "run_id": run_id}, 20)
+    t0 = house.clock.at
+    kept = [t0 + timedelta(seconds=30 * number) for number in range(1, 14)]
+    house.clock.at = t0 + timedelta(seconds=425)
+    for at in kept:
+        body = {"kind": "dose_given", "run_id": run_id}
+        pressed = {"id": new_id(), "expects": None, "occurred_at": at.isoformat(), "body": body}
+        tester.post(f"/api/visits/{visit}/events", pressed)
+    tester.notice(visit, {"kind": "qualitative_ended", "run_id": run_id, "longest_gap_ms": 400})
+    view = tester.get(f"/api/visits/{visit}")
+    assert view["late_entries"] >= 13, "marked as late"
+    assert finish(tester, visit)["outcome"] == "pass"
+    other = tester.open(house.ours.people[1])
+    tester.until(other, "run")
+    tester.to_the_end(other, skip=4)
+    made = tester.get(f"/api/visits/{other}")["picture"]["tries"][-1]
+    assert made["outcome"] == "void" and "Dose 4" in made["reasons"][0]["sentence"]
+
+
+def test_the_jars_are_drawn_and_both_orders_come_up(house: House) -> None:
+    tester = with_kit(house, "odour")
+    seen = set()
+    for _ in range(12):
+        visit = tester.open()
+        tester.until(visit, "screen", "Bracken")
+        plan = tester.get(f"/api/visits/{visit}")["picture"]["screening"]
+        assert plan["odour_jar"] == ""
+        lots = [tester.kit[("odour", role)] for role in plan["lots"]]
+        body = {"kind": "start_screening", "screening_id": new_id(), "nebuliser_id": None, "lot_ids": lots}
+        picture = tester.say(visit, body)
+        seen.add(picture["screening"]["odour_jar"])
+        tester.notice(visit, {"kind": "stopped", "why": ""})
+        tester.say(visit, {"kind": "turned_away", "reason": "Only drawing.", "come_back_on": None})
+        tester.until(visit, "release")
+        tester.say(visit, {"kind": "released"})
+        house.clock.pass_by(60)
+        if len(seen) == 2:
+            break
+    assert seen == {"left", "right"}
+
+
+def test_swapped_expired_and_unchecked_kit_is_refused(house: House) -> None:
+    tester = with_kit(house, "sweet")
+    kit, today = tester.kit, house.clock.at.date()
+    one, two = kit[("sweet", "threshold")], kit[("sweet", "fit")]
+    fit = tester.get("/api/nebulisers")[1]["lot"]["id"]
+    with pytest.raises(Refused, match="swapped"):
+        tester.post(f"/api/nebulisers/{one}/fillings", {"lot_id": fit})
+    old = {
+        "employer_id": house.ours.employer,
+        "agent": "sweet",
+        "role": "fit",
+        "number": "old",
+        "made_on": (today - timedelta(days=40)).isoformat(),
+        "use_by": (today - timedelta(days=10)).isoformat(),
+        "made_by": "",
+    }
+    stale = tester.post("/api/lots", old)["id"]
+    with pytest.raises(Refused, match="lot_expired"):
+        tester.post(f"/api/nebulisers/{two}/fillings", {"lot_id": stale})
+    for change, code in (
+        ({"use_by": "2020-01-01"}, "use_by"),
+        ({"role": "broth"}, "role"),
+        ({"number": " "}, "number_missing"),
+        ({"made_on": "yesterday"}, "date"),
+    ):
+        with pytest.raises(Refused, match=code):
+            tester.post("/api/lots", {**old, **change})
+    jar = {**old, "agent": "odour", "role": "odour_jar", "made_on": today.isoformat()}
+    with pytest.raises(Refused, match="use_by"):
+        tester.post("/api/lots", {**jar, "use_by": (today + timedelta(days=2)).isoformat()})
+    visit = tester.open()
+    tester.until(visit, "screen")
+    body = {"kind": "start_screening", "screening_id": new_id(), "nebuliser_id": two, "lot_ids": []}
+    with pytest.raises(Refused, match="nebuliser_role"):
+        tester.say(visit, body)
+    tester.screen(visit)
+    tester.until(visit, "run")
+    house.clock.pass_by(4 * 3600)
+    with pytest.raises(Refused, match="refill"):
+        tester.sense(visit)
+
+
+def test_the_calculator_and_the_label(house: House) -> None:
+    tester = house.client()
+    half = {(one["agent"], one["role"]): one["ingredients"] for one in tester.get("/api/recipes?ml=50")}
+    assert half[("sweet", "fit")] == ["41.5 g sodium saccharin"]
+    assert half[("bitter", "fit")][0] == "84.375 mg denatonium benzoate"
+    for wrong in ("0", "-3", "much"):
+        with pytest.raises(Refused, match="amount"):
+            tester.get(f"/api/recipes?ml={wrong}")
+    tester.stock("bitter")
+    lot = next(one for one in tester.get("/api/lots")["rows"] if one["role"] == "fit")
+    text = pypdf.PdfReader(io.BytesIO(tester.get(f"/api/lots/{lot['id']}/label"))).pages[0].extract_text()
+    assert lot["number"] in text and f"USE BY {lot['use_by']}" in text and "2" in text.split()
+
+
+def test_cautions_are_acknowledged_once_a_day(house: House) -> None:
+    tester = with_kit(house, "smoke")
+    asked = []
+    for person in (*house.ours.people[:2], house.ours.people[0]):
+        if len(asked) == 2:
+            house.clock.pass_by(24 * 3600)
+            tester = with_kit(house, "smoke")
+        visit = tester.open(person)
+        tester.until(visit, "screen")
+        asked.append(is_asked(tester, visit))
+        tester.say(visit, {"kind": "turned_away", "reason": "Only asking.", "come_back_on": None})
+    assert asked == [True, False, True]
+
+
+def is_asked(tester: Client, visit: str) -> bool:
+    """Whether the cautions were acknowledged in this very visit."""
+    return any(
+        one["payload"].get("question") == "smoke_cautions" for one in tester.get(f"/api/visits/{visit}/log")["events"]
+    )
+
+
+def test_none_by_thirty_leaves_the_other_methods(house: House) -> None:
+    tester = with_kit(house, "sweet")
+    tester.stock("bitter")
+    visit = tester.open()
+    tester.until(visit, "screen")
+    name = new_id()
+    body = {
+        "kind": "start_screening",
+        "screening_id": name,
+        "nebuliser_id": tester.kit[("sweet", "threshold")],
+        "lot_ids": [],
+    }
+    tester.say(visit, body)
+    for _ in range(30):
+        tester.notice(visit, {"kind": "squeezed", "screening_id": name})
+    tester.say(visit, {"kind": "screened", "screening_id": name, "answer": "none"})
+    picture = tester.get(f"/api/visits/{visit}")["picture"]
+    assert picture["queue"][0]["act"] == "choose_method" and "person is out" in picture["method_against"]
+    methods = {one["method"]: one["verdict"] for one in tester.get(f"/api/visits/{visit}/advice")["methods"]}
+    assert methods["sweet"] == "not permitted" and methods["bitter"] == "may"
+
+
+# ---- a nebuliser found clogged
+
+
+def three_tests(house: House) -> tuple[Client, list[str]]:
+    """Three released visits with the same nebulisers; their end checks are taken off the books, as if not asked."""
+    tester = with_kit(house, "sweet")
+    visits = []
+    for person in house.ours.people:
+        visit = tester.open(person)
+        tester.until(visit, "run")
+        tester.to_the_end(visit)
+        finish(tester, visit)
+        visits.append(visit)
+    return tester, visits
+
+
+def test_a_clogged_nebuliser_voids_every_test_since_its_last_good_check(house: House) -> None:
+    tester, visits = three_tests(house)
+    nebuliser = tester.kit[("sweet", "fit")]
+    assert all(permissions(house, one) for one in visits)
+    job = tester.call("POST", f"/api/nebulisers/{nebuliser}/clogged")
+    work_off(house)
+    done = tester.get(f"/api/jobs/{job['id']}")
+    assert (done["state"], done["done"]) == ("done", 0), "every one of the three ended with a spray check that was fine"
+    assert all(permissions(house, one) for one in visits)
+    # the threshold nebuliser was last seen to spray before the first of them
+    other = tester.kit[("sweet", "threshold")]
+    job = tester.call("POST", f"/api/nebulisers/{other}/clogged")
+    work_off(house)
+    done = tester.get(f"/api/jobs/{job['id']}")
+    assert (done["state"], done["done"], done["total"]) == ("done", 3, 3)
+    assert not any(permissions(house, one) for one in visits)
+    recall = tester.get(f"/api/nebulisers/{other}/recall")
+    assert recall["total"] == 3 and {one["outcome"] for one in recall["rows"]} == {"void"}
+    assert [one["has_passed_since"] for one in recall["rows"]] == [False] * 3
+    for one in visits:
+        picture = tester.get(f"/api/visits/{one}")["picture"]
+        assert (
+            picture["revision"] == 2
+            and not picture["is_sealed"]
+            and "clogged" in picture["tries"][-1]["reasons"][0]["sentence"]
+        )
+    against = {one["id"]: one["stands_against"] for one in tester.get("/api/nebulisers")}
+    assert "clogged" in against[other]
+
+
+def test_voiding_goes_on_where_a_worker_died(house: House) -> None:
+    tester, visits = three_tests(house)
+    made = tester.call("POST", f"/api/nebulisers/{tester.kit[('sweet', 'threshold')]}/clogged")
+    with Session(house.engine) as db:
+        job = db.get(Job, made["id"])
+        assert job is not None
+
+    class Died(Exception):
+        """The worker was killed."""
+
+    def dies(done: int, total: int) -> None:
+        if done == 2:
+            raise Died
+
+    with pytest.raises(Died):
+        run_recall(house.engine, job, dies)
+    assert [bool(permissions(house, one)) for one in visits] == [False, False, True]
+    revisions = [tester.get(f"/api/visits/{one}")["picture"]["revision"] for one in visits]
+    work_off(house)
+    assert not any(permissions(house, one) for one in visits)
+    after = [tester.get(f"/api/visits/{one}")["picture"]["revision"] for one in visits]
+    assert after[:2] == revisions[:2], "what was void is not voided twice"
+    assert tester.get(f"/api/jobs/{made['id']}")["message"].startswith("1 voided now, 3 tests")
+
+
+def work_off(house: House) -> None:
+    """Do every waiting job, as the worker does."""
+    job = claim(house.engine)
+    while job is not None:
+        run_job(house.engine, job)
+        job = claim(house.engine)
+
+
+def test_a_foreign_tester_sees_neither_kit_nor_jobs(house: House) -> None:
+    tester = with_kit(house, "sweet")
+    job = tester.call("POST", f"/api/nebulisers/{tester.kit[('sweet', 'fit')]}/clogged")
+    theirs = house.client("tester", house.theirs)
+    assert theirs.get("/api/nebulisers") == [] and theirs.get("/api/lots")["rows"] == []
+    for path in (f"/api/jobs/{job['id']}", f"/api/nebulisers/{tester.kit[('sweet', 'fit')]}/recall"):
+        with pytest.raises(Refused, match="not_found"):
+            theirs.get(path)
+    work_off(house)
+
+
+def test_a_run_knows_its_kit_and_rows_say_the_method(house: House) -> None:
+    tester = with_kit(house, "bitter")
+    visit = tester.open()
+    tester.until(visit, "run")
+    tester.to_the_end(visit)
+    with Session(house.engine) as db:
+        kit = set(db.scalars(select(TryKit.kit_id).where(TryKit.visit_id == visit)))
+        row = db.get(TryResult, (visit, 1))
+    assert kit == {tester.kit[("bitter", "threshold")], tester.kit[("bitter", "fit")]}
+    assert row is not None and (row.method, row.overall, row.level) == ("bitter", "", "")
+
+
+def test_the_live_stream_of_the_wearer_carries_only_the_wearers_view(house: House) -> None:
+    _, _, address = run_with_a_wearer(house, "sweet")
+    answer = house.stranger().web.open(f"{address}/live", buffered=False)
+    text = ""
+    deadline = datetime.now() + timedelta(seconds=10)  # noqa: DTZ005
+    for part in answer.response:
+        text += part.decode() if isinstance(part, bytes) else part
+        if ("event: state" in text and text.endswith("\n\n")) or datetime.now() > deadline:  # noqa: DTZ005
+            break
+    answer.close()
+    assert '"phase":"run"' in text and "between" not in text and "person" not in text

@@ -1,0 +1,53 @@
+"""What the browser tests of qualitative runs share: kit on the shelf, a tester at the start, doses by agent."""
+
+from __future__ import annotations
+
+from datetime import timedelta
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from moorfog.demo.seed import seed_kit
+from moorfog.operations.accounts import load_actor
+from moorfog.store.base import DatabaseClock, run_in_transaction
+from moorfog.store.models import Account
+from tests.browser.desk import Desk
+from tests.browser.stack import Stack
+
+SPEED = "10"
+"""Slow enough that a press seven seconds wide in the protocol is met on a loaded machine."""
+WORDS = {"sweet": "Sweet taste", "bitter": "Bitter taste", "odour": "Odour", "smoke": "Irritant smoke"}
+MODELS = {"sweet": "Sedge", "bitter": "Sedge", "odour": "Bracken", "smoke": "Sedge"}
+TASTE = [30 * number for number in range(1, 14)]
+SLOTS = {"sweet": TASTE, "bitter": TASTE, "odour": [], "smoke": [20, 40, 60, 120, 180, 240, 300, 360]}
+TOTAL_S = 420
+
+
+def stock(stack: Stack) -> None:
+    """Put fresh solutions, jars and a tube on the shelf, filled and seen to spray a quarter of an hour ago."""
+
+    def work(db: Session) -> None:
+        account = db.scalar(select(Account).where(Account.login == "maren"))
+        assert account is not None
+        now = DatabaseClock().now(db)
+        seed_kit(db, load_actor(db, account, now), now - timedelta(minutes=15))
+
+    run_in_transaction(stack.engine, work)
+
+
+def ready(tester: Desk, who: str, agent: str) -> str:
+    """Walk a practice visit up to the start of a qualitative run; return the visit's id."""
+    visit = tester.open_visit(who, practice=SPEED)
+    tester.method = WORDS[agent]
+    tester.until("run", model=MODELS[agent])
+    return visit
+
+
+def begin(tester: Desk, agent: str) -> None:
+    """Hood on, in the chamber, or eyes shut; and the first dose, where there is one."""
+    tester.page.wait_for_function("() => document.querySelector('.foot .key')?.disabled === false", polling=100)
+    tester.press("Space")
+    tester.page.locator("[data-run]").wait_for()
+    if agent != "odour":
+        tester.press("Space")
+    tester.page.wait_for_function("() => Number(document.querySelector('[data-run]')?.dataset.t) >= 0", polling=100)

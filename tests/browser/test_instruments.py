@@ -1,0 +1,180 @@
+"""Each quantitative protocol to a verdict in a real browser: pass, stopped, held, void, by link and from a file."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+import pytest
+
+from moorfog.core.protocols import Protocol
+from moorfog.core.rules import Rules
+from moorfog.core.simulation import SimulatedWearer, simulate
+from moorfog.documents.tables import readings_csv
+from tests.browser.desk import Desk
+from tests.browser.stack import Stack
+
+Make = Callable[..., Desk]
+FULL, FAST, SHORT = "Ambient count, eight exercises (US)", "Fast ambient-count", "Controlled negative pressure, short"
+
+
+@pytest.fixture(scope="module", autouse=True)
+def instruments(stack: Stack) -> None:
+    """Every kind of instrument, each with its link."""
+    stack.start_instrument("photometer")
+    stack.start_instrument("pressure")
+
+
+def at_the_start(
+    tester: Desk, who: str, method: str, model: str, protocol: str = "", fault: str = "", speed: str = "20"
+) -> None:
+    """Walk a practice visit to the start, choose the protocol, and hide a fault."""
+    tester.open_visit(who, practice=speed)
+    tester.method = method
+    tester.until("run", model=model)
+    tester.page.get_by_text("link is up").wait_for()
+    for key, words in (("p", protocol), ("f", fault)):
+        for _ in range(14):
+            if not words or tester.page.locator(".reading b", has_text=words).count():
+                break
+            tester.press(key)
+            tester.page.wait_for_timeout(60)
+        else:
+            raise AssertionError(f"{words} is not offered")
+
+
+def run(tester: Desk) -> None:
+    """Start, and wait until the run is sealed."""
+    tester.press("Space")
+    tester.page.locator("[data-run]").wait_for()
+    tester.page.locator("[data-item]").first.wait_for(timeout=90_000)
+
+
+def reasons(tester: Desk) -> str:
+    """What stands on the card after a run that did not pass."""
+    return tester.page.locator("[data-item]").first.inner_text()
+
+
+def test_every_instrument_is_checked_as_values_and_shows_its_trend(desk: Make) -> None:
+    tester = desk().sign_in()
+    for kind in ("counter", "photometer", "pressure"):
+        tester.check_counter(kind)
+    tester.page.get_by_role("link", name="Kit").click()
+    tester.page.get_by_role("button", name="Reference leak").click()
+    tester.page.get_by_text("Reference orifice on the port").wait_for()
+    tester.page.locator(".trend svg").wait_for()
+    assert tester.axe() == []
+
+
+@pytest.mark.parametrize(
+    ("who", "method", "model", "protocol", "words"),
+    [
+        ("2002", "Generated aerosol", "Sedge", "", "average of peaks"),
+        ("2004", "Controlled negative pressure", "Bracken", SHORT, "ml/min"),
+        ("2006", "Ambient particle count", "Whin", FAST, ""),
+        ("2024", "Ambient particle count", "Sleet", FULL, ""),
+    ],
+)
+def test_from_the_method_to_a_signed_number(
+    desk: Make, who: str, method: str, model: str, protocol: str, words: str
+) -> None:
+    tester = desk().sign_in()
+    at_the_start(tester, who, method, model, protocol, "good seal", "10" if protocol == SHORT else "20")
+    wearer = tester.wearer()
+    tester.press("Space")
+    tester.page.locator("[data-run]").wait_for()
+    tester.page.wait_for_function("() => Number(document.querySelector('[data-run]')?.dataset.t) > 30", polling=100)
+    assert tester.axe() == [] and tester.axe(wearer) == []
+    assert wearer.locator("h1").inner_text() and not any(one.isdigit() for one in wearer.locator("main").inner_text())
+    tester.page.locator("[data-item]").first.wait_for(timeout=90_000)
+    assert tester.item() != "decide", reasons(tester)
+    tester.until("release")
+    tester.press("Space")
+    tester.page.get_by_role("button", name="Report, A4").wait_for()
+    closed = tester.page.locator("main").inner_text()
+    assert "PASS" in closed.upper() and words in closed
+
+
+def test_a_fault_of_the_kit_is_void_and_says_so(desk: Make) -> None:
+    tester = desk().sign_in()
+    at_the_start(tester, "2010", "Ambient particle count", "Sedge", FAST, "low alcohol")
+    run(tester)
+    assert tester.item() == "decide"
+    shown = reasons(tester)
+    assert "void" in shown.lower() and "low alcohol" in shown, shown
+
+
+def test_a_blocked_hose_is_held_and_void_when_the_number_does_not_change(desk: Make) -> None:
+    tester = desk().sign_in()
+    at_the_start(tester, "2016", "Ambient particle count", "Sedge", FAST, "blocked hose")
+    run(tester)
+    assert tester.until("proof") == "proof"
+    tester.page.get_by_text("Held: almost nothing").wait_for()
+    tester.press("n")
+    tester.until("decide")
+    assert "the line is blocked" in reasons(tester)
+
+
+def test_stubble_is_lost_early_stopped_and_refitted_first(desk: Make) -> None:
+    tester = desk().sign_in()
+    at_the_start(tester, "2020", "Ambient particle count", "Sleet", FULL, "stubble")
+    tester.press("Space")
+    tester.page.get_by_text("It cannot pass any more").wait_for(timeout=60_000)
+    tester.press("s")
+    tester.page.get_by_text("could not reach").first.wait_for(timeout=30_000)
+    first = tester.page.locator(".options li, .offers li").first.inner_text()
+    assert "Refit" in first, first
+
+
+def test_an_instrument_that_gives_only_a_file(desk: Make, rules: Rules) -> None:
+    tester = desk().sign_in()
+    tester.open_visit("2022", practice="60")
+    tester.until("run", model="Sedge")
+    tester.press("y")
+    tester.page.locator("[data-item='typed']").wait_for(timeout=30_000)
+    protocol = rules.protocol("fast-count-elastomeric")
+    assert isinstance(protocol, Protocol)
+    good = simulate(protocol, SimulatedWearer(3, (2400,) * 4, protocol.starts_ms()), 5300.0)
+    text = readings_csv((1, one) for one in good)
+    field = tester.page.get_by_label("File of readings")
+    field.set_input_files(
+        {"name": "run.csv", "mimeType": "text/csv", "buffer": text.replace(",O,", ",UP,", 1).encode()}
+    )
+    tester.page.get_by_text("line 2, valve").wait_for()
+    field.set_input_files({"name": "run.csv", "mimeType": "text/csv", "buffer": text.encode()})
+    tester.until("sign_wearer")
+    assert "pass" in tester.page.locator(".signed-text").inner_text().lower()
+
+
+def test_a_protocol_of_the_site_is_tried_added_and_offered(desk: Make, stack: Stack) -> None:
+    from importlib.resources import files
+
+    text = files("moorfog.data").joinpath("protocols/fast-count-elastomeric.toml").read_text()
+    ours = text.replace('id = "fast-count-elastomeric"', 'id = "ours"', 1).replace("Fast ambient-count", "Our own", 1)
+    chief = desk().sign_in("hollis")
+    chief.page.get_by_role("link", name="Rules").click()
+    area = chief.page.get_by_label("Protocol file")
+    area.fill(ours.replace("seconds = 30", "seconds = 31", 1))
+    chief.page.get_by_role("button", name="Try it").click()
+    chief.page.get_by_text("make them equal").wait_for()
+    area.fill(ours)
+    chief.page.get_by_role("button", name="Try it").click()
+    chief.page.get_by_text("nothing wrong with it").wait_for()
+    assert chief.axe() == []
+    chief.page.get_by_role("button", name="Add it").click()
+    chief.page.get_by_text(": added").wait_for()
+
+
+def test_a_failed_check_lists_the_tests_since_the_last_good_one_and_reopens_them(desk: Make) -> None:
+    tester = desk().sign_in()
+    tester.page.get_by_role("link", name="Kit").click()
+    section = tester.page.locator(".counter[data-kind='counter']").first
+    line = section.locator(".check", has_text="Zero check")
+    line.locator("input").fill("9")
+    line.get_by_role("button", name="Record").click()
+    line.get_by_text("outside the limit").wait_for()
+    section.get_by_text("tests since this check last passed").wait_for()
+    assert tester.axe() == []
+    section.get_by_text("Not permitted for a run").wait_for()
+    line.locator("input").fill("0")
+    line.get_by_role("button", name="Record").click()
+    section.get_by_text("Ready for runs today").wait_for()

@@ -1,0 +1,104 @@
+"""Kinds of instrument, the leak budget of books that judge every exercise, and canonical bytes on unusual text."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import replace
+from fractions import Fraction
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from moorfog.core.budget import Share, spend, stopped_numbers
+from moorfog.core.canonical import canonical_bytes, digest, digest_of_json
+from moorfog.core.codec import DataError
+from moorfog.core.instruments import check_passes, limits_of, read_kinds
+from moorfog.core.measured import MeasuredWindow
+from moorfog.core.rules import rules_from_json, rules_to_json
+from moorfog.data import instrument_kinds, shipped_rules
+
+RULES = shipped_rules()
+
+
+def test_every_kind_of_instrument_has_checks_with_steps_a_source_and_an_end_of_the_day() -> None:
+    kinds = instrument_kinds()
+    assert set(kinds) == {"counter", "photometer", "pressure"}
+    for kind in kinds.values():
+        assert kind.source and kind.required and all(one.steps for one in kind.check)
+        assert any(one.closes_day for one in kind.act)
+    assert kinds["counter"].required == ("particle", "zero", "max_fit_factor")
+    assert kinds["counter"].charge_h > 0 and kinds["pressure"].charge_h == 0
+
+
+@pytest.mark.parametrize(
+    ("value", "limit", "sense", "passes"),
+    [
+        ("1000", "1000", "at_least", True),
+        ("999.9", "1000", "at_least", False),
+        ("0.1", "0.1", "at_most", True),
+        ("0.11", "0.1", "at_most", False),
+        ("0.3", "0.285 to 0.315", "within", True),
+        ("0.2849", "0.285 to 0.315", "within", False),
+    ],
+)
+def test_a_value_on_its_limit_passes(value: str, limit: str, sense: str, passes: bool) -> None:
+    assert check_passes(Fraction(value), limit, sense) is passes  # type: ignore[arg-type]
+
+
+@pytest.mark.parametrize(
+    ("limit", "sense"), [("0.3", "within"), ("0.4 to 0.3", "within"), ("1 to 2", "at_most"), ("much", "at_least")]
+)
+def test_a_limit_that_is_none_is_named(limit: str, sense: str) -> None:
+    with pytest.raises(DataError, match="limit"):
+        limits_of(limit, sense, "kind.check.limit")  # type: ignore[arg-type]
+    with pytest.raises(DataError, match="unknown key"):
+        read_kinds({"kind": [{"colour": "blue"}]}, "instruments")
+
+
+def every_exercise() -> object:
+    judged = replace(RULES.book.values["judged_by"], value="every_exercise")
+    return replace(RULES.book, values={**RULES.book.values, "judged_by": judged})
+
+
+@given(st.lists(st.integers(101, 10_000), min_size=3, max_size=3), st.integers(2, 85))
+def test_where_every_exercise_is_judged_one_alone_can_lose_the_run(good: list[int], bad: int) -> None:
+    """Three exercises above the level of 100 and one so far below it that no drift allowed (1.111) can save it."""
+    protocol = RULES.protocol("fast-count-elastomeric")
+    assert protocol is not None
+    begun = [Share(number, Fraction(1, one), False) for number, one in enumerate([*good, bad])]
+    strict = spend(protocol, every_exercise(), Fraction(100), begun).budget  # type: ignore[arg-type]
+    assert strict.is_lost and strict.is_unlikely
+    overall = spend(protocol, RULES.book, Fraction(100), begun).budget
+    assert overall.is_lost == (sum((one.share for one in begun), Fraction(0)) / Fraction(10, 9) > Fraction(4, 100))
+
+
+def test_a_run_stopped_before_anything_was_read_is_unfinished_not_failed() -> None:
+    protocol = RULES.protocol("fast-count-elastomeric")
+    assert protocol is not None
+    for windows in ((), (MeasuredWindow(0, "outside", 40_000, 8_000_000, 5000),)):
+        found = stopped_numbers(protocol, RULES.book, Fraction(100), "half", windows, (), ())
+        assert found.state == "unfinished" and not found.reasons
+
+
+@given(st.dictionaries(st.text(max_size=4), st.text(max_size=4) | st.integers(-9, 9) | st.booleans(), max_size=6))
+def test_canonical_bytes_sort_keys_by_utf_16_units_whatever_the_text(value: dict) -> None:
+    """RFC 8785, 3.2.3 (recalled): keys by UTF-16 code units, beyond the surrogates too."""
+    value = {key.encode("utf-8", "ignore").decode(): one for key, one in value.items()}
+    value = {key: one.encode("utf-8", "ignore").decode() if isinstance(one, str) else one for key, one in value.items()}
+    keys = list(json.loads(canonical_bytes(value)))
+    assert keys == sorted(value, key=lambda key: key.encode("utf-16-be"))
+    assert digest(value) == digest_of_json(json.loads(json.dumps(value)))
+
+
+def test_the_astral_plane_sorts_before_the_last_of_the_basic_one() -> None:
+    assert list(json.loads(canonical_bytes({"\uffee": 1, "\U0001f32b": 2}))) == ["\U0001f32b", "\uffee"]
+
+
+def test_rules_read_twice_are_one_and_the_same_and_changed_ones_are_others() -> None:
+    data = rules_to_json(RULES)
+    again = rules_from_json(data)
+    assert again is rules_from_json(json.loads(json.dumps(data))) and again.digest == RULES.digest
+    changed = json.loads(json.dumps(data))
+    changed["book"]["values"]["level.half"]["value"] = "1"
+    assert rules_from_json(changed).digest != RULES.digest and rules_from_json(changed).book.ratio("level.half") == 1

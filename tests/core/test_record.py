@@ -1,0 +1,226 @@
+"""The open record: what is exported computes again to the same, and any edit in the file is found."""
+
+from __future__ import annotations
+
+import copy
+import json
+import subprocess
+import sys
+from pathlib import Path
+from typing import Any
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from pydantic import TypeAdapter
+
+from moorfog import recompute as command
+from moorfog.core import events as ev
+from moorfog.core.codec import DataError
+from moorfog.core.judge import outcome
+from moorfog.core.readings import Chunk, Reading, seal_digest
+from moorfog.core.record import Record, make_record, recompute
+from moorfog.core.reduction import Reduction
+from moorfog.data import shipped_rules
+from tests.core.bench import BAD_FACTORS, GOOD, Bench, facepiece, simulate
+
+ROOT = Path(__file__).parents[2]
+SCHEMA = ROOT / "docs" / "formats" / "record.schema.json"
+
+
+def chunks_of(readings: list[Reading], size: int = 4) -> list[Chunk]:
+    """Readings in chunks of about a second."""
+    out = []
+    for first in range(0, len(readings), size):
+        part = readings[first : first + size]
+        columns = [tuple(getattr(one, name) for one in part) for name in ("t", "dt", "counts", "volume_nl")]
+        out.append(Chunk(first, *columns, "".join(one.valve for one in part), tuple(one.flags for one in part)))
+    return out
+
+
+def counted(*attempts: tuple[int, ...]) -> dict[str, Any]:
+    """The record of a visit with counter runs, one after the other, signed and released."""
+    bench, kept = Bench(shipped_rules(), opened_on="2026-03-02"), {}
+    for number, factors in enumerate(attempts):
+        bench.until("run", facepiece())
+        readings = simulate(shipped_rules().protocol("fast-count-elastomeric"), factors, seed=number + 1)
+        bench.run(readings=readings)
+        kept[f"run-{number + 1}"] = chunks_of(readings)
+        if number + 1 < len(attempts):
+            bench.say(ev.Decided("same_again"))
+    if outcome(bench.visit, bench.visit.tries[-1])[0] == "fail":
+        bench.say(ev.Decided("end"))
+    bench.until("release")
+    bench.say(ev.Released())
+    return json.loads(json.dumps(make_record("visit-1", bench.rules, bench.log, kept)))
+
+
+@pytest.fixture(scope="module")
+def record() -> dict[str, Any]:
+    """A fail, then a pass."""
+    return counted(BAD_FACTORS, GOOD)
+
+
+def test_what_is_exported_computes_again_to_the_same(record: dict[str, Any]) -> None:
+    done = recompute(record)
+    assert done.differences == ()
+    assert [one.outcome for one in done.verdict.tries] == ["fail", "pass"] and done.verdict.outcome == "pass"
+    assert done.verdict.is_sealed and len(record["signatures"]) == 2
+    assert all(len(one.exercises) == 4 for one in done.verdict.tries)
+
+
+def test_a_qualitative_visit_and_one_without_a_test_compute_again_too() -> None:
+    bench = Bench(shipped_rules(), method="sweet", opened_on="2026-03-02")
+    empty = make_record("visit-2", bench.rules, bench.log, {})
+    assert recompute(json.loads(json.dumps(empty))).verdict.outcome == ""
+    bench.until("run", facepiece())
+    bench.smell()
+    bench.until("release")
+    done = recompute(json.loads(json.dumps(make_record("visit-2", bench.rules, bench.log, {}))))
+    assert done.differences == () and done.verdict.outcome == "pass"
+    assert done.verdict.tries[0].overall is None, "never a number"
+
+
+def places(node: Any, path: tuple[Any, ...] = ()) -> list[tuple[Any, ...]]:
+    """Every leaf of a record."""
+    if isinstance(node, dict):
+        return [found for key, one in node.items() for found in places(one, (*path, key))]
+    if isinstance(node, list):
+        return [found for index, one in enumerate(node) for found in places(one, (*path, index))]
+    return [path]
+
+
+def edited(record: dict[str, Any], path: tuple[Any, ...]) -> dict[str, Any]:
+    """The record with one leaf changed to something of the same kind."""
+    made = copy.deepcopy(record)
+    node = made
+    for key in path[:-1]:
+        node = node[key]
+    old = node[path[-1]]
+    node[path[-1]] = (
+        not old if isinstance(old, bool) else old + 1 if isinstance(old, int) else "x" if old is None else f"{old}x"
+    )
+    return made
+
+
+@settings(max_examples=60, deadline=None)
+@given(st.data())
+def test_any_edit_of_any_leaf_is_found(data: st.DataObject) -> None:
+    """Event, reading, rule, verdict, signature: an edit is a difference, or the file is unreadable; never silence."""
+    record = RECORDS.setdefault("one", counted(GOOD))
+    part = data.draw(st.sampled_from(["events", "readings", "rules", "verdict", "signatures", "fold_version"]))
+    inside = places(record[part], (part,))
+    path = inside[data.draw(st.integers(0, len(inside) - 1))]
+    made = edited(record, path)
+    try:
+        found = recompute(made).differences
+    except DataError as error:
+        assert str(error)
+        return
+    assert found, path
+
+
+RECORDS: dict[str, dict[str, Any]] = {}
+
+
+def resealed(record: dict[str, Any]) -> dict[str, Any]:
+    """The record with its own digest made right again, as a careful forger would."""
+    from moorfog.core.canonical import digest
+
+    body = {key: value for key, value in record.items() if key != "digest"}
+    return {**body, "digest": digest(body)}
+
+
+@pytest.mark.parametrize(
+    ("path", "value", "where"),
+    [
+        (("readings", "run-2", 1, "counts", 0), 0, "sha256"),
+        (("rules", "book", "values", "level.half", "value"), "10", "rules_digest"),
+        (("verdict", "tries", 0, "outcome"), "pass", "verdict.tries[0].outcome"),
+        (("verdict", "tries", 1, "overall"), "100000", "verdict.tries[1].overall"),
+        (("events", 7, "occurred_at"), "2026-03-02T09:00:30.000Z", "chain"),
+    ],
+)
+def test_an_edit_is_named_also_where_the_files_own_digest_was_made_right(
+    record: dict[str, Any], path: tuple[Any, ...], value: object, where: str
+) -> None:
+    made = copy.deepcopy(record)
+    node = made
+    for key in path[:-1]:
+        node = node[key]
+    node[path[-1]] = value
+    found = recompute(resealed(made)).differences
+    assert any(where in one.where for one in found), [one.where for one in found]
+
+
+def test_a_window_sum_that_the_readings_do_not_give_is_found() -> None:
+    """A forger who writes another window sum and repairs chain and digest is found by the readings."""
+    bench = Bench(shipped_rules(), opened_on="2026-03-02")
+    bench.until("run", facepiece())
+    readings = simulate(shipped_rules().protocol("fast-count-elastomeric"), BAD_FACTORS)
+    run_id = bench.start()
+    protocol = shipped_rules().protocol("fast-count-elastomeric")
+    assert protocol is not None
+    reduction = Reduction(protocol, 1000)
+    for one in readings:
+        reduction.feed(one)
+    windows = reduction.sealed("complete").windows
+    forged = tuple(
+        ev.MeasuredWindow(one.exercise, one.use, one.counts if one.use == "outside" else 5, one.volume_nl, one.ms)
+        for one in windows
+    )
+    closed = ev.RunClosed(run_id, "complete", 0, len(readings) - 1, len(readings), seal_digest(readings), forged, ())
+    bench.note(closed, 149_000)
+    made = make_record("v", bench.rules, bench.log, {run_id: chunks_of(readings)})
+    found = recompute(json.loads(json.dumps(made))).differences
+    assert found and all("windows" in one.where for one in found)
+
+
+def test_other_formats_and_versions_are_unreadable_with_what_is_expected(record: dict[str, Any]) -> None:
+    for wrong, words in (
+        ([], "no record"),
+        ({"format": "something"}, "no record"),
+        ({**record, "version": 2}, "reads version 1"),
+        ({**record, "more": 1}, "more"),
+        ({key: value for key, value in record.items() if key != "verdict"}, "verdict"),
+    ):
+        with pytest.raises(DataError, match=words):
+            recompute(wrong, "file.json")
+
+
+def test_the_published_schema_is_the_codes_own() -> None:
+    made = TypeAdapter(Record).json_schema()
+    assert json.loads(SCHEMA.read_text()) == json.loads(json.dumps(made)), "write it anew, see docs/formats/record.md"
+
+
+def test_the_command_says_same_different_and_unreadable(
+    record: dict[str, Any], tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    good, bad, ugly = (tmp_path / name for name in ("good.json", "bad.json", "ugly.json"))
+    good.write_text(json.dumps(record))
+    bad.write_text(json.dumps(edited(record, ("verdict", "tries", 0, "outcome"))))
+    ugly.write_text("{")
+    assert command.run([str(good)], as_json=False) == 0
+    shown = capsys.readouterr().out
+    assert "try 1: fail, overall" in shown and "try 2: pass, overall" in shown and "DIFFERS" not in shown
+    assert command.run([str(good), str(bad)], as_json=False) == 3
+    assert "DIFFERS verdict.tries[0].outcome" in capsys.readouterr().out
+    assert command.run([str(bad), str(ugly), str(tmp_path / "none.json")], as_json=True) == 2
+    shown = capsys.readouterr()
+    assert [one["equal"] for one in json.loads(shown.out)] == [False]
+    assert "is no JSON" in shown.err and "cannot be read" in shown.err
+
+
+def test_it_needs_no_server_and_no_database(record: dict[str, Any]) -> None:
+    """From standard input, in a process in which neither can even be imported."""
+    code = (
+        "import sys\n"
+        "for name in ('flask', 'sqlalchemy', 'pydantic', 'pymysql'): sys.modules[name] = None\n"
+        "from moorfog.recompute import run\n"
+        "sys.exit(run(['-'], False))"
+    )
+    done = subprocess.run(
+        [sys.executable, "-c", code], input=json.dumps(record), text=True, capture_output=True, cwd=ROOT, check=False
+    )
+    assert done.returncode == 0, done.stderr
+    assert "pass" in done.stdout

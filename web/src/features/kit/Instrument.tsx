@@ -1,0 +1,212 @@
+import { useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { api, keys, type Schemas, unwrap } from "@/api/client";
+import { clockTime } from "@/app/clock";
+import { useSession } from "@/app/session";
+import { Problem, Text } from "@/design/Fields";
+import { Mark } from "@/design/Marks";
+import { Reopen } from "@/features/kit/Reopen";
+import { TrendLine } from "@/features/kit/TrendLine";
+
+type Counter = Schemas["CounterView"];
+
+/** One instrument: its link, its checks of the day one after the other, what else is done to it. */
+export function Instrument({ counter }: { counter: Counter }) {
+  const session = useSession();
+  const may = session.data?.roles.some((role) => role !== "supervisor") ?? false;
+  const next = counter.checks.find((one) => one.value === null) ?? counter.checks.find((one) => !one.passed);
+  const [open, setOpen] = useState("");
+  const shown = open || next?.name;
+  return (
+    <section className="counter" data-kind={counter.kind}>
+      <h2>
+        {counter.name}{" "}
+        <span className="dim">
+          {counter.title}, {counter.serial_number}
+          {counter.is_simulated ? " · simulated" : ""}
+        </span>
+      </h2>
+      <p className="dim">
+        {counter.is_linked ? `link up, ${counter.link_state.replace("_", " ")}` : "no link"}
+        {counter.counted_flow ? ` · counted flow ${counter.counted_flow} cm³/min` : ""} · one step {counter.resolution}{" "}
+        {counter.unit} · calibrated until {counter.calibrated_until}
+        {counter.ambient ? (
+          <>
+            {" "}
+            · outside <b className="mono">{counter.ambient}</b> {counter.unit}
+          </>
+        ) : (
+          ""
+        )}
+      </p>
+      {counter.stands_against.length > 0 ? (
+        <div className="note rust">
+          <h3>Not permitted for a run</h3>
+          <ul>
+            {counter.stands_against.map((why) => (
+              <li key={why}>{why}</li>
+            ))}
+          </ul>
+        </div>
+      ) : (
+        <div className="note tarn">
+          <h3>
+            <Mark name="cairn" /> Ready for runs today
+            {counter.charge_until ? `, alcohol until ${clockTime(counter.charge_until)}` : ""}
+          </h3>
+        </div>
+      )}
+      {counter.checks.map((one) => (
+        <Check
+          key={one.name}
+          counter={counter}
+          check={one}
+          may={may}
+          isOpen={shown === one.name}
+          toggle={() => setOpen(shown === one.name ? "none" : one.name)}
+          done={() => setOpen("")}
+        />
+      ))}
+      <Acts counter={counter} may={may} />
+      {counter.checks.some((one) => one.passed === false) && <Reopen counter={counter} may={may} />}
+    </section>
+  );
+}
+
+interface CheckProps {
+  counter: Counter;
+  check: Schemas["CheckView"];
+  may: boolean;
+  isOpen: boolean;
+  toggle: () => void;
+  done: () => void;
+}
+
+function Check({ counter, check, may, isOpen, toggle, done }: CheckProps) {
+  const [value, setValue] = useState("");
+  const [problem, setProblem] = useState("");
+  const queries = useQueryClient();
+  const record = async () => {
+    setProblem("");
+    try {
+      await unwrap(
+        api.POST("/api/counters/{instrument_id}/checks", {
+          params: { path: { instrument_id: counter.id } },
+          body: { name: check.name, value },
+        }),
+      );
+      setValue("");
+      done();
+      await queries.invalidateQueries({ queryKey: keys.counters });
+      await queries.invalidateQueries({ queryKey: ["trend", counter.id] });
+      await queries.invalidateQueries({ queryKey: ["recall", counter.id] });
+    } catch (error) {
+      setProblem(error instanceof Error ? error.message : "The value was not recorded.");
+    }
+  };
+  return (
+    <form
+      className="check"
+      onSubmit={(event) => {
+        event.preventDefault();
+        void record();
+      }}
+    >
+      <div>
+        <button type="button" className="plain-button" aria-expanded={isOpen} onClick={toggle}>
+          <b>{check.title}</b>
+        </button>
+        <div className="dim">
+          {check.what}, {check.limit_word} {check.limit}
+        </div>
+      </div>
+      <div>
+        {check.value ? (
+          <span className={check.passed ? "tarn" : "rust"}>
+            <b className="mono">{check.value}</b> {check.passed ? "within the limit" : "outside the limit"},{" "}
+            {check.checked_at ? clockTime(check.checked_at) : ""}
+          </span>
+        ) : (
+          <span className="dim">not done today</span>
+        )}
+        <Problem words={problem} />
+      </div>
+      {may && (
+        <div className="field-row">
+          <Text
+            aria-label={`${counter.name}: ${check.title}, value read`}
+            placeholder="value read"
+            inputMode="decimal"
+            value={value}
+            set={setValue}
+            w={150}
+            size="md"
+          />
+          <button className="act" type="submit" disabled={!value}>
+            Record
+          </button>
+        </div>
+      )}
+      {isOpen && (
+        <div className="guide">
+          <ol>
+            {check.steps.map((one) => (
+              <li key={one}>{one}</li>
+            ))}
+          </ol>
+          <TrendLine instrument={counter.id} name={check.name} />
+        </div>
+      )}
+    </form>
+  );
+}
+
+function Acts({ counter, may }: { counter: Counter; may: boolean }) {
+  const queries = useQueryClient();
+  const [problem, setProblem] = useState("");
+  const note = async (name: string) => {
+    setProblem("");
+    try {
+      await unwrap(
+        api.POST("/api/counters/{instrument_id}/acts", {
+          params: { path: { instrument_id: counter.id } },
+          body: { name },
+        }),
+      );
+      await queries.invalidateQueries({ queryKey: keys.counters });
+    } catch (error) {
+      setProblem(error instanceof Error ? error.message : "It was not noted.");
+    }
+  };
+  const row = (one: Schemas["ActView"]) => (
+    <li key={one.name}>
+      <div>
+        <b>{one.title}</b>
+        <div className="dim">{one.when}</div>
+      </div>
+      <span className={one.is_today ? "tarn" : "dim"}>
+        {one.is_today && one.done_at ? clockTime(one.done_at) : "not yet today"}
+      </span>
+      {may && (
+        <button type="button" className="act" onClick={() => void note(one.name)}>
+          Done
+        </button>
+      )}
+    </li>
+  );
+  const daily = counter.acts.filter((one) => !one.closes_day);
+  const evening = counter.acts.filter((one) => one.closes_day);
+  return (
+    <>
+      {daily.length > 0 && <ul className="acts">{daily.map(row)}</ul>}
+      <details className="evening">
+        <summary>
+          After each person and at the end of the day, {evening.filter((one) => one.is_today).length} of{" "}
+          {evening.length} done today
+        </summary>
+        <ul className="acts">{evening.map(row)}</ul>
+      </details>
+      <Problem words={problem} />
+    </>
+  );
+}
