@@ -1,4 +1,4 @@
-"""Fixtures of the browser tests: one program on loopback and one Chromium for the whole run."""
+"""Fixtures of the browser tests: one Chromium for the whole run, and for each file a program on loopback."""
 
 from __future__ import annotations
 
@@ -34,9 +34,9 @@ def browser() -> Iterator[Browser]:
         one.close()
 
 
-@pytest.fixture(scope="session")
+@pytest.fixture(scope="module")
 def stack(rules: Rules) -> Iterator[Stack]:
-    """The program with one web process, worker, link and counter."""
+    """The program with one web process, worker, link and counter; a file's own, as its tests change sites and kit."""
     one = Stack(rules)
     yield one
     one.stop()
