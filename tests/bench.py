@@ -337,48 +337,27 @@ def bench_import(engine: Engine) -> None:
 
 def bench_screen(rules: Rules) -> None:
     """From a reading's end to its message in a real browser, on a live run in real time."""
-    from playwright.sync_api import sync_playwright
-
-    from tests.browser.stack import PASSWORD, Stack
-    from tests.browser.test_faults import at_the_run
+    from tests.bench_screen import one_run
 
     print("screen")
-    stack = Stack(rules)
-    try:
-        visit = at_the_run(stack, rules, 0, speed=1)
-        with sync_playwright() as playwright:
-            browser = playwright.chromium.launch(executable_path=shutil.which("chromium"), args=["--no-sandbox"])
-            page = browser.new_page()
-            page.goto(stack.address)
-            page.get_by_label("Name you sign in with").fill("maren")
-            page.get_by_role("textbox", name="Password").fill(PASSWORD)
-            page.keyboard.press("Enter")
-            page.get_by_role("link", name="Kit").wait_for()
-            page.goto(f"{stack.address}/visit/{visit}")
-            page.get_by_text("link is up").wait_for()
-            page.evaluate(LISTEN, visit)
-            page.keyboard.press("Space")
-            page.wait_for_timeout(45_000)
-            late = [float(one) for one in page.evaluate("() => window.late")]
-            browser.close()
-    finally:
-        stack.stop()
+    late = one_run(rules)
     line(f"reading taken → painted, p50 of {len(late)}", p50(late))
     line("reading taken → painted, p95", p95(late))
 
 
-LISTEN = """(visit) => {
-  window.late = [];
-  let t0 = null;
-  const source = new EventSource(`/api/live?visit=${visit}`);
-  source.addEventListener('state', (e) => { t0 = JSON.parse(e.data).picture.run?.t0 ?? t0; });
-  source.addEventListener('live', (e) => {
-    const t = JSON.parse(e.data).t;
-    requestAnimationFrame(() => requestAnimationFrame(() => {
-      if (t0) window.late.push(Date.now() - (Date.parse(t0) + t));
-    }));
-  });
-}"""
+def bench_forty(rules: Rules) -> None:
+    """The same while forty runs go on, each followed by a screen."""
+    from tests.bench_screen import forty_runs
+
+    print("forty live visits")
+    found = forty_runs(rules)
+    what = f"{found.visits} visits, {found.readings} readings"
+    line(f"reading taken → painted, {what}, p50 of {len(found.painted)}", p50(found.painted))
+    line("reading taken → painted, p95", p95(found.painted))
+    line(f"reading taken → heard by every stream, p50 of {len(found.heard)}", p50(found.heard))
+    line("reading taken → heard by every stream, p95", p95(found.heard))
+    for problem in found.trouble[:3]:
+        print(f"  trouble: {problem}")
 
 
 def bench_page() -> None:
@@ -397,7 +376,7 @@ def main() -> None:
     home = Path(tempfile.mkdtemp(prefix="mf"))
     home.chmod(0o755)
     server = PrivateServer(home / "db")
-    wanted = sys.argv[1:] or ["core", "store", "page", "screen"]
+    wanted = sys.argv[1:] or ["core", "store", "page", "screen", "forty"]
     try:
         if "core" in wanted:
             bench_core(rules)
@@ -412,6 +391,8 @@ def main() -> None:
             bench_page()
         if "screen" in wanted:
             bench_screen(rules)
+        if "forty" in wanted:
+            bench_forty(rules)
     finally:
         server.stop()
         shutil.rmtree(home, ignore_errors=True)

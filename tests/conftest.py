@@ -21,6 +21,11 @@ settings.register_profile("steady", deadline=None)  # a loaded machine is no fal
 settings.load_profile("steady")
 
 
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """Browser tests mostly wait: they begin first, and the others fill in beside them."""
+    items.sort(key=lambda one: "/browser/" not in one.path.as_posix())
+
+
 @pytest.fixture(scope="session")
 def rules() -> Rules:
     """The shipped rule set."""

@@ -139,16 +139,35 @@ def test_readings_other_than_those_sealed_void_the_run(house: House, at_run: tup
     assert one["outcome"] == "void" and one["reasons"][0]["code"] == "digest"
 
 
-def test_a_run_nobody_seals_is_void_and_its_counter_free(house: House, at_run: tuple[Client, str, str]) -> None:
+@pytest.mark.parametrize("heard", [True, False])
+def test_a_run_nobody_seals_is_void_and_its_counter_free(
+    house: House, at_run: tuple[Client, str, str], heard: bool
+) -> None:
+    """A link that speaks but does not seal is waited for briefly; one not heard may hold the readings of an outage."""
     tester, visit, run = at_run
-    house.clock.pass_by(149 + 5 + runs.GRACE.total_seconds() + 1)
-    run_in_transaction(house.engine, lambda db: runs.void_stale_runs(db, house.clock))
+    house.clock.pass_by(149 + 5 + 1)
+    if heard:
+        tester.link("status", {"state": "reading", "ambient": None})
+    house.clock.pass_by(runs.GRACE.total_seconds() + 1)
+    assert run_in_transaction(house.engine, lambda db: runs.void_stale_runs(db, house.clock)) == heard
+    house.clock.pass_by(runs.AWAY.total_seconds())
+    assert run_in_transaction(house.engine, lambda db: runs.void_stale_runs(db, house.clock)) == (not heard)
     (one,) = tester.get(f"/api/visits/{visit}")["picture"]["tries"]
     assert one["outcome"] == "void"
     with Session(house.engine) as db:
         assert db.get(Lease, house.ours.counter) is None
     with pytest.raises(Refused, match="no_lease"):
         tester.link(f"runs/{run}/chunks", {"chunks": []})
+
+
+def test_an_outage_past_the_runs_end_loses_nothing(house: House, at_run: tuple[Client, str, str]) -> None:
+    tester, visit, run = at_run
+    readings = readings_of(house)
+    house.clock.pass_by(149 + 5 + 100)
+    run_in_transaction(house.engine, lambda db: runs.void_stale_runs(db, house.clock))
+    tester.link(f"runs/{run}/chunks", {"chunks": [columns(readings)]})
+    close(tester, run, readings)
+    assert tester.get(f"/api/visits/{visit}")["picture"]["tries"][0]["outcome"] != "void"
 
 
 def test_two_benches_cannot_read_one_counter(house: House, at_run: tuple[Client, str, str]) -> None:
@@ -167,6 +186,7 @@ def test_stopping_tells_the_link_and_an_early_stop_is_no_fail(house: House, at_r
     tester.link(f"runs/{run}/chunks", {"chunks": [columns(readings)]})
     tester.say(visit, {"kind": "stopped", "why": ""}, 30, expects=None)
     assert tester.link("status", {"state": "in_run", "ambient": None})["plan"]["stop"] is True
+    assert tester.link(f"runs/{run}/chunks", {"chunks": [columns(readings)]}) == {"stored": 0, "stop": True}
     close(tester, run, readings, "stopped")
     assert tester.get(f"/api/visits/{visit}")["picture"]["tries"][0]["outcome"] == "unfinished"
 

@@ -12,6 +12,7 @@ from playwright.sync_api import Browser, sync_playwright
 from moorfog.core.rules import Rules
 from tests.browser.desk import Desk
 from tests.browser.stack import Stack
+from tests.browser.walked import Walker
 
 ARGUMENTS = (
     "--no-sandbox",
@@ -40,6 +41,12 @@ def stack(rules: Rules) -> Iterator[Stack]:
     one = Stack(rules)
     yield one
     one.stop()
+
+
+@pytest.fixture(scope="module")
+def walker(stack: Stack, rules: Rules) -> Walker:
+    """Walks visits on this file's program."""
+    return Walker(stack, rules)
 
 
 @pytest.fixture

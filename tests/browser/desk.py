@@ -83,12 +83,18 @@ class Desk:
         self.item()
         return self.page.url.rsplit("/", 1)[-1]
 
+    def at(self, visit_id: str) -> Desk:
+        """Open a visit that is under way."""
+        self.page.goto(f"{self.address}/visit/{visit_id}")
+        self.item()
+        return self
+
     def settle(self, item: str, seq: str | None) -> None:
         """Wait until the bench has moved on from ``item``."""
         try:
             self.page.wait_for_function(MOVED_ON, arg=[seq, item], timeout=60_000, polling=100)
         except TimeoutError as error:
-            raise AssertionError(f"nothing moved on from {item}: {self.page.locator('main').inner_text()}") from error
+            raise AssertionError(f"nothing moved on from {item}: {self.page.locator('body').inner_text()}") from error
 
     def until(self, *wanted: str, model: str = "Bracken", look: Any = None) -> str:
         """Press Space, and what a card needs besides, until one of ``wanted`` is shown."""

@@ -12,9 +12,9 @@ from moorfog.operations.accounts import load_actor
 from moorfog.store.base import DatabaseClock, run_in_transaction
 from moorfog.store.models import Account
 from tests.browser.desk import Desk
-from tests.browser.stack import Stack
+from tests.browser.walked import MINUTES, Walker
 
-SPEED = "10"
+SPEED = 10
 """Slow enough that a press seven seconds wide in the protocol is met on a loaded machine."""
 WORDS = {"sweet": "Sweet taste", "bitter": "Bitter taste", "odour": "Odour", "smoke": "Irritant smoke"}
 MODELS = {"sweet": "Sedge", "bitter": "Sedge", "odour": "Bracken", "smoke": "Sedge"}
@@ -23,24 +23,24 @@ SLOTS = {"sweet": TASTE, "bitter": TASTE, "odour": [], "smoke": [20, 40, 60, 120
 TOTAL_S = 420
 
 
-def stock(stack: Stack) -> None:
-    """Put fresh solutions, jars and a tube on the shelf, filled and seen to spray a quarter of an hour ago."""
+def stock(walker: Walker) -> None:
+    """Put fresh solutions, jars and a tube on the shelf, filled and seen to spray before any walk begins."""
 
-    def work(db: Session) -> None:
+    def work(db: Session) -> dict[tuple[str, str], str]:
         account = db.scalar(select(Account).where(Account.login == "maren"))
         assert account is not None
         now = DatabaseClock().now(db)
-        seed_kit(db, load_actor(db, account, now), now - timedelta(minutes=15))
+        return seed_kit(db, load_actor(db, account, now), now - timedelta(minutes=MINUTES + 5))
 
-    run_in_transaction(stack.engine, work)
+    walker.kit = run_in_transaction(walker.stack.engine, work)
 
 
-def ready(tester: Desk, who: str, agent: str) -> str:
-    """Walk a practice visit up to the start of a qualitative run; return the visit's id."""
-    visit = tester.open_visit(who, practice=SPEED)
+def ready(tester: Desk, walker: Walker, who: str, agent: str, begin: str = "run") -> None:
+    """Bring a tester to the start of a qualitative run, screened; by hand from the card ``begin`` on."""
+    visit, _ = walker.to(begin, who, method=agent, model=MODELS[agent], speed=SPEED)
+    tester.at(visit)
     tester.method = WORDS[agent]
     tester.until("run", model=MODELS[agent])
-    return visit
 
 
 def begin(tester: Desk, agent: str) -> None:

@@ -4,22 +4,16 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable, Iterator
-from datetime import timedelta
 from itertools import pairwise
 
 import pytest
-from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from moorfog.core.rules import Rules
-from moorfog.demo.seed import best_size, catalogue, counter_id
-from moorfog.demo.walk import Walk
-from moorfog.operations.accounts import load_actor
 from moorfog.operations.runs import load_chunks
-from moorfog.store.base import DatabaseClock, run_in_transaction
-from moorfog.store.models import Account, InstrumentCheckRow, Person
 from tests.browser.desk import Desk
 from tests.browser.stack import Stack
+from tests.browser.walked import Walker
 
 Make = Callable[..., Desk]
 
@@ -30,32 +24,6 @@ def pair(rules: Rules) -> Iterator[Stack]:
     one = Stack(rules, webs=2)
     yield one
     one.stop()
-
-
-def at_the_run(stack: Stack, rules: Rules, who: int, speed: int = 10) -> str:
-    """Walk a practice visit to its run and return its id; the counter's checks are done."""
-
-    def walk(db: Session) -> str:
-        account = db.scalar(select(Account).where(Account.login == "maren"))
-        person = db.scalars(select(Person).where(Person.face_length.between(1150, 1230)).order_by(Person.number)).all()[
-            who
-        ]
-        counter = counter_id(db)
-        assert account and counter
-        actor, now = load_actor(db, account), DatabaseClock().now(db)
-        if not db.scalar(select(InstrumentCheckRow.id).limit(1)):
-            from moorfog.demo.seed import check_counter
-
-            check_counter(db, actor, counter, now)
-        option = catalogue(db)["Sedge"]
-        begin = now - timedelta(minutes=15)
-        walked = Walk(db, actor, rules, person.id, "Bench A", begin, counter, is_practice=True, speed=speed)
-        walked.until("choose_facepiece")
-        walked.choose(option, best_size(option, person.face_length or 0))
-        walked.until("run")
-        return walked.visit_id
-
-    return run_in_transaction(stack.engine, walk)
 
 
 def run_for(tester: Desk, seconds: int) -> None:
@@ -86,9 +54,8 @@ def test_an_event_posted_to_one_process_shows_in_a_browser_on_the_other(desk: Ma
 
 
 def test_a_web_process_killed_in_mid_run_loses_no_reading(desk: Make, pair: Stack, rules: Rules) -> None:
-    visit = at_the_run(pair, rules, 0)
-    tester = desk(pair.address).sign_in()
-    tester.page.goto(f"{pair.address}/visit/{visit}")
+    visit, _ = Walker(pair, rules).to("run", "1005")
+    tester = desk(pair.address).sign_in().at(visit)
     tester.page.get_by_text("link is up").wait_for()
     tester.press("Space")
     run = tester.page.locator("[data-run]").get_attribute("data-run") or ""
@@ -104,13 +71,12 @@ def test_a_web_process_killed_in_mid_run_loses_no_reading(desk: Make, pair: Stac
     assert max(b - a for a, b in pairwise(times)) == 250, "and none missing"
 
 
-@pytest.mark.parametrize(("victim", "who"), [("counter", 1), ("link", 2)])
+@pytest.mark.parametrize(("victim", "who"), [("counter", "1007"), ("link", "1009")])
 def test_a_counter_or_link_killed_in_mid_run_voids_it_and_keeps_its_readings(
-    desk: Make, pair: Stack, rules: Rules, victim: str, who: int
+    desk: Make, pair: Stack, rules: Rules, victim: str, who: str
 ) -> None:
-    visit = at_the_run(pair, rules, who)
-    tester = desk(pair.address).sign_in()
-    tester.page.goto(f"{pair.address}/visit/{visit}")
+    visit, _ = Walker(pair, rules).to("run", who)
+    tester = desk(pair.address).sign_in().at(visit)
     tester.page.get_by_text("link is up").wait_for()
     tester.press("Space")
     run = tester.page.locator("[data-run]").get_attribute("data-run") or ""

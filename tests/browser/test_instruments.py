@@ -12,6 +12,7 @@ from moorfog.core.simulation import SimulatedWearer, simulate
 from moorfog.documents.tables import readings_csv
 from tests.browser.desk import Desk
 from tests.browser.stack import Stack
+from tests.browser.walked import Walker
 
 Make = Callable[..., Desk]
 FULL, FAST, SHORT = "Ambient count, eight exercises (US)", "Fast ambient-count", "Controlled negative pressure, short"
@@ -25,12 +26,19 @@ def instruments(stack: Stack) -> None:
 
 
 def at_the_start(
-    tester: Desk, who: str, method: str, model: str, protocol: str = "", fault: str = "", speed: str = "20"
+    tester: Desk,
+    walker: Walker,
+    who: str,
+    method: str,
+    model: str,
+    protocol: str = "",
+    fault: str = "",
+    speed: int = 20,
 ) -> None:
-    """Walk a practice visit to the start, choose the protocol, and hide a fault."""
-    tester.open_visit(who, practice=speed)
-    tester.method = method
-    tester.until("run", model=model)
+    """Bring a tester to the start of a practice run, choose the protocol, and hide a fault."""
+    visit, _ = walker.to("run", who, method=method, model=model, speed=speed)
+    tester.at(visit)
+    tester.until("run")
     tester.page.get_by_text("link is up").wait_for()
     for key, words in (("p", protocol), ("f", fault)):
         for _ in range(14):
@@ -68,17 +76,17 @@ def test_every_instrument_is_checked_as_values_and_shows_its_trend(desk: Make) -
 @pytest.mark.parametrize(
     ("who", "method", "model", "protocol", "words"),
     [
-        ("2002", "Generated aerosol", "Sedge", "", "average of peaks"),
-        ("2004", "Controlled negative pressure", "Bracken", SHORT, "ml/min"),
-        ("2006", "Ambient particle count", "Whin", FAST, ""),
-        ("2024", "Ambient particle count", "Sleet", FULL, ""),
+        ("2002", "aerosol", "Sedge", "", "average of peaks"),
+        ("2004", "negative_pressure", "Bracken", SHORT, "ml/min"),
+        ("2006", "ambient_count", "Whin", FAST, ""),
+        ("2024", "ambient_count", "Sleet", FULL, ""),
     ],
 )
 def test_from_the_method_to_a_signed_number(
-    desk: Make, who: str, method: str, model: str, protocol: str, words: str
+    desk: Make, walker: Walker, who: str, method: str, model: str, protocol: str, words: str
 ) -> None:
     tester = desk().sign_in()
-    at_the_start(tester, who, method, model, protocol, "good seal", "10" if protocol == SHORT else "20")
+    at_the_start(tester, walker, who, method, model, protocol, "good seal", 10 if protocol == SHORT else 20)
     wearer = tester.wearer()
     tester.press("Space")
     tester.page.locator("[data-run]").wait_for()
@@ -94,18 +102,18 @@ def test_from_the_method_to_a_signed_number(
     assert "PASS" in closed.upper() and words in closed
 
 
-def test_a_fault_of_the_kit_is_void_and_says_so(desk: Make) -> None:
+def test_a_fault_of_the_kit_is_void_and_says_so(desk: Make, walker: Walker) -> None:
     tester = desk().sign_in()
-    at_the_start(tester, "2010", "Ambient particle count", "Sedge", FAST, "low alcohol")
+    at_the_start(tester, walker, "2010", "ambient_count", "Sedge", FAST, "low alcohol")
     run(tester)
     assert tester.item() == "decide"
     shown = reasons(tester)
     assert "void" in shown.lower() and "low alcohol" in shown, shown
 
 
-def test_a_blocked_hose_is_held_and_void_when_the_number_does_not_change(desk: Make) -> None:
+def test_a_blocked_hose_is_held_and_void_when_the_number_does_not_change(desk: Make, walker: Walker) -> None:
     tester = desk().sign_in()
-    at_the_start(tester, "2016", "Ambient particle count", "Sedge", FAST, "blocked hose")
+    at_the_start(tester, walker, "2016", "ambient_count", "Sedge", FAST, "blocked hose")
     run(tester)
     assert tester.until("proof") == "proof"
     tester.page.get_by_text("Held: almost nothing").wait_for()
@@ -114,9 +122,9 @@ def test_a_blocked_hose_is_held_and_void_when_the_number_does_not_change(desk: M
     assert "the line is blocked" in reasons(tester)
 
 
-def test_stubble_is_lost_early_stopped_and_refitted_first(desk: Make) -> None:
+def test_stubble_is_lost_early_stopped_and_refitted_first(desk: Make, walker: Walker) -> None:
     tester = desk().sign_in()
-    at_the_start(tester, "2020", "Ambient particle count", "Sleet", FULL, "stubble")
+    at_the_start(tester, walker, "2020", "ambient_count", "Sleet", FULL, "stubble")
     tester.press("Space")
     tester.page.get_by_text("It cannot pass any more").wait_for(timeout=60_000)
     tester.press("s")
@@ -125,10 +133,10 @@ def test_stubble_is_lost_early_stopped_and_refitted_first(desk: Make) -> None:
     assert "Refit" in first, first
 
 
-def test_an_instrument_that_gives_only_a_file(desk: Make, rules: Rules) -> None:
+def test_an_instrument_that_gives_only_a_file(desk: Make, walker: Walker, rules: Rules) -> None:
     tester = desk().sign_in()
-    tester.open_visit("2022", practice="60")
-    tester.until("run", model="Sedge")
+    visit, _ = walker.to("run", "2022", speed=60)
+    tester.at(visit)
     tester.press("y")
     tester.page.locator("[data-item='typed']").wait_for(timeout=30_000)
     protocol = rules.protocol("fast-count-elastomeric")

@@ -4,21 +4,13 @@ from __future__ import annotations
 
 import io
 from collections.abc import Callable
-from datetime import timedelta
 
 import pypdf
 import pytest
-from sqlalchemy import select
-from sqlalchemy.orm import Session
 
-from moorfog.core.rules import Rules
-from moorfog.demo.seed import best_size, catalogue, counter_id
-from moorfog.demo.walk import Walk
-from moorfog.operations.accounts import load_actor
-from moorfog.store.base import DatabaseClock, run_in_transaction
-from moorfog.store.models import Account, Person
 from tests.browser.desk import Desk
 from tests.browser.stack import Stack
+from tests.browser.walked import Walker
 
 Make = Callable[..., Desk]
 
@@ -71,27 +63,10 @@ def test_from_sign_in_to_the_signed_report_by_keyboard(desk: Make, stack: Stack)
     assert "PRACTICE" in pypdf.PdfReader(io.BytesIO(pdf)).pages[0].extract_text()
 
 
-def test_a_real_run_in_real_time_shows_in_results_and_permissions(desk: Make, stack: Stack, rules: Rules) -> None:
+def test_a_real_run_in_real_time_shows_in_results_and_permissions(desk: Make, walker: Walker) -> None:
     """Up to the start the operations walk the visit with a clock of their own; the run itself is not hurried."""
-
-    def walk(db: Session) -> tuple[str, str]:
-        account = db.scalar(select(Account).where(Account.login == "maren"))
-        person = db.scalar(select(Person).where(Person.face_length.between(1170, 1210)).limit(1))
-        counter = counter_id(db)
-        assert account and person and counter
-        now = DatabaseClock().now(db)
-        option = catalogue(db)["Sedge"]
-        walked = Walk(db, load_actor(db, account), rules, person.id, "Bench A", now - timedelta(minutes=40), counter)
-        walked.until("choose_facepiece")
-        walked.choose(option, best_size(option, person.face_length or 0))
-        walked.until("run")
-        assert walked.clock.at < now
-        return walked.visit_id, person.name
-
-    visit, person = run_in_transaction(stack.engine, walk)
-    tester = desk().sign_in()
-    tester.check_counter()
-    tester.page.goto(f"{stack.address}/visit/{visit}")
+    visit, person = walker.to("run", "1010", speed=1)
+    tester = desk().sign_in().at(visit)
     assert tester.item() == "run"
     tester.page.get_by_text("link is up").wait_for()
     tester.press("Space")

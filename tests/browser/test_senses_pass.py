@@ -8,22 +8,22 @@ import pytest
 
 from tests.browser.desk import Desk
 from tests.browser.senses import SLOTS, TOTAL_S, begin, ready, stock
-from tests.browser.stack import Stack
+from tests.browser.walked import Walker
 
 Make = Callable[..., Desk]
 PEOPLE = {"sweet": "Wynn Harrowby", "odour": "Brea Culver", "smoke": "Fenn Sedgley"}
 
 
 @pytest.fixture(scope="module", autouse=True)
-def shelf(stack: Stack) -> None:
+def shelf(walker: Walker) -> None:
     """Solutions on the shelf."""
-    stock(stack)
+    stock(walker)
 
 
 @pytest.mark.parametrize("agent", list(PEOPLE))
-def test_from_the_method_to_a_signed_pass(desk: Make, agent: str) -> None:
+def test_from_the_method_to_a_signed_pass(desk: Make, walker: Walker, agent: str) -> None:
     tester = desk().sign_in()
-    ready(tester, PEOPLE[agent], agent)
+    ready(tester, walker, PEOPLE[agent], agent, begin="choose_method")
     assert tester.axe() == [], "start"
     wearer = tester.wearer()
     assert wearer.locator(".wearer-key").count() == 0, "nothing to sense before it begins"
@@ -51,10 +51,10 @@ def test_from_the_method_to_a_signed_pass(desk: Make, agent: str) -> None:
     wearer.get_by_text("Thank you. You are done here.").wait_for()
 
 
-def test_the_whole_run_with_the_server_away_counts_because_every_press_has_its_time(desk: Make) -> None:
+def test_the_whole_run_with_the_server_away_counts_because_every_press_has_its_time(desk: Make, walker: Walker) -> None:
     """Twenty seconds without the server are four hundred of the run: all doses are pressed while it is away."""
     tester = desk().sign_in()
-    ready(tester, "Marit Holm", "bitter")
+    ready(tester, walker, "Marit Holm", "bitter")
     begin(tester, "bitter")
     tester.page.wait_for_function("() => document.querySelectorAll('.stone-due').length === 13", polling=100)
     tester.context.set_offline(True)

@@ -8,7 +8,7 @@ import pytest
 
 from tests.browser.desk import Desk
 from tests.browser.senses import SLOTS, TOTAL_S, begin, ready, stock
-from tests.browser.stack import Stack
+from tests.browser.walked import Walker
 
 Make = Callable[..., Desk]
 PEOPLE = {"sweet": "Alun Moorend", "bitter": "Callum Holm", "odour": "Piet Holm", "smoke": "Kirsi Marl"}
@@ -16,9 +16,9 @@ OTHERS = {"sweet": "Ruan Skerry", "bitter": "Linnet Haugh", "odour": "Tove Sedgl
 
 
 @pytest.fixture(scope="module", autouse=True)
-def shelf(stack: Stack) -> None:
+def shelf(walker: Walker) -> None:
     """Solutions on the shelf."""
-    stock(stack)
+    stock(walker)
 
 
 def outcome(tester: Desk) -> str:
@@ -28,9 +28,9 @@ def outcome(tester: Desk) -> str:
 
 
 @pytest.mark.parametrize("agent", list(PEOPLE))
-def test_the_wearers_touch_fails_it_at_once_and_a_mistake_voids_it(desk: Make, agent: str) -> None:
+def test_the_wearers_touch_fails_it_at_once_and_a_mistake_voids_it(desk: Make, walker: Walker, agent: str) -> None:
     tester = desk().sign_in()
-    ready(tester, PEOPLE[agent], agent)
+    ready(tester, walker, PEOPLE[agent], agent)
     wearer = tester.wearer()
     begin(tester, agent)
     tester.doses([one for one in SLOTS[agent] if one < 65], 65)
@@ -47,9 +47,9 @@ def test_the_wearers_touch_fails_it_at_once_and_a_mistake_voids_it(desk: Make, a
 
 
 @pytest.mark.parametrize("agent", list(OTHERS))
-def test_what_breaks_the_protocol_voids_it(desk: Make, agent: str) -> None:
+def test_what_breaks_the_protocol_voids_it(desk: Make, walker: Walker, agent: str) -> None:
     tester = desk().sign_in()
-    ready(tester, OTHERS[agent], agent)
+    ready(tester, walker, OTHERS[agent], agent)
     begin(tester, agent)
     if agent == "smoke":
         tester.doses([20], 30)
@@ -71,9 +71,9 @@ def test_what_breaks_the_protocol_voids_it(desk: Make, agent: str) -> None:
     assert tester.page.locator(".note h2").first.inner_text().startswith(reason)
 
 
-def test_the_testers_key_fails_it_and_another_size_begins_with_the_threshold(desk: Make) -> None:
+def test_the_testers_key_fails_it_and_another_size_begins_with_the_threshold(desk: Make, walker: Walker) -> None:
     tester = desk().sign_in()
-    ready(tester, "Halla Reedmace", "sweet")
+    ready(tester, walker, "Halla Reedmace", "sweet")
     begin(tester, "sweet")
     tester.press("x")
     tester.page.get_by_text("did it move?").wait_for()
@@ -90,9 +90,9 @@ def test_the_testers_key_fails_it_and_another_size_begins_with_the_threshold(des
     assert tester.until("screen", model="Sedge") == "screen"
 
 
-def test_a_lid_closed_in_mid_run_voids_it_and_the_screen_says_so(desk: Make) -> None:
+def test_a_lid_closed_in_mid_run_voids_it_and_the_screen_says_so(desk: Make, walker: Walker) -> None:
     tester = desk().sign_in()
-    ready(tester, "Sunniva Pike", "odour")
+    ready(tester, walker, "Sunniva Pike", "odour")
     begin(tester, "odour")
     tester.page.reload()
     tester.page.locator("[data-run]").wait_for()

@@ -211,6 +211,7 @@ def test_a_stopped_run_fails_only_if_it_could_not_pass_any_more(rules: Rules) ->
         for one in [r for r in simulate(protocol, factors) if r.t <= 70_000]:
             reduction.feed(one)
         bench.say(ev.Stopped(), 75)
+        assert [one.code for one in bench.picture.waiting_for] == ["sealing"] and not bench.picture.offers
         sealed = reduction.sealed("stopped")
         windows, deviations = sealed.windows, sealed.deviations
         bench.say(ev.RunClosed(run_id, "stopped", 0, 279, 280, "", windows, deviations), 1)

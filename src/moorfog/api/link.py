@@ -44,9 +44,10 @@ class Chunks:
 
 @dataclass(frozen=True)
 class Stored:
-    """How many chunks were new."""
+    """How many readings were new, and whether the bench has ended the run."""
 
     stored: int
+    stop: bool
 
 
 @dataclass(frozen=True)
@@ -70,7 +71,7 @@ def report_status(context: Context, body: LinkStatus) -> LinkPlan:
 @route("POST", "/api/link/runs/{run_id}/chunks", "link", body=Chunks, returns=Stored)
 def store_chunks(context: Context, run_id: str, body: Chunks) -> Stored:
     """Store readings; what was stored before is not stored twice."""
-    return Stored(runs.store_chunks(context.db, context.counter, run_id, body.chunks))
+    return Stored(*runs.store_chunks(context.db, context.counter, run_id, body.chunks))
 
 
 @route("POST", "/api/link/runs/{run_id}/close", "link", body=CloseRun, returns=Stored)
@@ -89,4 +90,4 @@ def close_run(context: Context, run_id: str, body: CloseRun) -> Stored:
     )
     if visit_id:
         context.after_commit.append(lambda: keep_state(visit_id, visit))
-    return Stored(0)
+    return Stored(0, True)

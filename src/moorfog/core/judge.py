@@ -271,6 +271,8 @@ def pass_blocks(visit: Visit, now: datetime) -> list[Block]:
     result, reasons = outcome(visit, current)
     if result == "pass":
         return []
+    if current.is_sealing and result == "unfinished":
+        return [Block(one.code, one.sentence, "a moment", "waiting") for one in reasons]
     return [
         Block(one.code, one.sentence, one.remedy, one.gravity) for one in reasons if one.gravity != "note"
     ] + _visit_blocks(visit)
@@ -301,6 +303,8 @@ def outcome(visit: Visit, one: Try) -> tuple[Outcome, tuple[Reason, ...]]:
         return "void", numbers.reasons
     if one.is_running:
         return "unfinished", (Reason("running", "The run is going on.", "", "put_right"),)
+    if one.is_sealing:
+        return "unfinished", (Reason("sealing", "Stopped. The last readings are coming in.", "", "put_right"),)
     if numbers.state not in ("reached", "held"):
         why = "Stopped in distress." if one.distress else "Stopped before the end."
         return "unfinished", (

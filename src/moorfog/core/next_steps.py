@@ -91,12 +91,14 @@ def cause(visit: Visit, current: Try) -> str:
 
 
 def offers(visit: Visit) -> tuple[Offer, ...]:
-    """Return what may be done next, best first; nothing where no decision is due."""
+    """Return what may be done next, best first; nothing where none is due or readings are awaited."""
     current = visit.current_try
     if current is None or not needs_decision(visit):
         return ()
     if visit.distress:
         return (Offer("end", "End here", "Distress: the clinician decides."),)
+    if current.is_sealing and outcome(visit, current)[0] == "unfinished":
+        return ()
     out: list[Offer] = []
     if may_refit(visit, current):
         limit = visit.rules.book.number("tries.per_facepiece")

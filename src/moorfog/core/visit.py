@@ -142,6 +142,12 @@ class Try:
         return self.ended_at is None
 
     @property
+    def is_sealing(self) -> bool:
+        """True while a run the tester stopped waits for its instrument's readings to be sealed; not in distress."""
+        awaited = self.counted is not None and self.counted.source == "counter" and self.closed is None
+        return awaited and self.stopped and not self.distress and not self.voided
+
+    @property
     def counted(self) -> RunStarted | None:
         """What a counting run started with, None for a qualitative one."""
         return self.started if isinstance(self.started, RunStarted) else None

@@ -30,6 +30,8 @@ from moorfog.instruments.driver import Driver, LineDriver, RawReading, open_wire
 
 SILENT_S = 2.5
 STATUS_S = 0.3
+STATUS_IN_RUN_S = 1.0
+"""How often the link says how it is: seldom while readings are taken, as every answer to them says what to do too."""
 LEAD_MS = 2000
 CHUNK = 200
 """Readings in one chunk at most, when many have waited for the server."""
@@ -272,7 +274,7 @@ class Link:
             self.wake.wait(STATUS_S)
             self.wake.clear()
             try:
-                if time.monotonic() - last_status >= STATUS_S:
+                if time.monotonic() - last_status >= (STATUS_S if self.run is None else STATUS_IN_RUN_S):
                     last_status = time.monotonic()
                     self._say_status()
                 self._send_readings()
@@ -311,8 +313,11 @@ class Link:
             first, end = run.sent, run.end
         if pending:
             chunks = [encode(chunk_of(first + at, pending[at : at + CHUNK])) for at in range(0, len(pending), CHUNK)]
-            self.server.call(f"/api/link/runs/{run.id}/chunks", {"chunks": chunks})
+            answer = self.server.call(f"/api/link/runs/{run.id}/chunks", {"chunks": chunks})
             run.sent = first + len(pending)
+            if answer["stop"] and not run.end:
+                with self.lock:
+                    self.wanted = {**run.plan, "stop": True}
         if end and run.sent == len(run.readings):
             at = datetime.fromtimestamp(run.ended_at + (self.server.offset or 0.0), UTC)
             self.server.call(

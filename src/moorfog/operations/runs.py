@@ -8,7 +8,7 @@ from dataclasses import fields, replace
 from datetime import datetime, timedelta
 from typing import Any, Literal, TypeAlias
 
-from sqlalchemy import delete, func, insert, select
+from sqlalchemy import bindparam, delete, func, insert, or_, select
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
@@ -36,7 +36,9 @@ from moorfog.store.scope import Scope
 Mode: TypeAlias = Literal["ordinary", "classified", "photometer", "pressure"]
 CHUNK_COLUMNS = tuple(one.name for one in fields(Chunk))
 GRACE = timedelta(seconds=20)
-"""How long after a run's end its link may take to seal it before the run is void."""
+"""How long after a run's end a link that can be heard may take to seal it before the run is void."""
+AWAY = timedelta(seconds=120)
+"""The same where the link has not been heard since: the readings may be with it, and only the server was away."""
 
 
 def start_run(
@@ -170,11 +172,7 @@ def report_link(
     row.seen_at = clock.now(db)
     row.live = {"state": state, "ambient": ambient}
     lease = db.get(Lease, row.id)
-    if lease is None:
-        return None
-    head = db.get(VisitHead, lease.visit_id)
-    one = _try_of(load_visit(db, head), lease.run_id) if head else None
-    return {**lease.plan, "stop": one is None or one.ended_at is not None}
+    return {**lease.plan, "stop": lease.stop} if lease is not None else None
 
 
 def _try_of(visit: Visit, run_id: str) -> Try | None:
@@ -197,13 +195,15 @@ def _no_lease() -> Conflict:
     return Conflict("no_lease", "This instrument does not hold this run any more. Drop its readings.")
 
 
-def store_chunks(db: Session, row: InstrumentRow, run_id: str, chunks: tuple[Chunk, ...]) -> int:
-    """Store chunks of readings; readings sent again, in whatever chunks, are stored once. Returns how many were new.
+def store_chunks(db: Session, row: InstrumentRow, run_id: str, chunks: tuple[Chunk, ...]) -> tuple[int, bool]:
+    """Store chunks of readings; readings sent again, in whatever chunks, are stored once.
+
+    Returns how many were new, and whether the run is to stop.
 
     Raises :class:`DomainError` for a chunk whose columns make no sense, :class:`Conflict` without the lease, or
     ``readings_missing`` with how many are stored where a chunk leaves a gap before it.
     """
-    begin, now = _stored_under_lease(db, row.id, run_id)
+    begin, now, stop = _stored_under_lease(db, row.id, run_id)
     end = begin
     rows = []
     for number, chunk in enumerate(chunks):
@@ -218,23 +218,30 @@ def store_chunks(db: Session, row: InstrumentRow, run_id: str, chunks: tuple[Chu
         end = fresh.first + len(fresh.t)
         rows.append(chunk_row(run_id, row.id, fresh, now))
     if rows:
-        db.execute(insert(ReadingChunk), rows)
-    return end - begin
+        db.connection().execute(_INSERT, rows)
+    return end - begin, stop
 
 
-def _stored_under_lease(db: Session, instrument_id: str, run_id: str) -> tuple[int, datetime]:
-    """Return how many readings of a run are stored and the database's moment, in one question with whether this
-    instrument still holds the run."""
-    ends = select(ReadingChunk.first + ReadingChunk.n).where(ReadingChunk.run_id == run_id)
-    newest = ends.order_by(ReadingChunk.first.desc()).limit(1).scalar_subquery()
-    found = db.execute(
-        select(func.coalesce(newest, 0), func.utc_timestamp(3, type_=UtcDateTime)).where(
-            Lease.instrument_id == instrument_id, Lease.run_id == run_id
-        )
-    ).one_or_none()
+_NEWEST = (
+    select(ReadingChunk.first + ReadingChunk.n)
+    .where(ReadingChunk.run_id == bindparam("run"))
+    .order_by(ReadingChunk.first.desc())
+    .limit(1)
+    .scalar_subquery()
+)
+_STORED = select(func.coalesce(_NEWEST, 0), func.utc_timestamp(3, type_=UtcDateTime), Lease.stop).where(
+    Lease.instrument_id == bindparam("instrument"), Lease.run_id == bindparam("run")
+)
+_INSERT = insert(ReadingChunk)
+
+
+def _stored_under_lease(db: Session, instrument_id: str, run_id: str) -> tuple[int, datetime, bool]:
+    """Return how many readings of a run are stored, the database's moment and whether the run is to stop, in one
+    question with whether this instrument still holds the run."""
+    found = db.connection().execute(_STORED, {"run": run_id, "instrument": instrument_id}).one_or_none()
     if found is None:
         raise _no_lease()
-    return int(found[0]), found[1]
+    return int(found[0]), found[1], found[2]
 
 
 def chunk_row(run_id: str, instrument_id: str, chunk: Chunk, received_at: datetime) -> dict[str, Any]:
@@ -319,9 +326,14 @@ def close_run(
 
 
 def void_stale_runs(db: Session, clock: Clock) -> int:
-    """Void runs whose link never sealed them, and free their counters. Returns how many."""
+    """Void runs whose link never sealed them, and free their counters. Returns how many.
+
+    A link not heard since the run's end is waited for longer, unless the bench has ended the run itself.
+    """
     now = clock.now(db)
-    stale = list(db.execute(select(Lease.visit_id, Lease.run_id).where(Lease.ends_at < now - GRACE)))
+    waited = or_(InstrumentRow.seen_at > Lease.ends_at, Lease.stop, Lease.ends_at < now - AWAY)
+    query = select(Lease.visit_id, Lease.run_id).join(InstrumentRow, InstrumentRow.id == Lease.instrument_id)
+    stale = list(db.execute(query.where(Lease.ends_at < now - GRACE, waited)))
     for visit_id, run_id in stale:
         void_run(db, clock, visit_id, run_id, "The counter's readings never came.", "worker")
     return len(stale)

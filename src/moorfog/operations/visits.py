@@ -8,7 +8,7 @@ from datetime import datetime, timedelta
 from typing import Any
 from zoneinfo import ZoneInfo
 
-from sqlalchemy import select
+from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
 from moorfog.core import events as ev
@@ -37,7 +37,7 @@ from moorfog.operations.site_protocols import rules_of_site
 from moorfog.operations.sites import find_task
 from moorfog.store.base import Clock
 from moorfog.store.log import event_of, keep_rules, keep_state, load_visit, lock_head, write_event
-from moorfog.store.models import EventRow, FacepieceVersion, Person, Site, VisitHead, VisitSummary
+from moorfog.store.models import EventRow, FacepieceVersion, Lease, Person, Site, VisitHead, VisitSummary
 from moorfog.store.readmodels import refresh
 from moorfog.store.scope import Scope
 
@@ -155,10 +155,15 @@ def append(
     occurred_at: datetime,
     proposal_digest: str,
 ) -> Visit:
-    """Write an admitted event to a locked head and bring the read models along. Returns the state after it."""
+    """Write an admitted event to a locked head and bring the read models along; a run that is over is to stop.
+
+    Returns the state after it.
+    """
     event = write_event(db, head, event_id, payload, occurred_at, clock.now(db), actor_id, proposal_digest)
     visit = step(before, event)
     refresh(db, head, visit)
+    if before.running is not None and visit.running is None:
+        db.execute(update(Lease).where(Lease.run_id == before.running.started.run_id).values(stop=True))
     return visit
 
 

@@ -408,7 +408,10 @@ class EventRow(Base):
 
 
 class Lease(Base):
-    """A run's hold on one counter; the primary key is what keeps two benches apart."""
+    """A run's hold on one counter; the primary key is what keeps two benches apart.
+
+    ``stop``: the bench has ended the run; its link is to read no further.
+    """
 
     __tablename__ = "instrument_lease"
     instrument_id: Mapped[str] = mapped_column(Id, ForeignKey("instrument.id"), primary_key=True)
@@ -416,6 +419,7 @@ class Lease(Base):
     visit_id: Mapped[str] = mapped_column(Id, ForeignKey("visit.id"))
     plan: Mapped[dict[str, Any]] = mapped_column(JSON)
     ends_at: Mapped[datetime] = mapped_column(UtcDateTime, index=True)
+    stop: Mapped[bool] = mapped_column(default=False)
 
 
 class ReadingChunk(Base):

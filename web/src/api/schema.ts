@@ -3760,9 +3760,11 @@ export interface components {
         };
         /**
          * Stored
-         * @description How many chunks were new.
+         * @description How many readings were new, and whether the bench has ended the run.
          */
         Stored: {
+            /** Stop */
+            stop: boolean;
             /** Stored */
             stored: number;
         };

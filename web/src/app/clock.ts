@@ -22,6 +22,14 @@ export async function measureClock(): Promise<void> {
   }
 }
 
+/**
+ * Take note of a moment the server has spoken of: it is past there by now. A clock measured a little late must not
+ * date an answer before the question could be asked.
+ */
+export function notBefore(moment: string): void {
+  offset = Math.max(offset, Date.parse(moment) - Date.now());
+}
+
 /** The server's time in milliseconds, as far as we know it. */
 export function serverNow(): number {
   return Date.now() + offset;

@@ -1,4 +1,4 @@
-import { useEffect, useRef } from "react";
+import { useLayoutEffect, useRef } from "react";
 
 /** The bench's keys, the same everywhere. Off while a field has the focus. */
 export const KEY = {
@@ -21,13 +21,17 @@ function isField(element: Element | null): boolean {
   );
 }
 
-/** Listen for single keys. A button reached by Tab keeps Space and Enter for itself. */
+/**
+ * Listen for single keys. A button reached by Tab keeps Space and Enter for itself.
+ *
+ * A card that can be seen already listens: with effects after painting, a quick press on a new card would be lost.
+ */
 export function useKeys(map: KeyMap, active = true): void {
   const current = useRef(map);
-  useEffect(() => {
+  useLayoutEffect(() => {
     current.current = map;
   });
-  useEffect(() => {
+  useLayoutEffect(() => {
     if (!active) return;
     const onKey = (event: KeyboardEvent) => {
       const focused = document.activeElement;

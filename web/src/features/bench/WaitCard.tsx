@@ -11,11 +11,18 @@ const SAY: Record<string, string> = {
 /** Nothing to ask while a clock runs: which one, and how long still. */
 export function WaitCard({ view }: { view: VisitView; propose: (body: Body) => void }) {
   const now = useNow(250);
+  const coming = view.picture.waiting_for.find((one) => !one.until);
   const waits = view.picture.waiting_for
     .filter((one) => one.until)
     .sort((a, b) => (b.until ?? "").localeCompare(a.until ?? ""));
   const first = waits[0];
   const left = first?.until ? (Date.parse(first.until) - now) / 1000 : 0;
+  if (!first && coming)
+    return (
+      <section className="card" data-item="wait" role="status">
+        <h1 className="question">{coming.sentence}</h1>
+      </section>
+    );
   if (!first)
     return (
       <section className="card" data-item="wait">

@@ -3,7 +3,7 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useRef, useState } from "react";
 import { v7 as uuid } from "uuid";
 import { api, ApiError, type Body, keys, type Schemas, unwrap, type VisitView } from "@/api/client";
-import { serverNow } from "@/app/clock";
+import { notBefore, serverNow } from "@/app/clock";
 import type { Point } from "@/design/FogLadder";
 
 export type Connection = "live" | "polling" | "away";
@@ -77,6 +77,7 @@ export function useVisit(visitId: string) {
 
   const put = useCallback(
     (view: VisitView) => {
+      notBefore(view.picture.at);
       queries.setQueryData<VisitView>(keys.visit(visitId), (old) => newer(old, view));
     },
     [queries, visitId],

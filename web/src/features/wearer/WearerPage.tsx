@@ -2,7 +2,7 @@ import { useCallback, useEffect, useState } from "react";
 import { useParams } from "react-router";
 import { v7 as uuid } from "uuid";
 import { api, ApiError, type Schemas, unwrap } from "@/api/client";
-import { measureClock, serverNow, useNow } from "@/app/clock";
+import { measureClock, notBefore, serverNow, useNow } from "@/app/clock";
 import { KEY, useKeys } from "@/app/keys";
 import { cue, toggleSound } from "@/app/sound";
 import { MovingStone } from "@/features/wearer/MovingStone";
@@ -82,7 +82,10 @@ function useWearer(token: string) {
     () => JSON.parse(sessionStorage.getItem(store(token)) ?? "null") as Press | null,
   );
   const [sentFor, setSentFor] = useState("");
-  const take = useCallback((fresh: View) => setView((old) => (old && old.seq > fresh.seq ? old : fresh)), []);
+  const take = useCallback((fresh: View) => {
+    notBefore(fresh.at);
+    setView((old) => (old && old.seq > fresh.seq ? old : fresh));
+  }, []);
   const path = { token };
 
   useEffect(() => {

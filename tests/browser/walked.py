@@ -1,0 +1,59 @@
+"""Visits walked up to a card by the operations, so that a browser test begins where its own subject begins."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from datetime import timedelta
+from typing import Any
+
+from sqlalchemy import or_, select
+from sqlalchemy.orm import Session
+
+from moorfog.core.rules import Rules
+from moorfog.demo.seed import best_size, catalogue, check_all, counter_id
+from moorfog.demo.walk import Walk
+from moorfog.operations.accounts import load_actor
+from moorfog.store.base import DatabaseClock, run_in_transaction
+from moorfog.store.models import Account, InstrumentCheckRow, Person
+from tests.browser.stack import Stack
+
+MINUTES = 40
+"""How long ago a walk begins: its own clock stays behind the real one."""
+
+
+@dataclass
+class Walker:
+    """Walks visits on one program; every instrument has passed its checks, ``kit`` is what stands on the shelf."""
+
+    stack: Stack
+    rules: Rules
+    kit: Mapping[tuple[str, str], str] = field(default_factory=dict)
+
+    def to(
+        self, act: str, who: str, *, method: Any = "ambient_count", model: str = "Sedge", speed: int = 10
+    ) -> tuple[str, str]:
+        """Walk someone, by number or name, until ``act`` is next; practice unless in real time. Visit and name."""
+
+        def walk(db: Session) -> tuple[str, str]:
+            account = db.scalar(select(Account).where(Account.login == "maren"))
+            person = db.scalar(select(Person).where(or_(Person.number == who, Person.name == who)))
+            counter = counter_id(db)
+            assert account and person and counter, who
+            actor, now = load_actor(db, account), DatabaseClock().now(db)
+            begin = now - timedelta(minutes=MINUTES)
+            if not db.scalar(select(InstrumentCheckRow.id).limit(1)):
+                check_all(db, actor, now)
+            is_practice = speed > 1
+            walked = Walk(
+                db, actor, self.rules, person.id, "Bench A", begin, counter, is_practice=is_practice, speed=speed
+            )
+            walked.method, walked.kit = method, self.kit
+            walked.until("choose_facepiece")
+            option = catalogue(db)[model]
+            walked.choose(option, best_size(option, person.face_length or 0))
+            walked.until(act)
+            assert walked.clock.at < now, "the walk took longer than it may"
+            return walked.visit_id, person.name
+
+        return run_in_transaction(self.stack.engine, walk)
