@@ -36,6 +36,7 @@ from moorfog.demo.walk import Walk
 from moorfog.operations.accounts import Actor, create_account, load_actor
 from moorfog.operations.imports import RosterFile, check_roster, insert_people
 from moorfog.operations.jobs import claim, run_job, start_import
+from moorfog.operations.links import Linked
 from moorfog.operations.lists import find_people
 from moorfog.operations.words import words_of
 from moorfog.store.base import DatabaseClock, make_engine, new_id, run_in_transaction
@@ -186,7 +187,7 @@ def bench_chunks(engine: Engine, walk: Walk) -> None:
         return Chunk(first, (1, 2, 3, 4), (250,) * 4, (7,) * 4, (416_750,) * 4, "IIII", ("",) * 4)
 
     def ours() -> None:
-        runs.store_chunks(walk.db, row, walk.run_id, tuple(chunk(next(at)) for _ in range(10)))
+        runs.store_chunks(walk.db, Linked(row.id, row.name), walk.run_id, tuple(chunk(next(at)) for _ in range(10)))
         walk.db.commit()
 
     def bare() -> None:

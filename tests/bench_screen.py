@@ -103,29 +103,36 @@ class Feeder(threading.Thread):
         try:
             plan = None
             while plan is None and time.monotonic() < self.until:
-                plan = self.server.call("/api/link/status", {"state": "reading", "ambient": "5300"})["plan"]
+                plan = self._call("/api/link/status", {"state": "reading", "ambient": "5300"})["plan"]
                 time.sleep(0.3)
             if plan is not None:
                 self._feed(plan)
         except (OSError, Refused) as error:
             self.trouble.append(str(error))
 
+    def _call(self, path: str, body: dict[str, Any]) -> Any:
+        """Call, once again where an idle connection was closed meanwhile, as a link does."""
+        try:
+            return self.server.call(path, body)
+        except OSError:
+            return self.server.call(path, body)
+
     def _feed(self, plan: dict[str, Any]) -> None:
-        t0 = datetime.fromisoformat(plan["t0"]).timestamp() - (self.server.offset or 0.0)
+        t0 = datetime.fromisoformat(plan["t0"]).timestamp()  # the database's clock is this machine's
         said = 0.0
         while self.sent < len(self.readings) and time.monotonic() < self.until:
-            wait = t0 + self.readings[self.sent].t / 1000 - time.monotonic()
+            wait = t0 + self.readings[self.sent].t / 1000 - time.time()
             if wait > 0:
                 time.sleep(wait)
             due = self.sent
-            while due < len(self.readings) and t0 + self.readings[due].t / 1000 <= time.monotonic():
+            while due < len(self.readings) and t0 + self.readings[due].t / 1000 <= time.time():
                 due += 1
             chunk = encode(chunk_of(self.sent, self.readings[self.sent : due]))
-            self.server.call(f"/api/link/runs/{plan['run_id']}/chunks", {"chunks": [chunk]})
+            self._call(f"/api/link/runs/{plan['run_id']}/chunks", {"chunks": [chunk]})
             self.sent = due
             if time.monotonic() - said > 1:
                 said = time.monotonic()
-                self.server.call("/api/link/status", {"state": "in_run", "ambient": "5300"})
+                self._call("/api/link/status", {"state": "in_run", "ambient": "5300"})
 
 
 @dataclass

@@ -18,6 +18,9 @@ from moorfog.store.base import make_engine
 from moorfog.store.migrate import is_current
 from moorfog.store.readmodels import foreign_fold_version
 
+SWITCH_S = 0.001
+"""How long a thread keeps Python's lock while others wait: short, as live numbers are late otherwise."""
+
 
 def application() -> Flask:
     """Return the application. Refuses another schema or fold version, naming the command that mends it."""
@@ -36,6 +39,7 @@ def application() -> Flask:
             "run: ./moorfog rebuild"
         )
     engine.dispose()
+    sys.setswitchinterval(SWITCH_S)
     shipped_books()  # read once before the processes part, not in somebody's first request
     web = os.environ.get("MOORFOG_WEB")
     app = create_app(engine, shipped_rules(), Path(web) if web else None)

@@ -34,7 +34,7 @@ class Remembering(Server):
 
     def call(self, path: str, body: dict[str, Any]) -> Any:
         self.told.append((path, body))
-        answer = self.answers.pop(0) if self.answers else {"plan": None, "stored": 0}
+        answer = self.answers.pop(0) if self.answers else {"plan": None, "stored": 0, "stop": False}
         if isinstance(answer, Exception):
             raise answer
         return answer

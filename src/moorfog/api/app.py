@@ -20,7 +20,7 @@ from moorfog.api.routing import ROUTES, RULE_ROLES, Context, Follow, Route
 from moorfog.core.rules import Rules
 from moorfog.operations.accounts import find_session
 from moorfog.operations.errors import DomainError
-from moorfog.operations.runs import instrument_for_token
+from moorfog.operations.links import instrument_for_token
 from moorfog.operations.wearer import visit_of_address
 from moorfog.store.base import RETRY_CODES, Clock, DatabaseClock, error_code, run_in_transaction
 

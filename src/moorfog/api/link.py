@@ -12,6 +12,7 @@ from moorfog.api.routing import Context, route
 from moorfog.core.events import RunEnd
 from moorfog.core.readings import Chunk
 from moorfog.operations import runs
+from moorfog.operations.links import report_link
 from moorfog.store.log import keep_state
 
 STRICT = ConfigDict(strict=True, extra="forbid")
@@ -19,16 +20,20 @@ STRICT = ConfigDict(strict=True, extra="forbid")
 
 @dataclass(frozen=True)
 class LinkStatus:
-    """What the counter is doing and the ambient concentration it reads, as text."""
+    """What the counter is doing, the ambient concentration it reads, as text, and the run whose plan it has."""
 
     __pydantic_config__ = STRICT
     state: Literal["reading", "in_run", "silent", "starting"]
     ambient: str | None
+    run_id: str = ""
 
 
 @dataclass(frozen=True)
 class LinkPlan:
-    """The run this counter holds, if any. Windows as [start ms, end ms, valve] from t0."""
+    """The run this counter holds, if any. Windows as [start ms, end ms, valve] from t0.
+
+    Of a run whose plan the link has, run_id and stop only.
+    """
 
     plan: dict[str, Any] | None
     now: str
@@ -64,7 +69,7 @@ class CloseRun:
 @route("POST", "/api/link/status", "link", body=LinkStatus, returns=LinkPlan)
 def report_status(context: Context, body: LinkStatus) -> LinkPlan:
     """Say what the counter does; hear which run it holds."""
-    plan = runs.report_link(context.db, context.clock, context.counter, body.state, body.ambient)
+    plan = report_link(context.db, context.clock, context.counter, body.state, body.ambient, body.run_id)
     return LinkPlan(plan, context.clock.now(context.db).isoformat())
 
 

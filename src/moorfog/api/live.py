@@ -15,7 +15,7 @@ from typing import Any
 
 from flask import Response
 from pydantic import TypeAdapter
-from sqlalchemy import Engine, select
+from sqlalchemy import Engine, bindparam, select
 from sqlalchemy.exc import DBAPIError
 from sqlalchemy.orm import Session
 
@@ -28,15 +28,16 @@ from moorfog.core.readings import Reading
 from moorfog.core.reduction import Reduction, reduction_for
 from moorfog.core.rules import Book
 from moorfog.core.visit import Visit
-from moorfog.operations.runs import load_chunks
+from moorfog.operations.runs import load_fresh_chunks
 from moorfog.operations.views import VisitView, view_for_screen
 from moorfog.store.base import Clock
 from moorfog.store.log import load_visit
-from moorfog.store.models import ReadingChunk, VisitHead
+from moorfog.store.models import VisitHead
 from moorfog.store.scope import Scope
 
 PERIOD_S = 0.05
 QUEUE_LENGTH = 64
+_SEQS = select(VisitHead.id, VisitHead.seq).where(VisitHead.id.in_(bindparam("visits", expanding=True)))
 _state = TypeAdapter(VisitView)
 _wearer = TypeAdapter(WearerView)
 log = logging.getLogger("moorfog.live")
@@ -150,14 +151,14 @@ class Hub:
             time.sleep(PERIOD_S)
 
     def _look(self, db: Session, watched: dict[str, Watch]) -> None:
-        heads = {one.id: one for one in db.scalars(select(VisitHead).where(VisitHead.id.in_(watched)))}
+        seqs = dict(db.connection().execute(_SEQS, {"visits": list(watched)}).all())
         now = self.clock.now(db)
         for visit_id, watch in watched.items():
-            head = heads.get(visit_id)
-            if head is None:
+            seq = seqs.get(visit_id)
+            if seq is None:
                 continue
             due = watch.changes_at is not None and now >= watch.changes_at
-            if head.seq != watch.seq or due:
+            if seq != watch.seq or due:
                 view = view_for_screen(db, self.clock, Scope(None), visit_id)
                 changes = view.picture.changes_at
                 watch.changes_at = parse_instant(changes, "changes_at") if changes else None
@@ -166,9 +167,10 @@ class Hub:
                 if watch.wearers:
                     wearers = _wearer.dump_json(wearer_view(view.picture)).decode()
                     self._send(watch, message("state", wearers), for_wearer=True)
-                self._follow(watch, load_visit(db, head))
-            if watch.run is not None:
-                self._read(db, watch, watch.run)
+                head = db.get(VisitHead, visit_id)
+                if head is not None:
+                    self._follow(watch, load_visit(db, head))
+        self._read(db, {one.run.run_id: one for one in watched.values() if one.run is not None})
 
     def _follow(self, watch: Watch, visit: Visit) -> None:
         running = visit.running
@@ -186,22 +188,16 @@ class Hub:
                 running.started.run_id, reduction, book, Fraction(started.level), running.facepiece.kind
             )
 
-    def _read(self, db: Session, watch: Watch, run: RunWatch) -> None:
-        newest = db.scalar(
-            select(ReadingChunk.first)
-            .where(ReadingChunk.run_id == run.run_id)
-            .order_by(ReadingChunk.first.desc())
-            .limit(1)
-        )
-        if newest is None or newest <= run.last_first:
-            return
-        fresh: list[Reading] = []
-        for chunk in load_chunks(db, run.run_id, run.last_first):
-            fresh.extend(chunk.readings())
-            run.last_first = max(run.last_first, chunk.first)
-        for one in fresh:
-            run.reduction.feed(one)
-        self._send(watch, message("live", json.dumps(live_message(run, fresh))))
+    def _read(self, db: Session, watched: dict[str, Watch]) -> None:
+        """Feed what is new of all runs that are followed, and tell their screens; one question for all of them."""
+        runs = {name: watch.run for name, watch in watched.items() if watch.run is not None}
+        found = load_fresh_chunks(db, {name: run.last_first for name, run in runs.items()})
+        for name, chunks in found.items():
+            run, fresh = runs[name], [reading for chunk in chunks for reading in chunk.readings()]
+            run.last_first = chunks[-1].first
+            for one in fresh:
+                run.reduction.feed(one)
+            self._send(watched[name], message("live", json.dumps(live_message(run, fresh))))
 
 
 def live_message(run: RunWatch, fresh: list[Reading]) -> dict[str, Any]:

@@ -17,8 +17,8 @@ from sqlalchemy.orm import Session
 
 from moorfog.core.rules import Rules
 from moorfog.operations.accounts import Actor
+from moorfog.operations.links import Linked
 from moorfog.store.base import Clock
-from moorfog.store.models import InstrumentRow
 
 Rule = Literal["public", "signed_in", "read", "test", "kit", "manage", "supervise", "link", "wearer"]
 RULE_ROLES: dict[str, tuple[str, ...]] = {
@@ -42,7 +42,7 @@ class Context:
     csrf: str
     address: str
     secret: str
-    link: InstrumentRow | None
+    link: Linked | None
     after_commit: list[Callable[[], None]]
     visit_id: str = ""
     """The visit of the wearer's address, where the route's rule is "wearer"."""
@@ -55,7 +55,7 @@ class Context:
         return self.signed_in
 
     @property
-    def counter(self) -> InstrumentRow:
+    def counter(self) -> Linked:
         """The counter the link's token is for."""
         if self.link is None:
             raise RuntimeError("this route needs the rule 'link'")

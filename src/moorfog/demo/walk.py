@@ -18,6 +18,7 @@ from moorfog.core.visit import Visit
 from moorfog.operations import runs, signing, visits
 from moorfog.operations.accounts import Actor
 from moorfog.operations.kit import find_instrument
+from moorfog.operations.links import Linked
 from moorfog.operations.proposals import (
     Body,
     ChooseFacepiece,
@@ -248,11 +249,12 @@ class Walk:
         readings = [one for one in simulate(protocol, wearer, ambient) if stop_ms is None or one.t <= stop_ms]
         self.wait(5 + (readings[-1].t / 1000 if readings else 0))
         chunk = chunk_of(0, readings)
-        runs.store_chunks(self.db, row, self.run_id, (chunk,))
+        linked = Linked(row.id, row.name)
+        runs.store_chunks(self.db, linked, self.run_id, (chunk,))
         self.visit = runs.close_run(
             self.db,
             self.clock,
-            row,
+            linked,
             self.run_id,
             end=end,
             count=len(readings),

@@ -295,11 +295,12 @@ class Link:
 
     def _say_status(self) -> None:
         state = "in_run" if self.run is not None and self.state == "reading" else self.state
-        answer = self.server.call(
-            "/api/link/status", {"state": state, "ambient": self.ambient if self.state == "reading" else None}
-        )
+        known = self.run.plan if self.run is not None else {"run_id": ""}
+        ambient = self.ambient if self.state == "reading" else None
+        answer = self.server.call("/api/link/status", {"state": state, "ambient": ambient, "run_id": known["run_id"]})
+        plan = answer["plan"]
         with self.lock:
-            self.wanted = answer["plan"]
+            self.wanted = {**known, **plan} if plan is not None and plan["run_id"] == known["run_id"] else plan
             gone = self.run is not None and self.wanted is None and not self.run.end
         if gone and self.run is not None:
             self._drop(self.run)

@@ -4,17 +4,19 @@ from __future__ import annotations
 
 import hashlib
 import json
+from collections.abc import Mapping
 from dataclasses import fields, replace
 from datetime import datetime, timedelta
 from typing import Any, Literal, TypeAlias
 
-from sqlalchemy import bindparam, delete, func, insert, or_, select
+from pydantic import TypeAdapter
+from sqlalchemy import bindparam, delete, func, insert, or_, select, text
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
 from moorfog.core import events as ev
 from moorfog.core.canonical import digest
-from moorfog.core.codec import decode, encode
+from moorfog.core.codec import encode
 from moorfog.core.events import instant
 from moorfog.core.picture import level_for, run_protocols
 from moorfog.core.readings import Chunk, Reading, seal_digest
@@ -23,9 +25,9 @@ from moorfog.core.rules import Book, Protocol
 from moorfog.core.simulated_faults import KIT_FAULTS, PRACTICE, WEARER_FAULTS
 from moorfog.core.simulation import faulty_factors, wearer_factors
 from moorfog.core.visit import Try, Visit
-from moorfog.operations.accounts import digest_of
 from moorfog.operations.errors import Conflict, DomainError, NotFound
 from moorfog.operations.kit import find_instrument, instrument_facts
+from moorfog.operations.links import Linked
 from moorfog.operations.proposals import StartRun
 from moorfog.operations.visits import append
 from moorfog.store.base import Clock, UtcDateTime, new_id
@@ -35,6 +37,7 @@ from moorfog.store.scope import Scope
 
 Mode: TypeAlias = Literal["ordinary", "classified", "photometer", "pressure"]
 CHUNK_COLUMNS = tuple(one.name for one in fields(Chunk))
+_chunk = TypeAdapter(Chunk)
 GRACE = timedelta(seconds=20)
 """How long after a run's end a link that can be heard may take to seal it before the run is void."""
 AWAY = timedelta(seconds=120)
@@ -153,28 +156,6 @@ def simulated_wearer(db: Session, visit: Visit, protocol: Protocol, fault: str =
     }
 
 
-def instrument_for_token(db: Session, token: str) -> InstrumentRow:
-    """Return the counter a link's token is for. Raises :class:`DomainError` (401)."""
-    row = db.scalar(select(InstrumentRow).where(InstrumentRow.link_token_digest == digest_of(token)))
-    if row is None:
-        raise DomainError(
-            "wrong_token",
-            "This token is for no counter here. Give the link the token from the counter's entry.",
-            status=401,
-        )
-    return row
-
-
-def report_link(
-    db: Session, clock: Clock, row: InstrumentRow, state: str, ambient: str | None
-) -> dict[str, Any] | None:
-    """Note what a link says of its counter; return the plan of the run it holds, if any, with whether to stop."""
-    row.seen_at = clock.now(db)
-    row.live = {"state": state, "ambient": ambient}
-    lease = db.get(Lease, row.id)
-    return {**lease.plan, "stop": lease.stop} if lease is not None else None
-
-
 def _try_of(visit: Visit, run_id: str) -> Try | None:
     return next((one for one in visit.tries if one.started.run_id == run_id), None)
 
@@ -184,8 +165,8 @@ def visit_of_run(db: Session, run_id: str) -> str | None:
     return db.scalar(select(Lease.visit_id).where(Lease.run_id == run_id))
 
 
-def _leased(db: Session, row: InstrumentRow, run_id: str) -> Lease:
-    lease = db.get(Lease, row.id)
+def _leased(db: Session, instrument_id: str, run_id: str) -> Lease:
+    lease = db.get(Lease, instrument_id)
     if lease is None or lease.run_id != run_id:
         raise _no_lease()
     return lease
@@ -195,7 +176,7 @@ def _no_lease() -> Conflict:
     return Conflict("no_lease", "This instrument does not hold this run any more. Drop its readings.")
 
 
-def store_chunks(db: Session, row: InstrumentRow, run_id: str, chunks: tuple[Chunk, ...]) -> tuple[int, bool]:
+def store_chunks(db: Session, row: Linked, run_id: str, chunks: tuple[Chunk, ...]) -> tuple[int, bool]:
     """Store chunks of readings; readings sent again, in whatever chunks, are stored once.
 
     Returns how many were new, and whether the run is to stop.
@@ -281,16 +262,30 @@ def _missing(stored: int, wanted: int) -> Conflict:
     )
 
 
-def load_chunks(db: Session, run_id: str, after: int = -1) -> list[Chunk]:
-    """Return a run's chunks whose first reading comes after number ``after``, in order."""
-    query = select(ReadingChunk.columns).where(ReadingChunk.run_id == run_id, ReadingChunk.first > after)
-    return [decode(Chunk, json.loads(text), "chunk") for text in db.scalars(query.order_by(ReadingChunk.first))]
+def load_chunks(db: Session, run_id: str) -> list[Chunk]:
+    """Return a run's chunks in order."""
+    return load_fresh_chunks(db, {run_id: -1}).get(run_id, [])
+
+
+def load_fresh_chunks(db: Session, known: Mapping[str, int]) -> dict[str, list[Chunk]]:
+    """Return of each run the chunks whose first reading comes after the number given, in order; runs with none are
+    left out. One question however many runs there are."""
+    if not known:
+        return {}
+    spans = " OR ".join(f"(run_id = :r{n} AND first > :f{n})" for n in range(len(known)))
+    given = {f"{key}{n}": one for n, pair in enumerate(known.items()) for key, one in zip("rf", pair, strict=True)}
+    # written out: with forty spans, building the expression anew would cost more than asking
+    query = text(f"SELECT run_id, columns FROM reading_chunk WHERE {spans} ORDER BY first")
+    out: dict[str, list[Chunk]] = {}
+    for run, columns in db.connection().execute(query, given):
+        out.setdefault(str(run), []).append(_chunk.validate_json(columns))
+    return out
 
 
 def close_run(
     db: Session,
     clock: Clock,
-    row: InstrumentRow,
+    row: Linked,
     run_id: str,
     *,
     end: ev.RunEnd,
@@ -306,7 +301,7 @@ def close_run(
     head = lock_head(db, visit_id) if visit_id else None
     if head is None:
         raise Conflict("no_lease", "This run is sealed or void already.")
-    _leased(db, row, run_id)
+    _leased(db, row.id, run_id)
     visit = load_visit(db, head)
     one = _try_of(visit, run_id)
     protocol = visit.rules.protocol(one.started.protocol_id) if one else None

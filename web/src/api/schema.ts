@@ -2335,6 +2335,8 @@ export interface components {
         /**
          * LinkPlan
          * @description The run this counter holds, if any. Windows as [start ms, end ms, valve] from t0.
+         *
+         *     Of a run whose plan the link has, run_id and stop only.
          */
         LinkPlan: {
             /** Now */
@@ -2346,11 +2348,16 @@ export interface components {
         };
         /**
          * LinkStatus
-         * @description What the counter is doing and the ambient concentration it reads, as text.
+         * @description What the counter is doing, the ambient concentration it reads, as text, and the run whose plan it has.
          */
         LinkStatus: {
             /** Ambient */
             ambient: string | null;
+            /**
+             * Run Id
+             * @default
+             */
+            run_id: string;
             /**
              * State
              * @enum {string}
