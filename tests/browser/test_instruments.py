@@ -3,10 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from fractions import Fraction
 
 import pytest
 
+from moorfog.core.measure_run import Limits, measure_run
 from moorfog.core.protocols import Protocol
+from moorfog.core.readings import Reading
+from moorfog.core.reduction import reduce_run
 from moorfog.core.rules import Rules
 from moorfog.core.simulation import SimulatedWearer, simulate
 from moorfog.documents.tables import readings_csv
@@ -151,6 +155,36 @@ def test_an_instrument_that_gives_only_a_file(desk: Make, walker: Walker, rules:
     field.set_input_files({"name": "run.csv", "mimeType": "text/csv", "buffer": text.encode()})
     tester.until("sign_wearer")
     assert "pass" in tester.page.locator(".signed-text").inner_text().lower()
+
+
+def test_a_marginal_pass_says_what_to_do_and_may_be_withheld(desk: Make, walker: Walker, rules: Rules) -> None:
+    """An overall just above the level, so near that its bound lies below: found among seeds, then given as a file."""
+    protocol = rules.protocol("fast-count-elastomeric")
+    assert isinstance(protocol, Protocol)
+
+    def marginal(seed: int) -> list[Reading] | None:
+        read = simulate(protocol, SimulatedWearer(seed, (101,) * 4, protocol.starts_ms()), 5300.0)
+        found = reduce_run(protocol, rules.book, read, "complete")
+        numbers = measure_run(protocol, rules.book, Fraction(100), found, "half", Limits(Fraction(0), Fraction(1)))
+        return read if numbers.state == "reached" and numbers.is_marginal else None
+
+    readings = next(found for seed in range(60) if (found := marginal(seed)) is not None)
+    visit, _ = walker.to("run", "2008", speed=60)
+    tester = desk().sign_in().at(visit)
+    tester.press("y")
+    tester.page.locator("[data-item='typed']").wait_for(timeout=30_000)
+    content = readings_csv((1, one) for one in readings).encode()
+    field = tester.page.get_by_label("File of readings")
+    field.set_input_files({"name": "run.csv", "mimeType": "text/csv", "buffer": content})
+    tester.page.get_by_text("Reached, but by few counts").wait_for()
+    tester.until("doff")
+    assert tester.page.get_by_text("Think of repeating it").is_visible()
+    assert tester.axe() == []
+    tester.press("h")
+    tester.page.get_by_label("Why, in a few words").fill("too near the level")
+    tester.press("Enter")
+    tester.page.locator("[data-item='decide']").wait_for()
+    assert "The tester withholds the pass: too near the level" in reasons(tester)
 
 
 def test_a_protocol_of_the_site_is_tried_added_and_offered(desk: Make, stack: Stack) -> None:

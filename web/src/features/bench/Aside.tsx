@@ -4,6 +4,7 @@ import { clockTime, minutes, serverNow, useNow } from "@/app/clock";
 import { useKeys } from "@/app/keys";
 import { Key } from "@/design/Key";
 import { Mark, type MarkName, OutcomeMark } from "@/design/Marks";
+import { PassInHand } from "@/features/bench/PassInHand";
 
 const MARK: Record<string, MarkName> = {
   stop: "wall",
@@ -76,12 +77,17 @@ export function Aside({ view, propose }: { view: VisitView; propose: (body: Body
                 <div>
                   <b>{one.no}</b> · {one.size} · <OutcomeMark outcome={one.outcome} />
                 </div>
-                <small>{one.overall ? `overall ${one.overall}, level ${one.level}` : one.reasons[0]?.sentence}</small>
+                <small>
+                  {one.overall
+                    ? `overall ${one.overall}, level ${one.level}${one.is_marginal ? ", marginal" : ""}`
+                    : one.reasons[0]?.sentence}
+                </small>
               </li>
             ))}
           </ul>
         </section>
       )}
+      <PassInHand view={view} propose={propose} />
       {worn && (
         <div className="aside-keys">
           <Key cap="X" label="adjusted" onPress={adjust} />

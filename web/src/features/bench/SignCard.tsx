@@ -59,7 +59,8 @@ export function SignCard({ card, view, put }: Props) {
         {last && (
           <p className="verdict-line">
             <OutcomeMark outcome={last.outcome} />
-            {last.overall ? ` overall ${last.overall}, level ${last.level}` : ""} · {last.facepiece} {last.size}
+            {last.overall ? ` overall ${last.overall}, level ${last.level}` : ""}
+            {last.is_marginal ? ", marginal" : ""} · {last.facepiece} {last.size}
           </p>
         )}
         <ul>
