@@ -134,7 +134,7 @@ def resealed(record: dict[str, Any]) -> dict[str, Any]:
 @pytest.mark.parametrize(
     ("path", "value", "where"),
     [
-        (("readings", "run-2", 1, "counts", 0), 0, "sha256"),
+        (("readings", "run-2", 0, "counts", 4), 0, "sha256"),
         (("rules", "book", "values", "level.half", "value"), "10", "rules_digest"),
         (("verdict", "tries", 0, "outcome"), "pass", "verdict.tries[0].outcome"),
         (("verdict", "tries", 1, "overall"), "100000", "verdict.tries[1].overall"),

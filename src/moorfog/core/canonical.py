@@ -70,6 +70,14 @@ def _written(value: Any) -> bytes:
     return text.encode("utf-8")
 
 
+def digests_of_json(value: Mapping[str, Any], part: str) -> tuple[str, str]:
+    """Return the digests of an object from a JSON parser and of one of its values, which is written only once."""
+    written = {key: _written(one) for key, one in value.items()}
+    keys = sorted(written, key=lambda name: name.encode("utf-16-be"))
+    whole = b"{" + b",".join(_written(key) + b":" + written[key] for key in keys) + b"}"
+    return hashlib.sha256(whole).hexdigest(), hashlib.sha256(written[part]).hexdigest()
+
+
 def digest_of_json(value: Any) -> str:
     """Return the digest of what came out of a JSON parser that gave no float: nothing in it needs to be checked."""
     return hashlib.sha256(_written(value)).hexdigest()

@@ -10,7 +10,7 @@ import dataclasses
 import reprlib
 import types
 import typing
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from functools import cache
 from typing import Any, TypeVar
 
@@ -44,7 +44,108 @@ def decode(kind: type[T], data: Any, where: str) -> T:
     ``where`` names the source ("us.toml") and prefixes every error. Raises :class:`DataError` for an unknown or
     missing key and for a value of another type; whole numbers are not taken for truth values nor the reverse.
     """
-    return typing.cast(T, _decode(kind, data, where))
+    shape: Any = kind
+    try:
+        return typing.cast(T, reader_of(shape)(data))
+    except _Unfit:
+        return typing.cast(T, _decode(kind, data, where))  # once more, slowly, to say where and why
+
+
+class _Unfit(Exception):
+    """Data that does not fit; where and why is found out afterwards."""
+
+
+Reader = Callable[[Any], Any]
+
+
+@cache
+def reader_of(kind: Any) -> Reader:
+    """Return a function that reads data as ``kind`` or raises, without keeping track of where it is."""
+    origin = typing.get_origin(kind)
+    if dataclasses.is_dataclass(kind) and isinstance(kind, type):
+        return _dataclass_reader(kind)
+    if origin is typing.Literal:
+        return _literal_reader(typing.get_args(kind))
+    if origin in (typing.Union, types.UnionType):
+        return _union_reader(typing.get_args(kind))
+    if origin is tuple:
+        return _tuple_reader(typing.get_args(kind)[0])
+    if origin in (dict, Mapping):
+        return _mapping_reader(typing.get_args(kind)[1])
+    if kind is Any:
+        return lambda data: data
+    exact = type(None) if kind is None else kind
+
+    def read(data: Any) -> Any:
+        if type(data) is not exact:
+            raise _Unfit
+        return data
+
+    return read
+
+
+def _literal_reader(options: tuple[Any, ...]) -> Reader:
+    allowed = frozenset((type(one), one) for one in options)
+
+    def read(data: Any) -> Any:
+        if not isinstance(data, (str, int)) or (type(data), data) not in allowed:
+            raise _Unfit
+        return data
+
+    return read
+
+
+def _union_reader(options: tuple[Any, ...]) -> Reader:
+    readers = tuple(reader_of(one) for one in options)
+
+    def read(data: Any) -> Any:
+        for each in readers:
+            try:
+                return each(data)
+            except _Unfit:
+                continue
+        raise _Unfit
+
+    return read
+
+
+def _tuple_reader(inner: Any) -> Reader:
+    each = reader_of(inner)
+    is_plain = inner in (int, str)
+
+    def read(data: Any) -> Any:
+        if not isinstance(data, (list, tuple)):
+            raise _Unfit
+        if not is_plain:
+            return tuple(map(each, data))
+        if not set(map(type, data)) <= {inner}:
+            raise _Unfit
+        return tuple(data)
+
+    return read
+
+
+def _mapping_reader(inner: Any) -> Reader:
+    each = reader_of(inner)
+
+    def read(data: Any) -> Any:
+        if not isinstance(data, Mapping):
+            raise _Unfit
+        return {key: each(one) for key, one in data.items()}
+
+    return read
+
+
+def _dataclass_reader(cls: type) -> Reader:
+    readers = {name: reader_of(hint) for name, hint in _hints(cls).items()}
+    required = _required(cls)
+
+    def read(data: Any) -> Any:
+        if not isinstance(data, Mapping) or not required <= data.keys() <= readers.keys():
+            raise _Unfit
+        return cls(**{name: readers[name](value) for name, value in data.items()})
+
+    return read
 
 
 def _decode(kind: Any, data: Any, where: str) -> Any:
@@ -106,12 +207,21 @@ def _decode_dataclass(kind: type, data: Any, where: str) -> Any:
     return kind(**values)
 
 
+@cache
+def _names(cls: type) -> tuple[str, ...]:
+    return tuple(one.name for one in dataclasses.fields(cls)) if dataclasses.is_dataclass(cls) else ()
+
+
 def encode(value: Any) -> Any:
     """Turn a dataclass into plain data (dicts, lists, text, whole numbers), ready for canonical JSON."""
-    if dataclasses.is_dataclass(value) and not isinstance(value, type):
-        return {f.name: encode(getattr(value, f.name)) for f in dataclasses.fields(value)}
-    if isinstance(value, Mapping):
-        return {key: encode(one) for key, one in value.items()}
+    if value is None or isinstance(value, (str, int)):
+        return value
     if isinstance(value, (list, tuple)):
         return [encode(one) for one in value]
+    shape: Any = type(value)
+    names = _names(shape)
+    if names:
+        return {name: encode(getattr(value, name)) for name in names}
+    if isinstance(value, Mapping):
+        return {key: encode(one) for key, one in value.items()}
     return value

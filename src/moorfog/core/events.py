@@ -11,7 +11,7 @@ from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from typing import Any, ClassVar, Literal, TypeAlias, cast
 
-from moorfog.core.canonical import canonical_bytes, digest
+from moorfog.core.canonical import canonical_bytes, digest, digest_of_json
 from moorfog.core.codec import DataError, decode, encode
 from moorfog.core.facts import (
     LIMITS as LIMITS,
@@ -524,8 +524,12 @@ def link_of_chain(
     occurred_at: datetime,
     actor: str,
     content: Mapping[str, Any],
+    digest_of: Callable[[Any], str] = digest,
 ) -> str:
-    """Return the SHA-256 that binds an event to the chain before it. ``recorded_at`` is the database's, not bound."""
+    """Return the SHA-256 that binds an event to the chain before it. ``recorded_at`` is the database's, not bound.
+
+    ``digest_of``: how the digest is made; content that came out of a parser without floats needs no look first.
+    """
     body = {
         "previous": previous,
         "id": event_id,
@@ -535,7 +539,7 @@ def link_of_chain(
         "actor": actor,
         "payload": content,
     }
-    return digest(body)
+    return digest_of(body)
 
 
 def check_chain(events: list[Event]) -> int | None:
@@ -543,7 +547,14 @@ def check_chain(events: list[Event]) -> int | None:
     previous = ""
     for expected, event in enumerate(events, start=1):
         here = link_of_chain(
-            previous, event.id, event.seq, event.version, event.occurred_at, event.actor, event.content
+            previous,
+            event.id,
+            event.seq,
+            event.version,
+            event.occurred_at,
+            event.actor,
+            event.content,
+            digest_of_json,
         )
         if event.seq != expected or here != event.chain:
             return event.seq

@@ -10,8 +10,8 @@ minute, and ``pressure`` in thousandths of a millimetre of water below the air o
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Iterable, Iterator, Mapping
-from dataclasses import dataclass
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, fields
 from typing import Any, ClassVar
 
 
@@ -113,6 +113,23 @@ def chunk_of(first: int, readings: list[Reading]) -> Chunk:
         tuple(one.chamber for one in readings if one.chamber is not None),
         tuple(one.pressure for one in readings if one.pressure is not None),
     )
+
+
+def merged(chunks: Sequence[Chunk]) -> list[Chunk]:
+    """Return chunks that follow one another as few chunks as possible: one for a run without a break."""
+    out: list[Chunk] = []
+    for one in chunks:
+        last = out[-1] if out else None
+        if last is not None and last.first + len(last.t) == one.first and _like(last, one):
+            columns = {each.name: getattr(last, each.name) + getattr(one, each.name) for each in fields(Chunk)[1:]}
+            out[-1] = Chunk(last.first, **columns)
+        else:
+            out.append(one)
+    return out
+
+
+def _like(one: Chunk, other: Chunk) -> bool:
+    return all(bool(getattr(one, name)) == bool(getattr(other, name)) for name in ("signal", "chamber", "pressure"))
 
 
 def seal_digest(readings: Iterable[Reading]) -> str:

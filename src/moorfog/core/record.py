@@ -11,11 +11,11 @@ from dataclasses import dataclass
 from typing import Any, Literal
 
 from moorfog.core import events as ev
-from moorfog.core.canonical import canonical_bytes, digest, digest_of_json
+from moorfog.core.canonical import canonical_bytes, digest, digests_of_json
 from moorfog.core.codec import DataError, decode, encode
 from moorfog.core.fold import fold
 from moorfog.core.judge import is_sealed, outcome
-from moorfog.core.readings import Chunk, Reading, seal_digest
+from moorfog.core.readings import Chunk, Reading, merged, seal_digest
 from moorfog.core.reduction import reduce_run
 from moorfog.core.rules import Rules, rules_from_json, rules_to_json
 from moorfog.core.visit import FOLD_VERSION, Try, Visit
@@ -164,7 +164,7 @@ def make_record(
         "rules_digest": rules.digest,
         "rules": rules_to_json(rules),
         "events": [ev.event_to_json(one) for one in events],
-        "readings": {run: [encode(chunk) for chunk in chunks] for run, chunks in sorted(readings.items())},
+        "readings": {run: [encode(chunk) for chunk in merged(chunks)] for run, chunks in sorted(readings.items())},
         "verdict": encode(verdict_of(visit)),
         "signatures": encode(signatures_of(visit)),
     }
@@ -190,11 +190,11 @@ def recompute(data: Any, where: str = "record") -> Recomputed:
     field.
     """
     record = read_record(data, where)
-    rules = rules_from_json(record.rules, f"{where}.rules")
+    own, of_rules = digests_of_json({key: value for key, value in data.items() if key != "digest"}, "rules")
+    rules = rules_from_json(record.rules, f"{where}.rules", of_rules)
     events = [ev.event_from_json(one, f"{where}.events[{i}]") for i, one in enumerate(record.events)]
     out: list[Difference] = []
-    body = {key: value for key, value in data.items() if key != "digest"}
-    _differ(out, "digest", record.digest, digest_of_json(body))
+    _differ(out, "digest", record.digest, own)
     _differ(out, "rules_digest", record.rules_digest, rules.digest)
     broken = ev.check_chain(events)
     if broken is not None:

@@ -316,12 +316,15 @@ def rules_to_json(rules: Rules) -> dict[str, Any]:
     }
 
 
-def rules_from_json(data: Mapping[str, Any], where: str = "rules") -> Rules:
-    """Read a stored set back. Raises :class:`DataError` if it does not have the shape of one."""
+def rules_from_json(data: Mapping[str, Any], where: str = "rules", name: str = "") -> Rules:
+    """Read a stored set back. Raises :class:`DataError` if it does not have the shape of one.
+
+    ``name``: the digest of ``data`` where it was made already.
+    """
     for key in ("book", "procedure", "protocols"):
         if key not in data:
             raise DataError(f"{where}.{key}", "this key is missing")
-    name = digest_of_json(data)
+    name = name or digest_of_json(data)
     known = _known.get(name)
     if known is None:
         known = Rules(
