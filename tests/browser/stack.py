@@ -91,7 +91,7 @@ class Stack:
         command += ["--counter", f"socket://127.0.0.1:{port}", "--spool", str(self.home / "spool" / kind)]
         self.spawn(f"link-{kind}", command, MOORFOG_LINK_TOKEN=f"{TOKEN}.{kind}")
 
-    def wait_for(self, url: str, wait_s: float = 20) -> None:
+    def wait_for(self, url: str, wait_s: float = 90) -> None:
         """Wait until an address answers."""
         deadline = time.monotonic() + wait_s
         while True:

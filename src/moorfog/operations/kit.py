@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime, time, timedelta
 from typing import Any
@@ -167,33 +167,45 @@ def local_day(row: InstrumentRow, now: datetime) -> date:
     return now.astimezone(ZoneInfo(row.content["zone"])).date()
 
 
-def todays_checks(db: Session, row: InstrumentRow, now: datetime) -> list[InstrumentCheckRow]:
-    """Return the checks recorded on this day where the counter stands, oldest first."""
-    start = datetime.combine(local_day(row, now), time(), ZoneInfo(row.content["zone"]))
+@dataclass(frozen=True)
+class Day:
+    """What was done to an instrument: today's latest checks by name, and when each act was done last."""
+
+    checks: Mapping[str, InstrumentCheckRow]
+    acts: Mapping[str, datetime]
+
+
+def days_of(db: Session, rows: Sequence[InstrumentRow], now: datetime) -> dict[str, Day]:
+    """Return the day of each instrument, by id: the day where it stands. Two questions in all."""
+    starts = {row.id: datetime.combine(local_day(row, now), time(), ZoneInfo(row.content["zone"])) for row in rows}
+    if not rows:
+        return {}
+    checks: dict[str, dict[str, InstrumentCheckRow]] = {one: {} for one in starts}
+    acts: dict[str, dict[str, datetime]] = {one: {} for one in starts}
     query = select(InstrumentCheckRow).where(
-        InstrumentCheckRow.instrument_id == row.id,
-        InstrumentCheckRow.checked_at >= start,
+        InstrumentCheckRow.instrument_id.in_(starts),
+        InstrumentCheckRow.checked_at >= min(starts.values()),
         InstrumentCheckRow.checked_at <= now,
     )
-    return list(db.scalars(query.order_by(InstrumentCheckRow.checked_at, InstrumentCheckRow.id)))
-
-
-def last_acts(db: Session, row: InstrumentRow, now: datetime) -> dict[str, datetime]:
-    """Return when each thing was done to an instrument last; what was never done is left out."""
-    query = (
-        select(InstrumentActRow.name, func.max(InstrumentActRow.done_at))
-        .where(InstrumentActRow.instrument_id == row.id, InstrumentActRow.done_at <= now)
-        .group_by(InstrumentActRow.name)
+    for check in db.scalars(query.order_by(InstrumentCheckRow.checked_at, InstrumentCheckRow.id)):
+        if check.checked_at >= starts[check.instrument_id]:
+            checks[check.instrument_id][check.name] = check
+    done = (
+        select(InstrumentActRow.instrument_id, InstrumentActRow.name, func.max(InstrumentActRow.done_at))
+        .where(InstrumentActRow.instrument_id.in_(starts), InstrumentActRow.done_at <= now)
+        .group_by(InstrumentActRow.instrument_id, InstrumentActRow.name)
     )
-    return dict(db.execute(query).all())
+    for instrument_id, name, at in db.execute(done):
+        acts[instrument_id][name] = at
+    return {one: Day(checks[one], acts[one]) for one in starts}
 
 
 def instrument_facts(db: Session, row: InstrumentRow, now: datetime, mode: str) -> Instrument:
     """Return the instrument by value as a run freezes it, with today's latest checks and the limits of ``mode``."""
-    latest = {one.name: one for one in todays_checks(db, row, now)}
+    today = days_of(db, [row], now)[row.id]
     figures, day, kind = row.content, local_day(row, now).isoformat(), kind_of(row)
-    checks = tuple(DailyCheck(one.name, one.value, one.limit, one.passed, day) for one in latest.values())
-    charged = last_acts(db, row, now).get("alcohol") if kind.charge_h else None
+    checks = tuple(DailyCheck(one.name, one.value, one.limit, one.passed, day) for one in today.checks.values())
+    charged = today.acts.get("alcohol") if kind.charge_h else None
     return Instrument(
         row.id,
         row.name,
@@ -301,8 +313,11 @@ def _acts(row: InstrumentRow, acts: Mapping[str, datetime], now: datetime) -> tu
 
 def view_counter(db: Session, row: InstrumentRow, now: datetime) -> CounterView:
     """Return an instrument for the kit page."""
-    latest, kind = {one.name: one for one in todays_checks(db, row, now)}, kind_of(row)
-    acts = last_acts(db, row, now)
+    return _view(row, days_of(db, [row], now)[row.id], now)
+
+
+def _view(row: InstrumentRow, day: Day, now: datetime) -> CounterView:
+    latest, acts, kind = day.checks, day.acts, kind_of(row)
     figures: dict[str, Any] = row.content
     checks, against = [], []
     for rule in kind.check:
@@ -358,7 +373,7 @@ def list_counters(db: Session, clock: Clock, actor: Actor) -> list[CounterView]:
     """Return the counters within the actor's scope, by name."""
     scope = actor.require("tester", "administrator", "supervisor")
     now = clock.now(db)
-    rows = db.scalars(
-        within(select(InstrumentRow), scope, InstrumentRow.employer_id, shared=True).order_by(InstrumentRow.name)
-    )
-    return [view_counter(db, row, now) for row in rows]
+    mine = within(select(InstrumentRow), scope, InstrumentRow.employer_id, shared=True)
+    rows = list(db.scalars(mine.order_by(InstrumentRow.name)))
+    days = days_of(db, rows, now)
+    return [_view(row, days[row.id], now) for row in rows]
