@@ -114,6 +114,7 @@ def test_typed_numbers_that_make_no_sense_are_refused_and_stay_on_the_screen(des
     tester.check_counter()
     tester.open_visit("Sorrel", practice="60")
     tester.until("run")
+    tester.page.get_by_text("link is up").wait_for()
     tester.press("y")
     tester.page.locator("[data-item='typed']").wait_for(timeout=30_000)
     clean(tester, "typed numbers")

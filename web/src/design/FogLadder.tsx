@@ -1,15 +1,11 @@
+import { useMediaQuery } from "@mantine/hooks";
 import type { Schemas } from "@/api/client";
 
 export type Point = [number, number, string];
-const W = 860;
-const H = 300;
 const LEFT = 76;
 const DECADES = 6;
-
-function y(value: number): number {
-  const share = (Math.log10(Math.max(value, 0.1)) + 1) / DECADES;
-  return (H - 6) * (1 - Math.min(1, Math.max(0, share))) + 3;
-}
+const WIDE = [860, 300] as const;
+const TALL = [528, 420] as const;
 
 interface Props {
   points: Point[];
@@ -41,6 +37,12 @@ export function FogLadder({
   wallWords,
   level,
 }: Props) {
+  // drawn as large as it is shown, so that words stay as large as elsewhere
+  const [W, H] = useMediaQuery("(max-width: 1000px)") ? TALL : WIDE;
+  const y = (value: number) => {
+    const share = (Math.log10(Math.max(value, 0.1)) + 1) / DECADES;
+    return (H - 6) * (1 - Math.min(1, Math.max(0, share))) + 3;
+  };
   const isFlow = unit === "ml/min";
   const named = isFlow ? "Modelled flow" : "Outside";
   const total = exercises.at(-1)?.end_ms ?? 1;

@@ -54,7 +54,8 @@ export function Aside({ view, propose }: { view: VisitView; propose: (body: Body
           )}
         </p>
       )}
-      {picture.worn_since && <WearClock ready={picture.wear_ready_at ?? null} />}
+      <PassInHand view={view} propose={propose} />
+      {picture.worn_since && !picture.verdict && <WearClock ready={picture.wear_ready_at ?? null} />}
       {picture.task && (
         <p className="dim">
           {picture.task.name}: {picture.task.required} times the limit
@@ -87,7 +88,6 @@ export function Aside({ view, propose }: { view: VisitView; propose: (body: Body
           </ul>
         </section>
       )}
-      <PassInHand view={view} propose={propose} />
       {worn && (
         <div className="aside-keys">
           <Key cap="X" label="adjusted" onPress={adjust} />

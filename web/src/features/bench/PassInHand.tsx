@@ -12,7 +12,7 @@ export function PassInHand({ view, propose }: { view: VisitView; propose: (body:
   const last = picture.tries.at(-1);
   const isPass = last?.outcome === "pass" && picture.signatures.length === 0 && !picture.closed;
   const marginal = last?.reasons.find((one) => one.code === "marginal");
-  useKeys({ h: isPass && !isOpen ? () => setOpen(true) : undefined });
+  useKeys({ z: isPass && !isOpen ? () => setOpen(true) : undefined });
   if (!last || picture.closed || (!isPass && !marginal)) return null;
   return (
     <section aria-label="The pass in hand">
@@ -25,7 +25,7 @@ export function PassInHand({ view, propose }: { view: VisitView; propose: (body:
       )}
       {isPass && !isOpen && (
         <div className="aside-keys">
-          <Key cap="H" label="withhold this pass" onPress={() => setOpen(true)} />
+          <Key cap="Z" label="withhold this pass" onPress={() => setOpen(true)} />
         </div>
       )}
       {isPass && isOpen && (
