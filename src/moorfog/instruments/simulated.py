@@ -113,6 +113,11 @@ class SimulatedCounter:
         return write_line("R", **head, c=counts, v=volume, p=tail["p"], f=self.air.flags or "-")
 
 
+CATCH_UP_MS = 2000
+"""How much of its own time it catches up after a hiccup of the machine. In practice at many times the speed more would
+come in one burst than the link can turn the valve in, and the run would be void for nothing."""
+
+
 def serve(port: int, seed: int, kind: str = "counter") -> None:
     """Serve one link at a time on loopback until SIGTERM."""
     running = True
@@ -145,7 +150,7 @@ def serve(port: int, seed: int, kind: str = "counter") -> None:
         now = time.monotonic()
         if now < due:
             continue
-        due = max(due + STEP_MS / 1000 / counter.speed, now - 1.0)
+        due = max(due + STEP_MS / 1000 / counter.speed, now - CATCH_UP_MS / 1000 / counter.speed)
         line = counter.tick()
         if client is not None:
             try:
