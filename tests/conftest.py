@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import shutil
+import sys
 import tempfile
 from collections.abc import Iterator
 from pathlib import Path
@@ -24,6 +25,13 @@ settings.load_profile("steady")
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
     """Browser tests mostly wait: they begin first, and the others fill in beside them."""
     items.sort(key=lambda one: "/browser/" not in one.path.as_posix())
+
+
+def pytest_runtest_logreport(report: pytest.TestReport) -> None:
+    """Name a failure at once: the run goes on for minutes before it sums up."""
+    if report.failed:
+        sys.stdout.write(f"\n{report.when} of {report.nodeid} failed\n")
+        sys.stdout.flush()
 
 
 @pytest.fixture(scope="session")

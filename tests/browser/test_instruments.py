@@ -16,6 +16,7 @@ from moorfog.core.simulation import SimulatedWearer, simulate
 from moorfog.documents.tables import readings_csv
 from tests.browser.desk import Desk
 from tests.browser.stack import Stack
+from tests.browser.stalls import on_a_running_machine
 from tests.browser.walked import Walker
 
 Make = Callable[..., Desk]
@@ -86,6 +87,7 @@ def test_every_instrument_is_checked_as_values_and_shows_its_trend(desk: Make) -
         ("2024", "ambient_count", "Sleet", FULL, ""),
     ],
 )
+@on_a_running_machine
 def test_from_the_method_to_a_signed_number(
     desk: Make, walker: Walker, who: str, method: str, model: str, protocol: str, words: str
 ) -> None:
@@ -106,6 +108,7 @@ def test_from_the_method_to_a_signed_number(
     assert "PASS" in closed.upper() and words in closed
 
 
+@on_a_running_machine
 def test_a_fault_of_the_kit_is_void_and_says_so(desk: Make, walker: Walker) -> None:
     tester = desk().sign_in()
     at_the_start(tester, walker, "2010", "ambient_count", "Sedge", FAST, "low alcohol")
@@ -115,6 +118,7 @@ def test_a_fault_of_the_kit_is_void_and_says_so(desk: Make, walker: Walker) -> N
     assert "void" in shown.lower() and "low alcohol" in shown, shown
 
 
+@on_a_running_machine
 def test_a_blocked_hose_is_held_and_void_when_the_number_does_not_change(desk: Make, walker: Walker) -> None:
     tester = desk().sign_in()
     at_the_start(tester, walker, "2016", "ambient_count", "Sedge", FAST, "blocked hose")
@@ -126,6 +130,7 @@ def test_a_blocked_hose_is_held_and_void_when_the_number_does_not_change(desk: M
     assert "the line is blocked" in reasons(tester)
 
 
+@on_a_running_machine
 def test_stubble_is_lost_early_stopped_and_refitted_first(desk: Make, walker: Walker) -> None:
     tester = desk().sign_in()
     at_the_start(tester, walker, "2020", "ambient_count", "Sleet", FULL, "stubble")

@@ -8,6 +8,7 @@ import pytest
 
 from tests.browser.desk import Desk
 from tests.browser.senses import SLOTS, TOTAL_S, begin, ready, stock
+from tests.browser.stalls import on_a_running_machine
 from tests.browser.walked import Walker
 
 Make = Callable[..., Desk]
@@ -21,6 +22,7 @@ def shelf(walker: Walker) -> None:
 
 
 @pytest.mark.parametrize("agent", list(PEOPLE))
+@on_a_running_machine
 def test_from_the_method_to_a_signed_pass(desk: Make, walker: Walker, agent: str) -> None:
     tester = desk().sign_in()
     ready(tester, walker, PEOPLE[agent], agent, begin="choose_method")
@@ -51,6 +53,7 @@ def test_from_the_method_to_a_signed_pass(desk: Make, walker: Walker, agent: str
     wearer.get_by_text("Thank you. You are done here.").wait_for()
 
 
+@on_a_running_machine
 def test_the_whole_run_with_the_server_away_counts_because_every_press_has_its_time(desk: Make, walker: Walker) -> None:
     """Twenty seconds without the server are four hundred of the run: all doses are pressed while it is away."""
     tester = desk().sign_in()

@@ -8,6 +8,7 @@ import pytest
 
 from tests.browser.desk import Desk
 from tests.browser.senses import SLOTS, TOTAL_S, begin, ready, stock
+from tests.browser.stalls import on_a_running_machine
 from tests.browser.walked import Walker
 
 Make = Callable[..., Desk]
@@ -28,6 +29,7 @@ def outcome(tester: Desk) -> str:
 
 
 @pytest.mark.parametrize("agent", list(PEOPLE))
+@on_a_running_machine
 def test_the_wearers_touch_fails_it_at_once_and_a_mistake_voids_it(desk: Make, walker: Walker, agent: str) -> None:
     tester = desk().sign_in()
     ready(tester, walker, PEOPLE[agent], agent)
@@ -47,6 +49,7 @@ def test_the_wearers_touch_fails_it_at_once_and_a_mistake_voids_it(desk: Make, w
 
 
 @pytest.mark.parametrize("agent", list(OTHERS))
+@on_a_running_machine
 def test_what_breaks_the_protocol_voids_it(desk: Make, walker: Walker, agent: str) -> None:
     tester = desk().sign_in()
     ready(tester, walker, OTHERS[agent], agent)
@@ -71,6 +74,7 @@ def test_what_breaks_the_protocol_voids_it(desk: Make, walker: Walker, agent: st
     assert tester.page.locator(".note h2").first.inner_text().startswith(reason)
 
 
+@on_a_running_machine
 def test_the_testers_key_fails_it_and_another_size_begins_with_the_threshold(desk: Make, walker: Walker) -> None:
     tester = desk().sign_in()
     ready(tester, walker, "Halla Reedmace", "sweet")
@@ -90,6 +94,7 @@ def test_the_testers_key_fails_it_and_another_size_begins_with_the_threshold(des
     assert tester.until("screen", model="Sedge") == "screen"
 
 
+@on_a_running_machine
 def test_a_lid_closed_in_mid_run_voids_it_and_the_screen_says_so(desk: Make, walker: Walker) -> None:
     tester = desk().sign_in()
     ready(tester, walker, "Sunniva Pike", "odour")
