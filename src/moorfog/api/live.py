@@ -170,7 +170,7 @@ class Hub:
                 head = db.get(VisitHead, visit_id)
                 if head is not None:
                     self._follow(watch, load_visit(db, head))
-        self._read(db, {one.run.run_id: one for one in watched.values() if one.run is not None})
+        self._read(db, [(one, one.run) for one in watched.values() if one.run is not None])
 
     def _follow(self, watch: Watch, visit: Visit) -> None:
         running = visit.running
@@ -188,16 +188,18 @@ class Hub:
                 running.started.run_id, reduction, book, Fraction(started.level), running.facepiece.kind
             )
 
-    def _read(self, db: Session, watched: dict[str, Watch]) -> None:
+    def _read(self, db: Session, followed: list[tuple[Watch, RunWatch]]) -> None:
         """Feed what is new of all runs that are followed, and tell their screens; one question for all of them."""
-        runs = {name: watch.run for name, watch in watched.items() if watch.run is not None}
-        found = load_fresh_chunks(db, {name: run.last_first for name, run in runs.items()})
-        for name, chunks in found.items():
-            run, fresh = runs[name], [reading for chunk in chunks for reading in chunk.readings()]
+        found = load_fresh_chunks(db, {run.run_id: run.last_first for _, run in followed})
+        for watch, run in followed:
+            chunks = found.get(run.run_id)
+            if not chunks:
+                continue
+            fresh = [reading for chunk in chunks for reading in chunk.readings()]
             run.last_first = chunks[-1].first
             for one in fresh:
                 run.reduction.feed(one)
-            self._send(watched[name], message("live", json.dumps(live_message(run, fresh))))
+            self._send(watch, message("live", json.dumps(live_message(run, fresh))))
 
 
 def live_message(run: RunWatch, fresh: list[Reading]) -> dict[str, Any]:

@@ -5,7 +5,6 @@ Display cuts and never rounds up, so that no number on a screen or a page promis
 
 from __future__ import annotations
 
-import math
 import re
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -131,8 +130,3 @@ def leak_budget(
     hope = worst_drift_factor(drift_maximum)
     at_best = sum((one if final else one / hope for one, final in zip(shares, is_final, strict=True)), Fraction(0))
     return Budget(shares, spent, is_unlikely=spent > 1, is_lost=at_best > 1)
-
-
-def is_finite_number(value: float) -> bool:
-    """Tell whether a reading can be used at all; asked first, because NaN passes every "not less"."""
-    return math.isfinite(value)

@@ -163,8 +163,6 @@ def _decode(kind: Any, data: Any, where: str) -> Any:
         if not isinstance(data, (list, tuple)):
             raise DataError(where, f"a list is expected, {type(data).__name__} was given")
         inner = typing.get_args(kind)[0]
-        if inner in (int, str) and all(type(one) is inner for one in data):
-            return tuple(data)  # columns of readings: nothing to look into
         return tuple(_decode(inner, one, f"{where}[{index}]") for index, one in enumerate(data))
     if origin in (dict, Mapping):
         if not isinstance(data, Mapping):

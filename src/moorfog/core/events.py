@@ -11,7 +11,7 @@ from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from typing import Any, ClassVar, Literal, TypeAlias, cast
 
-from moorfog.core.canonical import canonical_bytes, digest, digest_of_json
+from moorfog.core.canonical import digest, digest_of_json
 from moorfog.core.codec import DataError, decode, encode
 from moorfog.core.facts import (
     LIMITS as LIMITS,
@@ -612,8 +612,3 @@ def event_from_json(data: Mapping[str, Any], where: str = "event") -> Event:
         )
     except KeyError as error:
         raise DataError(f"{where}.{error.args[0]}", "this key is missing") from None
-
-
-def same_content(one: Payload, other: Payload) -> bool:
-    """Tell whether two payloads say the same, byte for byte in canonical form."""
-    return canonical_bytes(encode(one)) == canonical_bytes(encode(other))

@@ -271,11 +271,16 @@ def pass_blocks(visit: Visit, now: datetime) -> list[Block]:
     result, reasons = outcome(visit, current)
     if result == "pass":
         return []
-    if current.is_sealing and result == "unfinished":
+    if awaits_readings(visit, current):
         return [Block(one.code, one.sentence, "a moment", "waiting") for one in reasons]
     return [
         Block(one.code, one.sentence, one.remedy, one.gravity) for one in reasons if one.gravity != "note"
     ] + _visit_blocks(visit)
+
+
+def awaits_readings(visit: Visit, one: Try) -> bool:
+    """True while a stopped run's last readings are still to come and nothing else has decided it."""
+    return one.is_sealing and outcome(visit, one)[0] == "unfinished"
 
 
 def outcome(visit: Visit, one: Try) -> tuple[Outcome, tuple[Reason, ...]]:

@@ -12,7 +12,7 @@ from collections.abc import Collection, Iterable
 from dataclasses import dataclass
 
 from moorfog.core.events import Facepiece
-from moorfog.core.judge import needs_decision, outcome
+from moorfog.core.judge import awaits_readings, needs_decision, outcome
 from moorfog.core.visit import Try, Visit
 
 AFTER_FAIL = "qlft.after_fail"
@@ -97,7 +97,7 @@ def offers(visit: Visit) -> tuple[Offer, ...]:
         return ()
     if visit.distress:
         return (Offer("end", "End here", "Distress: the clinician decides."),)
-    if current.is_sealing and outcome(visit, current)[0] == "unfinished":
+    if awaits_readings(visit, current):
         return ()
     out: list[Offer] = []
     if may_refit(visit, current):
