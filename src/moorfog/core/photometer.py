@@ -30,6 +30,9 @@ from moorfog.core.rules import Book
 
 INSIDE_BY = ("average of peaks", "highest peak", "integrated area")
 """How the inside figure may be found: values of the book's ``aerosol.inside``."""
+EDGES_MS = 2000
+"""What an exercise's own challenge may lack of its seconds: readings across its edges are not used. That no more than
+the protocol's missing second is lost is judged over the whole run. Common practice."""
 
 
 def mean_signal(slices: Sequence[Slice]) -> Fraction | None:
@@ -65,7 +68,7 @@ def outsides(protocol: Protocol, signals: Sequence[SignalWindow]) -> tuple[Outsi
         own = [each for one in signals if one.use == "outside" and one.exercise == index for each in one.slices]
         found_here, read = mean_signal(own), sum(one.ms for one in own)
         known = (found_here,) if found_here is not None else ()
-        out.append(Outside(found_here, read >= planned_ms(protocol, index), known))
+        out.append(Outside(found_here, read >= planned_ms(protocol, index) - EDGES_MS, known))
     return tuple(out)
 
 

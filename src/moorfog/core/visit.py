@@ -25,7 +25,7 @@ from moorfog.core.methods import QUALITATIVE
 from moorfog.core.protocols import Protocol
 from moorfog.core.rules import FACTS, Item, Rules, SealRule, When
 
-FOLD_VERSION = 3
+FOLD_VERSION = 4
 """Raised whenever the same log would fold to another result; see docs/fold-changes.md."""
 
 Outcome = Literal["pass", "fail", "void", "unfinished"]
