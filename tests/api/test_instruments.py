@@ -5,6 +5,7 @@ from __future__ import annotations
 from datetime import timedelta
 from importlib.resources import files
 from typing import Any
+from urllib.parse import quote
 
 import pytest
 
@@ -23,17 +24,17 @@ FIGURES = {kind: {**figures, "kind": kind} for _, kind, _, figures in scenario.I
 METHODS = {"photometer": "aerosol", "pressure": "negative_pressure"}
 
 
-def enter(house: House, kind: str) -> str:
+def enter(house: House, kind: str, name: str = "") -> str:
     """Enter an instrument of a kind at our employer; return its id. Its link's token is its kind and our mark."""
     more = {"serial_number": house.mark, "calibrated_until": "2099-01-01", "zone": house.zone}
     return run_in_transaction(
         house.engine,
         lambda db: create_instrument(
             db,
-            name=f"{kind} {house.mark}",
+            name=name or f"{kind} {house.mark}",
             employer_id=house.ours.employer,
             is_simulated=True,
-            token=f"{kind}-{house.mark}",
+            token=f"{name or kind}-{house.mark}",
             content={**FIGURES[kind], **more},
         ),
     )
@@ -45,7 +46,7 @@ def checked(tester: Client, instrument: str, kind: str) -> None:
 
 
 def view(tester: Client, instrument: str) -> dict[str, Any]:
-    found: dict[str, Any] = next(one for one in tester.get("/api/counters") if one["id"] == instrument)
+    found: dict[str, Any] = next(one for one in tester.get("/api/counters")["rows"] if one["id"] == instrument)
     return found
 
 
@@ -309,6 +310,61 @@ def test_a_protocol_that_cannot_work_is_found_out_by_the_dry_run(house: House, c
     assert any(words in one for one in chief.post(f"{path}/try", {"text": change(OURS)})["problems"])
     with pytest.raises(Refused, match="bad_protocol"):
         chief.post(path, {"text": change(OURS)})
+
+
+def test_instruments_are_paged_and_found_by_kind_and_name(house: House) -> None:
+    for number in range(26):
+        enter(house, "photometer", name=f"Photometer {number:02d} {house.mark}")
+    tester = house.client()
+    first, second = tester.get("/api/counters?page=1"), tester.get("/api/counters?page=2")
+    assert first["pages"] == second["pages"] and len(first["rows"]) == 25
+    ids = [one["id"] for one in (*first["rows"], *second["rows"])]
+    assert len(set(ids)) == len(ids)
+    assert tester.get("/api/counters?page=9")["page"] == first["pages"], "past the last is the last"
+    assert {one["kind"] for one in tester.get("/api/counters?kind=photometer")["rows"]} == {"photometer"}
+    assert house.ours.counter in [one["id"] for one in tester.get("/api/counters?kind=counter")["rows"]]
+    found = tester.get(f"/api/counters?name={quote(f'Photometer 25 {house.mark}')}")
+    assert [one["name"] for one in found["rows"]] == [f"Photometer 25 {house.mark}"]
+
+
+def test_a_part_taken_for_a_test_is_used_by_it_and_stands_in_its_record(house: House) -> None:
+    """Moved to another facepiece of the same person it need not be cleaned; nobody else gets it before it is."""
+    tester = house.client()
+    tester.check_counter()
+    entry = {"employer_id": house.ours.employer, "kind": "probe", "fits": "Sedge", "once_only": False}
+    part = tester.post("/api/parts", {**entry, "name": f"Probe {house.mark}"})["id"]
+    once = tester.post("/api/parts", {**entry, "name": f"Once {house.mark}", "once_only": True})["id"]
+    other = tester.post("/api/parts", {**entry, "name": f"Manifold {house.mark}", "kind": "manifold"})["id"]
+
+    def at_the_probe(person: int, **more: Any) -> str:
+        visit = tester.open(house.ours.people[person], **more)
+        tester.until(visit, "fit_probe")
+        return visit
+
+    visit = at_the_probe(0)
+    shown = [one["id"] for one in tester.get(f"/api/visits/{visit}/parts")]
+    assert {part, once} <= set(shown) and other not in shown
+    with pytest.raises(Refused, match="never cleaned"):
+        tester.say(visit, {"kind": "fit_probe", "part_ids": [part]})
+    tester.post(f"/api/parts/{part}/acts", {"name": "cleaned"})
+    tester.say(visit, {"kind": "fit_probe", "part_ids": [part, once]})
+    tester.choose(visit, "Sedge", "S")
+    tester.until(visit, "fit_probe")
+    with pytest.raises(Refused, match="used once already"):
+        tester.say(visit, {"kind": "fit_probe", "part_ids": [once]})
+    tester.say(visit, {"kind": "fit_probe", "part_ids": [part]})
+    log = tester.get(f"/api/visits/{visit}/log")["events"]
+    fitted = [one["payload"]["parts"] for one in log if one["payload"]["kind"] == "probe_fitted"]
+    assert [[each["name"] for each in one] for one in fitted] == [
+        [f"Probe {house.mark}", f"Once {house.mark}"],
+        [f"Probe {house.mark}"],
+    ]
+    practice = at_the_probe(1, is_practice=True, speed=1)
+    with pytest.raises(Refused, match="not cleaned since"):
+        tester.say(practice, {"kind": "fit_probe", "part_ids": [part]})
+    tester.post(f"/api/parts/{part}/acts", {"name": "cleaned"})
+    tester.say(practice, {"kind": "fit_probe", "part_ids": [part]})
+    assert not next(one for one in tester.get("/api/parts")["rows"] if one["id"] == part)["stands_against"]
 
 
 def test_a_part_is_cleaned_before_it_is_used_again_and_a_once_only_one_never_is(house: House) -> None:

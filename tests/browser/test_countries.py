@@ -1,4 +1,4 @@
-"""Full counts under other countries' books: the book set up on the screen by an administrator, then run to a verdict."""
+"""Full counts under other countries' books: set up on the screen by an administrator, then run to a verdict."""
 
 from __future__ import annotations
 

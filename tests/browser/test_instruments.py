@@ -72,6 +72,35 @@ def test_from_the_method_to_a_signed_number(
     assert "PASS" in closed.upper() and words in closed
 
 
+def test_a_probe_is_taken_by_its_digit_and_must_be_cleaned_afterwards(desk: Make, walker: Walker) -> None:
+    tester = desk().sign_in()
+    tester.page.get_by_role("link", name="Kit").click()
+    parts = tester.page.locator(".counter[data-kind='parts']")
+    parts.get_by_label("New part").fill("Probe set 9")
+    parts.get_by_label("Fits").fill("Sedge")
+    parts.get_by_role("button", name="Enter it").click()
+    parts.get_by_text("never cleaned here").wait_for()
+    visit, _ = walker.to("fit_probe", "1020", speed=1)
+    tester.at(visit)
+    tester.page.get_by_text("never cleaned here").wait_for()
+    tester.press("1")
+    assert not tester.page.get_by_text("taken").count(), "nobody takes a probe that was never cleaned"
+    other = desk().sign_in()
+    other.page.get_by_role("link", name="Kit").click()
+    line = other.page.locator(".counter[data-kind='parts'] li", has_text="Probe set 9")
+    line.get_by_role("button", name="Cleaned, inspected").click()
+    line.get_by_text("cleaned", exact=False).first.wait_for()
+    tester.at(visit)
+    tester.page.locator(".options .tarn", has_text="cleaned").wait_for()
+    tester.press("1")
+    tester.page.locator(".options", has_text="taken").wait_for()
+    assert tester.axe() == []
+    tester.press("Space")
+    tester.page.locator("[data-item='probe']").wait_for(state="detached")
+    other.page.reload()
+    line.get_by_text("not cleaned since it was used").wait_for()
+
+
 @on_a_running_machine
 def test_a_fault_of_the_kit_is_void_and_says_so(desk: Make, walker: Walker) -> None:
     tester = desk().sign_in()

@@ -157,7 +157,7 @@ class Bench:
             "choose_task": ev.TaskChosen(task()),
             "choose_facepiece": ev.FacepieceChosen(piece or facepiece()),
             "choose_method": ev.MethodChosen(self.method),
-            "fit_probe": ev.ProbeFitted(loops_needed(self.visit)),
+            "fit_probe": ev.ProbeFitted(loops_needed(self.visit), ()),
             "don": ev.Donned(True),
             "doff": ev.Doffed("done"),
             "release": ev.Released(),

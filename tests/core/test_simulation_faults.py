@@ -86,7 +86,7 @@ def test_no_fault_of_the_kit_ever_leads_to_a_pass(fault: str, name: str) -> None
 @pytest.mark.parametrize("phase", [0, 90, 249])
 @pytest.mark.parametrize("name", ["fast-count-disposable", "full-count-us", *MEASURED])
 def test_a_sound_wearer_on_sound_kit_passes_and_a_leaking_one_does_not(name: str, phase: int) -> None:
-    """``phase``: an instrument's intervals need not begin where a protocol's seconds do, and on the bench they never do."""
+    """``phase``: an instrument's intervals begin where they will, not where a protocol's seconds do."""
     one = protocol(name)
     n = len(one.exercises())
     for seed in range(20):

@@ -10,12 +10,12 @@ from pydantic import ConfigDict
 
 from moorfog.api.routing import Context, Follow, plain, route
 from moorfog.core.events import event_to_json
-from moorfog.operations import choices, lists, records, run_files, signing, visits
+from moorfog.operations import choices, lists, parts, records, run_files, signing, visits
 from moorfog.operations.proposals import Id, Proposal
 from moorfog.operations.reports import find_report, issue_report
 from moorfog.operations.runs import start_run
 from moorfog.operations.views import VisitView, view_for_screen
-from moorfog.store.log import keep_state, load_events
+from moorfog.store.log import keep_state, load_events, load_visit
 
 STRICT = ConfigDict(strict=True, extra="forbid")
 
@@ -152,6 +152,13 @@ def get_log(context: Context, visit_id: str) -> LogView:
 def get_advice(context: Context, visit_id: str) -> choices.Advice:
     """Task, facepiece, size and method: what is advised for this person."""
     return choices.advice_for(context.db, context.clock, context.actor, visit_id)
+
+
+@route("GET", "/api/visits/{visit_id}/parts", "read", returns=list[parts.PartView])
+def get_visit_parts(context: Context, visit_id: str) -> list[parts.PartView]:
+    """The sampling parts that may serve this visit's facepiece and method, those entered for its model first."""
+    head = visits.find_head(context.db, context.actor.scope("tester", "administrator", "supervisor"), visit_id)
+    return list(parts.parts_for(context.db, head, load_visit(context.db, head)))
 
 
 @route("POST", "/api/visits/{visit_id}/seal-notice", "supervise")

@@ -6,8 +6,8 @@ from dataclasses import dataclass
 
 from pydantic import ConfigDict
 
+from moorfog.api.paging import PageQuery
 from moorfog.api.routing import Context, route
-from moorfog.api.solutions import PageQuery
 from moorfog.operations import jobs, kit, parts, recall
 
 
@@ -36,10 +36,18 @@ class PartDone:
     name: parts.PartDeed
 
 
-@route("GET", "/api/counters", "read", returns=list[kit.CounterView])
-def get_counters(context: Context) -> list[kit.CounterView]:
-    """The counters, their links, today's checks and what stands against using them."""
-    return kit.list_counters(context.db, context.clock, context.actor)
+@dataclass(frozen=True)
+class CountersQuery(PageQuery):
+    """Which page, from 1; of which kind and by which name, all where empty."""
+
+    kind: str = ""
+    name: str = ""
+
+
+@route("GET", "/api/counters", "read", query=CountersQuery, returns=kit.CounterPage)
+def get_counters(context: Context, query: CountersQuery) -> kit.CounterPage:
+    """The instruments, their links, today's checks and what stands against using them."""
+    return kit.list_counters(context.db, context.clock, context.actor, query.page, query.kind, query.name)
 
 
 @route("POST", "/api/counters/{instrument_id}/checks", "kit", body=CheckValue, returns=kit.CounterView)

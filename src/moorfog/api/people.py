@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from flask import Response
 from pydantic import ConfigDict
 
+from moorfog.api.paging import PageQuery
 from moorfog.api.routing import Context, plain, route
 from moorfog.operations import catalogue, imports, jobs, lists, people
 
@@ -36,17 +37,9 @@ class CatalogueFile:
 
 
 @dataclass(frozen=True)
-class PageQuery:
-    """Which page."""
-
-    page: int = 1
-
-
-@dataclass(frozen=True)
-class ResultsQuery:
+class ResultsQuery(PageQuery):
     """Which page, of which site; all sites where empty."""
 
-    page: int = 1
     site: str = ""
 
 

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Annotated
 
 from flask import Response
-from pydantic import ConfigDict, Field
+from pydantic import ConfigDict
 
+from moorfog.api.paging import PageQuery
 from moorfog.api.routing import Context, plain, route
 from moorfog.documents.label import label_pdf
 from moorfog.operations import jobs, recall, solutions
@@ -22,17 +22,9 @@ class AmountQuery:
 
 
 @dataclass(frozen=True)
-class PageQuery:
-    """Which page, from 1."""
-
-    page: Annotated[int, Field(ge=1)] = 1
-
-
-@dataclass(frozen=True)
-class LotsQuery:
+class LotsQuery(PageQuery):
     """Which page, from 1, and of which agent; all where empty."""
 
-    page: Annotated[int, Field(ge=1)] = 1
     agent: str = ""
 
 

@@ -155,10 +155,21 @@ class FacepieceChosen:
 
 
 @dataclass(frozen=True)
+class Part:
+    """A probe, adapter, probed cartridge or manifold taken for a test, when it was last cleaned (empty: never)."""
+
+    id: str
+    name: str
+    kind: str
+    cleaned_at: str
+
+
+@dataclass(frozen=True)
 class ProbeFitted:
-    """The facepiece was altered for sampling; ``loops`` are now open and must be put back."""
+    """The facepiece was altered for sampling; ``loops`` are now open and must be put back. ``parts``: what is on it."""
 
     loops: tuple[str, ...]
+    parts: tuple[Part, ...]
     kind: Literal["probe_fitted"] = "probe_fitted"
 
 
@@ -443,7 +454,7 @@ KINDS: dict[str, type[Any]] = {
         *QUALITATIVE_PAYLOADS,
     )
 }
-VERSIONS: dict[str, int] = {**dict.fromkeys(KINDS, 1), "run_started": 2, "run_closed": 2}
+VERSIONS: dict[str, int] = {**dict.fromkeys(KINDS, 1), "probe_fitted": 2, "run_started": 2, "run_closed": 2}
 OBSERVATIONS = frozenset(
     {
         "touched",
@@ -466,6 +477,7 @@ def _started_by_a_counter(payload: dict[str, Any]) -> dict[str, Any]:
 
 
 UPCASTERS: dict[tuple[str, int], Callable[[dict[str, Any]], dict[str, Any]]] = {
+    ("probe_fitted", 1): lambda payload: {**payload, "parts": []},
     ("run_started", 1): _started_by_a_counter,
     ("run_closed", 1): lambda payload: {**payload, "signals": [], "holds": []},
 }

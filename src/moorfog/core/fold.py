@@ -109,6 +109,7 @@ def _chosen(visit: Visit, event: ev.Event, payload: ev.FacepieceChosen) -> Visit
         facepiece=payload.facepiece,
         chosen=visit.chosen + 1,
         chosen_seq=event.seq,
+        parts=(),
         worn_since=None,
         unaided=False,
         seals=(),
@@ -126,7 +127,7 @@ def _open_loops(visit: Visit, event: ev.Event, rules: Sequence[str]) -> Visit:
 
 
 def _probe_fitted(visit: Visit, event: ev.Event, payload: ev.ProbeFitted) -> Visit:
-    return replace(_open_loops(visit, event, payload.loops), probe_fitted_for=visit.chosen)
+    return replace(_open_loops(visit, event, payload.loops), probe_fitted_for=visit.chosen, parts=payload.parts)
 
 
 def _loop_opened(visit: Visit, event: ev.Event, payload: ev.LoopOpened) -> Visit:

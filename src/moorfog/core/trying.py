@@ -52,6 +52,7 @@ def begin_try(
         visit.donning,
         visit.adjustment,
         visit.chosen_seq,
+        visit.parts,
         tuple(dict.fromkeys(against)),
     )
     return replace(visit, tries=(*visit.tries, one))

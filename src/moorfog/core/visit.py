@@ -12,6 +12,7 @@ from moorfog.core.canonical import digest
 from moorfog.core.events import (
     Facepiece,
     NumbersTyped,
+    Part,
     QualitativeStarted,
     RunClosed,
     RunStarted,
@@ -119,6 +120,7 @@ class Try:
     donning: int
     adjustment: int
     chosen_seq: int
+    parts: tuple[Part, ...]
     against: tuple[str, ...]
     broken: tuple[Reason, ...] = ()
     remarks: tuple[Reason, ...] = ()
@@ -188,6 +190,7 @@ class Visit:
     chosen: int = 0
     chosen_seq: int = 0
     probe_fitted_for: int = 0
+    parts: tuple[Part, ...] = ()
     donning: int = 0
     unaided: bool = False
     worn_since: datetime | None = None

@@ -200,9 +200,11 @@ def _kit_words(visit: Visit, one: Try) -> tuple[str, tuple[str, ...], str]:
     if one.typed is not None:
         source += f", display resolution {one.typed.resolution}; no bound from typed numbers"
     flow = f", counted flow {counter.counted_flow} cm³/min" if counter.kind == "counter" else ""
+    parts = ", ".join(f"{each.kind} {each.name!r}" for each in one.parts)
+    sampled = f"; sampled through {parts}" if parts else ""
     kit = (
         f"{counter.name}, serial {counter.serial_number}{flow}, "
-        f"calibrated until {counter.calibrated_until}, {started.mode} mode"
+        f"calibrated until {counter.calibrated_until}, {started.mode} mode{sampled}"
     )
     return kit, checks, source
 

@@ -18,7 +18,7 @@ from moorfog.core.sizing import SizeAdvice, SizeRange, panel_cell, size_advice
 from moorfog.core.visit import Visit
 from moorfog.data import shipped_protocols
 from moorfog.operations.accounts import Actor
-from moorfog.operations.kit import list_counters
+from moorfog.operations.kit import kinds_ready
 from moorfog.operations.lists import FacepieceOption, list_facepieces
 from moorfog.operations.sites import TaskLine, list_tasks
 from moorfog.operations.solutions import list_nebulisers, lots_at_hand
@@ -214,7 +214,7 @@ BY_INSTRUMENT: dict[str, Method] = {
 def _kit(db: Session, clock: Clock, actor: Actor) -> Kit:
     """Return the methods with a sound kit today: a checked counter, or every lot and nebuliser a test needs."""
     methods: set[Method] = set()
-    ready = {one.kind for one in list_counters(db, clock, actor) if not one.stands_against}
+    ready = kinds_ready(db, clock, actor)
     methods.update(method for kind, method in BY_INSTRUMENT.items() if kind in ready)
     held = {(one.agent, one.role) for one in list_nebulisers(db, clock, actor) if not one.stands_against}
     held |= lots_at_hand(db, clock, actor)

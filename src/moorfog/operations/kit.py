@@ -18,9 +18,12 @@ from moorfog.core.instruments import CheckRule, KindRule, check_passes
 from moorfog.data import instrument_kinds
 from moorfog.operations.accounts import Actor, digest_of
 from moorfog.operations.errors import DomainError, NotFound
+from moorfog.operations.paging import cut_to_page
 from moorfog.store.base import Clock, new_id
 from moorfog.store.models import InstrumentActRow, InstrumentCheckRow, InstrumentRow
 from moorfog.store.scope import Scope, within
+
+READERS = ("tester", "administrator", "supervisor")
 
 SENSES = {"at_least": "at least", "at_most": "at most", "within": "within"}
 LINK_SILENT = timedelta(seconds=5)
@@ -279,7 +282,7 @@ def record_act(db: Session, clock: Clock, actor: Actor, instrument_id: str, name
 
 def trend_of(db: Session, clock: Clock, actor: Actor, instrument_id: str, name: str) -> Trend:
     """Return the values of one check over the last ninety days. Raises :class:`NotFound` for an unknown one."""
-    row = find_instrument(db, actor.require("tester", "administrator", "supervisor"), instrument_id)
+    row = find_instrument(db, actor.require(*READERS), instrument_id)
     rule = kind_of(row).find(name)
     if rule is None:
         raise NotFound("check")
@@ -369,11 +372,34 @@ def _view(row: InstrumentRow, day: Day, now: datetime) -> CounterView:
     )
 
 
-def list_counters(db: Session, clock: Clock, actor: Actor) -> list[CounterView]:
-    """Return the counters within the actor's scope, by name."""
-    scope = actor.require("tester", "administrator", "supervisor")
+@dataclass(frozen=True)
+class CounterPage:
+    """One page of instruments."""
+
+    rows: tuple[CounterView, ...]
+    total: int
+    page: int
+    pages: int
+
+
+def list_counters(db: Session, clock: Clock, actor: Actor, page: int, kind: str = "", name: str = "") -> CounterPage:
+    """Return a page of the instruments within the actor's scope, by name; of one kind or by its name where given."""
     now = clock.now(db)
-    mine = within(select(InstrumentRow), scope, InstrumentRow.employer_id, shared=True)
-    rows = list(db.scalars(mine.order_by(InstrumentRow.name)))
+    query = within(select(InstrumentRow), actor.require(*READERS), InstrumentRow.employer_id, shared=True)
+    if kind:
+        query = query.where(func.coalesce(func.json_value(InstrumentRow.content, "$.kind"), "counter") == kind)
+    if name:
+        query = query.where(InstrumentRow.name == name)
+    shown = cut_to_page(db, query, page, InstrumentRow.name, InstrumentRow.id)
+    return CounterPage(_views(db, list(db.scalars(shown.query)), now), shown.total, shown.page, shown.pages)
+
+
+def kinds_ready(db: Session, clock: Clock, actor: Actor) -> set[str]:
+    """Return the kinds of instrument of which at least one within the actor's scope may be used now."""
+    mine = within(select(InstrumentRow), actor.require(*READERS), InstrumentRow.employer_id, shared=True)
+    return {one.kind for one in _views(db, list(db.scalars(mine)), clock.now(db)) if not one.stands_against}
+
+
+def _views(db: Session, rows: list[InstrumentRow], now: datetime) -> tuple[CounterView, ...]:
     days = days_of(db, rows, now)
-    return [_view(row, days[row.id], now) for row in rows]
+    return tuple(_view(row, days[row.id], now) for row in rows)

@@ -16,6 +16,7 @@ from moorfog.core.methods import QUALITATIVE, WORDS
 from moorfog.operations.accounts import Actor
 from moorfog.operations.catalogue import model_of
 from moorfog.operations.errors import NotFound
+from moorfog.operations.paging import PAGE, pages_of
 from moorfog.operations.people import latest_clearance, latest_training, matching, search_words
 from moorfog.operations.words import KIND_WORDS
 from moorfog.store.base import Clock
@@ -31,7 +32,6 @@ from moorfog.store.models import (
 )
 from moorfog.store.scope import Scope, within
 
-PAGE = 25
 READERS = ("tester", "administrator", "supervisor")
 
 
@@ -220,10 +220,6 @@ class SiteView:
     rule_book: str
 
 
-def _pages(total: int) -> int:
-    return max(1, -(-total // PAGE))
-
-
 def _person_row(person: Person, employer: str, site: str) -> PersonRow:
     return PersonRow(person.id, person.name, person.number, person.job, person.task, employer, site, person.site_id)
 
@@ -259,10 +255,10 @@ def find_people(db: Session, actor: Actor, q: str, page: int) -> PeoplePage:
     if page <= 1 and len(rows) < PAGE:
         return PeoplePage(tuple(PersonRow(*row) for row in rows), len(rows), 1, 1)
     total = db.scalar(count, given) or 0
-    if page > _pages(total):
-        page = _pages(total)
+    if page > pages_of(total):
+        page = pages_of(total)
         rows = db.execute(query, {**given, "skip": (page - 1) * PAGE}).all()
-    return PeoplePage(tuple(PersonRow(*row) for row in rows), total, max(page, 1), _pages(total))
+    return PeoplePage(tuple(PersonRow(*row) for row in rows), total, max(page, 1), pages_of(total))
 
 
 def _visit_query() -> Any:
@@ -482,9 +478,11 @@ def pass_results(db: Session, actor: Actor, page: int, site_id: str | None = Non
         .group_by(units.c.model_id, units.c.size)
     )
     total = db.scalar(select(func.count()).select_from(query.subquery())) or 0
-    page = min(max(page, 1), _pages(total))
+    page = min(max(page, 1), pages_of(total))
     rows = db.execute(query.order_by("model", units.c.size).limit(PAGE).offset((page - 1) * PAGE))
-    return ResultsPage(tuple(ResultRow(m, s, *map(int, counts)) for m, s, *counts in rows), total, page, _pages(total))
+    return ResultsPage(
+        tuple(ResultRow(m, s, *map(int, counts)) for m, s, *counts in rows), total, page, pages_of(total)
+    )
 
 
 def list_facepieces(db: Session, actor: Actor) -> tuple[FacepieceOption, ...]:

@@ -7,20 +7,21 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any, ClassVar, Literal
 
-from sqlalchemy import func, select
+from sqlalchemy import func, or_, select
 from sqlalchemy.orm import Session
 
-from moorfog.core.events import STRICT, instant
+from moorfog.core.events import STRICT, Part, instant
+from moorfog.core.visit import Visit
 from moorfog.operations.accounts import Actor
 from moorfog.operations.errors import DomainError, NotFound
 from moorfog.operations.kit import owner_of_kit
+from moorfog.operations.paging import cut_to_page
 from moorfog.store.base import Clock, new_id
-from moorfog.store.models import SamplingPart, SamplingPartAct
+from moorfog.store.models import SamplingPart, SamplingPartAct, VisitHead
 from moorfog.store.scope import Scope, within
 
 PartKind = Literal["probe", "adapter", "probed cartridge", "manifold"]
 PartDeed = Literal["used", "cleaned", "away"]
-PAGE = 25
 READERS = ("tester", "administrator", "supervisor")
 
 
@@ -68,13 +69,15 @@ def _find(db: Session, scope: Scope, part_id: str) -> SamplingPart:
     return row
 
 
-def _deeds(db: Session, ids: list[str]) -> dict[tuple[str, str], datetime]:
-    """Return when each part was last used, cleaned and put away."""
+def _deeds(db: Session, ids: list[str], but_for: str = "") -> dict[tuple[str, str], datetime]:
+    """Return when each part was last used, cleaned and put away; ``but_for``: use in this visit left out."""
     query = (
         select(SamplingPartAct.part_id, SamplingPartAct.name, func.max(SamplingPartAct.done_at))
         .where(SamplingPartAct.part_id.in_(ids))
         .group_by(SamplingPartAct.part_id, SamplingPartAct.name)
     )
+    if but_for:
+        query = query.where(or_(SamplingPartAct.visit_id.is_(None), SamplingPartAct.visit_id != but_for))
     return {(part, name): at for part, name, at in db.execute(query)}
 
 
@@ -135,16 +138,72 @@ def note_deed(db: Session, clock: Clock, actor: Actor, part_id: str, deed: PartD
     return _view(row, _deeds(db, [row.id]))
 
 
+def take_parts(
+    db: Session, actor: Actor, head: VisitHead, visit: Visit, part_ids: tuple[str, ...], at: datetime
+) -> tuple[Part, ...]:
+    """Take sampling parts for a visit's test: each is used from ``at`` on, unless the visit is practice.
+
+    A part moved to another facepiece of the same person need not be cleaned between; one that is used once only may
+    not be moved. Raises :class:`DomainError` for a part that may not be used, :class:`NotFound` outside the scope.
+    """
+    taken = []
+    for part_id in dict.fromkeys(part_ids):
+        row = _find(db, actor.require("tester"), part_id)
+        if row.employer_id not in (None, head.employer_id):
+            raise NotFound("part")
+        view = _view(row, _deeds(db, [row.id], "" if row.once_only else head.id))
+        if view.stands_against:
+            raise DomainError("part", f"{row.name}: {view.stands_against[0]}. Clean and inspect it, or take another.")
+        if not visit.is_practice:
+            deed = SamplingPartAct(
+                id=new_id(), part_id=row.id, name="used", done_at=at, account_id=actor.id, visit_id=head.id
+            )
+            db.add(deed)
+        taken.append(Part(row.id, row.name, row.kind, view.cleaned_at or ""))
+    return tuple(taken)
+
+
+KINDS_BY_PROBE: Mapping[str, tuple[PartKind, ...]] = {
+    "valve_seat": ("probe", "adapter"),
+    "probed_cartridge": ("probed cartridge", "adapter"),
+    "through": ("probe",),
+}
+"""What a facepiece is sampled through, by where its probe sits."""
+ON_A_CARD = 9
+
+
+def parts_for(db: Session, head: VisitHead, visit: Visit) -> tuple[PartView, ...]:
+    """Return the sampling parts that may serve a visit's facepiece and method, those entered for its model first.
+
+    At most nine: as many as a card has keys for.
+    """
+    piece = visit.facepiece
+    if piece is None:
+        return ()
+    kinds = KINDS_BY_PROBE[piece.probe]
+    if visit.method == "negative_pressure":
+        kinds = ("manifold", "adapter")
+    query = select(SamplingPart).where(
+        SamplingPart.id.not_in(_AWAY),
+        SamplingPart.kind.in_(kinds),
+        or_(SamplingPart.employer_id.is_(None), SamplingPart.employer_id == head.employer_id),
+    )
+    fits = SamplingPart.fits.contains(piece.model, autoescape=True)
+    rows = list(db.scalars(query.order_by(fits.desc(), SamplingPart.name).limit(ON_A_CARD)))
+    deeds = _deeds(db, [one.id for one in rows], head.id)
+    return tuple(_view(one, deeds) for one in rows)
+
+
+_AWAY = select(SamplingPartAct.part_id).where(SamplingPartAct.name == "away")
+
+
 def list_parts(db: Session, actor: Actor, page: int) -> PartPage:
     """Return the sampling parts within the scope that are not put away, by kind and name."""
     scope = actor.require(*READERS)
-    away = select(SamplingPartAct.part_id).where(SamplingPartAct.name == "away")
     query = within(
-        select(SamplingPart).where(SamplingPart.id.not_in(away)), scope, SamplingPart.employer_id, shared=True
+        select(SamplingPart).where(SamplingPart.id.not_in(_AWAY)), scope, SamplingPart.employer_id, shared=True
     )
-    total = db.scalar(select(func.count()).select_from(query.subquery())) or 0
-    pages = max(1, -(-total // PAGE))
-    page = min(max(page, 1), pages)
-    rows = list(db.scalars(query.order_by(SamplingPart.kind, SamplingPart.name).limit(PAGE).offset((page - 1) * PAGE)))
+    shown = cut_to_page(db, query, page, SamplingPart.kind, SamplingPart.name)
+    rows = list(db.scalars(shown.query))
     deeds = _deeds(db, [one.id for one in rows])
-    return PartPage(tuple(_view(one, deeds) for one in rows), total, page, pages)
+    return PartPage(tuple(_view(one, deeds) for one in rows), shown.total, shown.page, shown.pages)

@@ -41,9 +41,10 @@ class ChooseTask:
 
 @dataclass(frozen=True)
 class FitProbe:
-    """The probe is fitted; the alterations this facepiece needs are opened."""
+    """The probe is fitted; the alterations this facepiece needs are opened. ``part_ids``: what of the kit is on it."""
 
     __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
+    part_ids: tuple[Id, ...] = ()
     kind: Literal["fit_probe"] = "fit_probe"
 
 

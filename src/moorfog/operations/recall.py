@@ -24,7 +24,8 @@ from moorfog.core.trying import find_try
 from moorfog.operations.accounts import Actor
 from moorfog.operations.errors import DomainError
 from moorfog.operations.kit import find_instrument
-from moorfog.operations.solutions import PAGE, TEST, find_nebuliser, note_spray
+from moorfog.operations.paging import cut_to_page
+from moorfog.operations.solutions import TEST, find_nebuliser, note_spray
 from moorfog.operations.visits import append
 from moorfog.store.base import Clock, DatabaseClock, new_id, run_in_transaction
 from moorfog.store.log import load_visit, lock_head
@@ -245,10 +246,7 @@ def tests_with(
     if since is not None:
         query = query.where(TryKit.tested_at > since)
     query = within(query, scope, TryKit.employer_id)
-    total = db.scalar(select(func.count()).select_from(query.subquery())) or 0
-    pages = max(1, -(-total // PAGE))
-    page = min(max(page, 1), pages)
-    found = db.execute(query.order_by(TryKit.tested_at, Person.name).limit(PAGE).offset((page - 1) * PAGE))
+    shown = cut_to_page(db, query, page, TryKit.tested_at, Person.name)
     rows = tuple(
         RecallRow(
             one.visit_id,
@@ -262,6 +260,7 @@ def tests_with(
             one.outcome,
             bool(has_passed),
         )
-        for one, person, employer, has_passed in found
+        for one, person, employer, has_passed in db.execute(shown.query)
     )
-    return RecallPage(instant(since) if since is not None else "", instant(until), rows, total, page, pages)
+    begin = instant(since) if since is not None else ""
+    return RecallPage(begin, instant(until), rows, shown.total, shown.page, shown.pages)

@@ -7,7 +7,7 @@ from datetime import UTC, date, datetime, timedelta
 from fractions import Fraction
 from typing import Any, ClassVar, Literal
 
-from sqlalchemy import func, select
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from moorfog.core.arithmetic import NotANumber, cut, parse_decimal
@@ -19,12 +19,12 @@ from moorfog.data import shipped_protocols, shipped_rules
 from moorfog.operations.accounts import Actor
 from moorfog.operations.errors import DomainError, NotFound
 from moorfog.operations.kit import owner_of_kit
+from moorfog.operations.paging import cut_to_page
 from moorfog.operations.proposals import Id
 from moorfog.store.base import Clock, new_id
 from moorfog.store.models import FillingRow, LotRow, NebuliserRow, SprayCheckRow
 from moorfog.store.scope import Scope, within
 
-PAGE = 25
 TEST = ("tester", "administrator")
 READERS = ("tester", "administrator", "supervisor")
 NebuliserRole = Literal["threshold", "fit"]
@@ -207,11 +207,9 @@ def list_lots(db: Session, clock: Clock, actor: Actor, page: int, agent: str = "
     query = within(select(LotRow).where(LotRow.withdrawn_at.is_(None)), scope, LotRow.employer_id, shared=True)
     if agent:
         query = query.where(LotRow.agent == agent)
-    total = db.scalar(select(func.count()).select_from(query.subquery())) or 0
-    pages = max(1, -(-total // PAGE))
-    page = min(max(page, 1), pages)
-    rows = db.scalars(query.order_by(LotRow.made_on.desc(), LotRow.id).limit(PAGE).offset((page - 1) * PAGE))
-    return LotsPage(tuple(lot_view(one, now) for one in rows), total, page, pages)
+    shown = cut_to_page(db, query, page, LotRow.made_on.desc(), LotRow.id)
+    rows = db.scalars(shown.query)
+    return LotsPage(tuple(lot_view(one, now) for one in rows), shown.total, shown.page, shown.pages)
 
 
 def lots_at_hand(db: Session, clock: Clock, actor: Actor) -> set[tuple[str, str]]:

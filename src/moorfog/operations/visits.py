@@ -21,6 +21,7 @@ from moorfog.core.picture import Picture, picture
 from moorfog.core.visit import Visit, loops_needed
 from moorfog.operations.accounts import Actor
 from moorfog.operations.errors import Conflict, DomainError, NotFound
+from moorfog.operations.parts import take_parts
 from moorfog.operations.people import latest_clearance, latest_training
 from moorfog.operations.proposals import (
     ChooseFacepiece,
@@ -254,7 +255,9 @@ def _fill_in(
     if isinstance(body, ChooseTask):
         return ev.TaskChosen(find_task(db, head.site_id, body.task_id))
     if isinstance(body, FitProbe):
-        return ev.ProbeFitted(loops_needed(visit))
+        return ev.ProbeFitted(
+            loops_needed(visit), take_parts(db, actor, head, visit, body.part_ids, proposal.occurred_at)
+        )
     if isinstance(body, StartRun):
         return start_run(db, clock, head, visit, body, proposal.occurred_at)
     if isinstance(body, ChooseMethod):

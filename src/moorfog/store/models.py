@@ -283,6 +283,7 @@ class SamplingPartAct(Base):
     name: Mapped[str] = mapped_column(String(12))
     done_at: Mapped[datetime] = mapped_column(UtcDateTime)
     account_id: Mapped[str] = mapped_column(Id)
+    visit_id: Mapped[str | None] = mapped_column(Id, ForeignKey("visit.id"))
     __table_args__ = (Index("ix_part_act", "part_id", "name", "done_at"),)
 
 

@@ -78,8 +78,8 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * The counters, their links, today's checks and what stands against using them.
-         * @description The counters, their links, today's checks and what stands against using them.
+         * The instruments, their links, today's checks and what stands against using them.
+         * @description The instruments, their links, today's checks and what stands against using them.
          *
          *     For: tester, administrator or supervisor.
          */
@@ -1158,6 +1158,28 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/visits/{visit_id}/parts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The sampling parts that may serve this visit's facepiece and method, those entered for its model first.
+         * @description The sampling parts that may serve this visit's facepiece and method, those entered for its model first.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["get_visit_parts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/visits/{visit_id}/readings.csv": {
         parameters: {
             query?: never;
@@ -1925,6 +1947,20 @@ export interface components {
             void_run: string | null;
         };
         /**
+         * CounterPage
+         * @description One page of instruments.
+         */
+        CounterPage: {
+            /** Page */
+            page: number;
+            /** Pages */
+            pages: number;
+            /** Rows */
+            rows: components["schemas"]["CounterView"][];
+            /** Total */
+            total: number;
+        };
+        /**
          * CounterView
          * @description An instrument as the kit page shows it. ``stands_against`` says why no run may be made with it today.
          *
@@ -2242,7 +2278,7 @@ export interface components {
         };
         /**
          * FitProbe
-         * @description The probe is fitted; the alterations this facepiece needs are opened.
+         * @description The probe is fitted; the alterations this facepiece needs are opened. ``part_ids``: what of the kit is on it.
          */
         FitProbe: {
             /**
@@ -2250,6 +2286,11 @@ export interface components {
              * @enum {string}
              */
             kind: "fit_probe";
+            /**
+             * Part Ids
+             * @default []
+             */
+            part_ids: string[];
         };
         /**
          * Health
@@ -4333,7 +4374,11 @@ export interface operations {
     };
     get_counters: {
         parameters: {
-            query?: never;
+            query?: {
+                page?: number;
+                kind?: string;
+                name?: string;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -4346,7 +4391,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["CounterView"][];
+                    "application/json": components["schemas"]["CounterPage"];
                 };
             };
             /** @description error */
@@ -6117,6 +6162,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LogView"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_visit_parts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                visit_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PartView"][];
                 };
             };
             /** @description error */

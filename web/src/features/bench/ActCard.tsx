@@ -2,9 +2,10 @@ import { useQuery } from "@tanstack/react-query";
 import { api, keys, unwrap, type VisitView } from "@/api/client";
 import { KEY, useKeys } from "@/app/keys";
 import { Key } from "@/design/Key";
-import { StrapDrawing } from "@/design/StrapDrawing";
 import { ChooseCard } from "@/features/bench/ChooseCard";
 import { Foot } from "@/features/bench/Foot";
+import { Head } from "@/features/bench/Head";
+import { ProbeCard } from "@/features/bench/ProbeCard";
 import { SealCard } from "@/features/bench/SealCard";
 import { SignCard } from "@/features/bench/SignCard";
 import { StartCard } from "@/features/bench/StartCard";
@@ -43,6 +44,8 @@ export function ActCard(props: ActProps) {
     case "sign_wearer":
     case "sign_tester":
       return <SignCard {...props} />;
+    case "fit_probe":
+      return <ProbeCard {...props} />;
     case "don":
       return <DonCard {...props} />;
     case "proof":
@@ -54,55 +57,13 @@ export function ActCard(props: ActProps) {
   }
 }
 
-function Head({ card, children }: { card: ActProps["card"]; children?: React.ReactNode }) {
-  return (
-    <>
-      <p className="mode">
-        Do
-        <i />
-        {card.source}
-      </p>
-      <div className="card-head">
-        <div>
-          <h1 className="question">{card.title}</h1>
-          <p className="say">“{card.say}”</p>
-        </div>
-        {card.drawing && <StrapDrawing name={card.drawing} />}
-      </div>
-      {children}
-    </>
-  );
-}
-
 function SimpleAct({ card, view, propose, next, back }: ActProps) {
-  const act = () =>
-    propose(
-      card.act === "fit_probe"
-        ? { kind: "fit_probe" }
-        : card.act === "doff"
-          ? { kind: "doffed", why: "done" }
-          : { kind: "released" },
-    );
-  const words: Record<string, string> = {
-    fit_probe: "fitted",
-    doff: "it is off",
-    release: `release ${view.first_name}`,
-  };
+  const act = () => propose(card.act === "doff" ? { kind: "doffed", why: "done" } : { kind: "released" });
+  const words: Record<string, string> = { doff: "it is off", release: `release ${view.first_name}` };
   useKeys({ [KEY.fine]: act });
-  const loops = view.picture.loops_to_open;
   return (
     <section className="card" data-item={card.id}>
-      <Head card={card}>
-        {card.act === "doff" && <Steps view={view} of="doffing" />}
-        {card.act === "fit_probe" && loops.length > 0 && (
-          <div className="note heath">
-            <h2>This must be put back before {view.first_name} goes</h2>
-            <p>
-              {loops.map((one) => one.replaceAll("_", " ")).join(", ")}. It stays in sight on the right until it is.
-            </p>
-          </div>
-        )}
-      </Head>
+      <Head card={card}>{card.act === "doff" && <Steps view={view} of="doffing" />}</Head>
       <Foot next={next}>
         <Key cap="Space" label={words[card.act] ?? "done"} tone="tarn" onPress={act} />
         {back && <Key cap="U" label="back" onPress={back} />}

@@ -1,20 +1,26 @@
-import { useQuery } from "@tanstack/react-query";
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { api, keys, unwrap } from "@/api/client";
 
-/** All counters in sight, asked for every few seconds. */
-export function useCounters(period = 3000) {
+interface Wanted {
+  kind?: string | undefined;
+  name?: string | undefined;
+  page?: number;
+}
+
+/** A page of the instruments in sight, of one kind or by name where given, asked for every few seconds. */
+export function useCounters(period: number, { kind = "", name = "", page = 1 }: Wanted = {}) {
   return useQuery({
-    queryKey: keys.counters,
-    queryFn: () => unwrap(api.GET("/api/counters")),
+    queryKey: keys.countersAt(page, kind, name),
+    queryFn: () => unwrap(api.GET("/api/counters", { params: { query: { page, kind, name } } })),
+    placeholderData: keepPreviousData,
     refetchInterval: period,
   });
 }
 
-/** The instrument in use in a line: its name, what it does, the ambient it reads. */
+/** The instrument in use in a line: its name, what it does, the ambient it reads. Without a name the first of its kind. */
 export function CounterLine({ name, kind }: { name: string; kind: string }) {
-  const all = useCounters().data ?? [];
-  const one = all.find((each) => each.name === name) ?? all.find((each) => each.kind === kind) ?? all[0];
-  if (!one) return <span>no counter</span>;
+  const one = useCounters(3000, name ? { name } : { kind }).data?.rows[0];
+  if (!one) return <span>no {kind}</span>;
   if (!one.is_linked)
     return (
       <span>

@@ -9,13 +9,12 @@ import { Foot } from "@/features/bench/Foot";
 
 /** Everything is settled: count-in and go, on a counter's link or with its numbers typed afterwards. */
 export function StartCard({ card, view, propose, back }: ActProps) {
-  const all = useCounters(1500).data ?? [];
   const [chosen, setChosen] = useState(0);
   const [starting, setStarting] = useState(false);
   const [turn, setTurn] = useState(0);
   const protocols = view.picture.protocols;
   const protocol = protocols[turn % Math.max(1, protocols.length)];
-  const counters = all.filter((one) => one.kind === (protocol?.instrument ?? "counter"));
+  const counters = useCounters(1500, { kind: protocol?.instrument ?? "counter" }).data?.rows ?? [];
   const faults = view.picture.faults;
   const [fault, setFault] = useState(-1);
   const another = protocols.length > 1 ? () => setTurn(turn + 1) : undefined;

@@ -1,4 +1,5 @@
-import { Empty, Failed, Loading } from "@/design/States";
+import { useState } from "react";
+import { Empty, Failed, Loading, Pager } from "@/design/States";
 import { useCounters } from "@/features/bench/CounterLine";
 import { Instrument } from "@/features/kit/Instrument";
 import { Parts } from "@/features/kit/Parts";
@@ -6,7 +7,8 @@ import { Solutions } from "@/features/kit/Solutions";
 
 /** The kit: each counter, its link, and the daily checks as values against limits. No tick box. */
 export function KitPage() {
-  const counters = useCounters(2000);
+  const [page, setPage] = useState(1);
+  const counters = useCounters(2000, { page });
   if (counters.isPending) return <Loading what="The kit" />;
   if (counters.isError && !counters.data)
     return <Failed error={counters.error} again={() => void counters.refetch()} />;
@@ -17,10 +19,11 @@ export function KitPage() {
         Before the first person: warm, charged, and every check as a value. Without them no quantitative run is
         permitted on an instrument.
       </p>
-      {counters.data.length === 0 && <Empty>No instrument is entered. See the README: how to connect one.</Empty>}
-      {counters.data.map((one) => (
+      {counters.data.total === 0 && <Empty>No instrument is entered. See the README: how to connect one.</Empty>}
+      {counters.data.rows.map((one) => (
         <Instrument key={one.id} counter={one} />
       ))}
+      <Pager page={counters.data.page} pages={counters.data.pages} go={setPage} />
       <Parts />
       <Solutions />
     </main>

@@ -1,0 +1,82 @@
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { api, keys, unwrap } from "@/api/client";
+import { dateTime } from "@/app/clock";
+import { KEY, useKeys } from "@/app/keys";
+import { Key } from "@/design/Key";
+import type { ActProps } from "@/features/bench/ActCard";
+import { Foot } from "@/features/bench/Foot";
+import { Head } from "@/features/bench/Head";
+
+/** The probe goes on: what of the kit is taken, by its digit, and what will have to be put back. */
+export function ProbeCard({ card, view, propose, next, back }: ActProps) {
+  const [taken, setTaken] = useState<string[]>([]);
+  const visit = view.visit_id;
+  const isSampled = card.id === "probe";
+  const parts =
+    useQuery({
+      queryKey: keys.partsFor(visit, view.picture.seq),
+      queryFn: () => unwrap(api.GET("/api/visits/{visit_id}/parts", { params: { path: { visit_id: visit } } })),
+      enabled: isSampled,
+    }).data ?? [];
+  const may = (id: string) => parts.find((one) => one.id === id)?.stands_against.length === 0;
+  const turn = (id: string) =>
+    setTaken(taken.includes(id) ? taken.filter((one) => one !== id) : may(id) ? [...taken, id] : taken);
+  const fitted = () => propose({ kind: "fit_probe", part_ids: taken.filter(may) });
+  useKeys({
+    [KEY.fine]: fitted,
+    ...Object.fromEntries(parts.map((one, n) => [`${n + 1}`, () => turn(one.id)])),
+  });
+  const loops = view.picture.loops_to_open;
+  return (
+    <section className="card" data-item={card.id}>
+      <Head card={card}>
+        {parts.length > 0 && (
+          <ul className="options" aria-label="What is fitted">
+            {parts.map((one, n) => (
+              <li key={one.id} className={one.stands_against.length ? "off" : ""}>
+                <button
+                  type="button"
+                  aria-pressed={taken.includes(one.id)}
+                  disabled={one.stands_against.length > 0}
+                  onClick={() => turn(one.id)}
+                >
+                  <kbd>{n + 1}</kbd>
+                  <span>
+                    <b>{one.name}</b>
+                    <small>
+                      {one.kind} · {one.fits}
+                    </small>
+                  </span>
+                  <span className={one.stands_against.length ? "rust" : "tarn"}>
+                    {taken.includes(one.id)
+                      ? "taken"
+                      : one.stands_against.join("; ") ||
+                        (one.cleaned_at ? `cleaned ${dateTime(one.cleaned_at)}` : "ready, sealed")}
+                  </span>
+                </button>
+              </li>
+            ))}
+          </ul>
+        )}
+        {loops.length > 0 && (
+          <div className="note heath">
+            <h2>This must be put back before {view.first_name} goes</h2>
+            <p>
+              {loops.map((one) => one.replaceAll("_", " ")).join(", ")}. It stays in sight on the right until it is.
+            </p>
+          </div>
+        )}
+      </Head>
+      <Foot next={next}>
+        <Key
+          cap="Space"
+          label={parts.length > 0 && taken.length === 0 ? "fitted, none of these" : "fitted"}
+          tone="tarn"
+          onPress={fitted}
+        />
+        {back && <Key cap="U" label="back" onPress={back} />}
+      </Foot>
+    </section>
+  );
+}
