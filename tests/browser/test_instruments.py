@@ -91,9 +91,9 @@ def test_a_probe_is_taken_by_its_digit_and_must_be_cleaned_afterwards(desk: Make
     line.get_by_role("button", name="Cleaned, inspected").click()
     line.get_by_text("cleaned", exact=False).first.wait_for()
     tester.at(visit)
-    tester.page.locator(".options .tarn", has_text="cleaned").wait_for()
+    tester.page.locator(".options .dim", has_text="cleaned").wait_for()
     tester.press("1")
-    tester.page.locator(".options", has_text="taken").wait_for()
+    tester.page.locator(".options .tarn", has_text="taken").wait_for()
     assert tester.axe() == []
     tester.press("Space")
     tester.page.locator("[data-item='probe']").wait_for(state="detached")

@@ -154,8 +154,8 @@ def get_advice(context: Context, visit_id: str) -> choices.Advice:
     return choices.advice_for(context.db, context.clock, context.actor, visit_id)
 
 
-@route("GET", "/api/visits/{visit_id}/parts", "read", returns=list[parts.PartView])
-def get_visit_parts(context: Context, visit_id: str) -> list[parts.PartView]:
+@route("GET", "/api/visits/{visit_id}/parts", "read", returns=list[parts.PartChoice])
+def get_visit_parts(context: Context, visit_id: str) -> list[parts.PartChoice]:
     """The sampling parts that may serve this visit's facepiece and method, those entered for its model first."""
     head = visits.find_head(context.db, context.actor.scope("tester", "administrator", "supervisor"), visit_id)
     return list(parts.parts_for(context.db, head, load_visit(context.db, head)))

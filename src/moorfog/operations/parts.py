@@ -52,6 +52,13 @@ class PartView:
 
 
 @dataclass(frozen=True)
+class PartChoice(PartView):
+    """A sampling part that may serve a visit. ``is_for_model``: it was entered for the model that is tested."""
+
+    is_for_model: bool
+
+
+@dataclass(frozen=True)
 class PartPage:
     """One page of sampling parts, those put away left out."""
 
@@ -172,7 +179,7 @@ KINDS_BY_PROBE: Mapping[str, tuple[PartKind, ...]] = {
 ON_A_CARD = 9
 
 
-def parts_for(db: Session, head: VisitHead, visit: Visit) -> tuple[PartView, ...]:
+def parts_for(db: Session, head: VisitHead, visit: Visit) -> tuple[PartChoice, ...]:
     """Return the sampling parts that may serve a visit's facepiece and method, those entered for its model first.
 
     At most nine: as many as a card has keys for.
@@ -189,9 +196,9 @@ def parts_for(db: Session, head: VisitHead, visit: Visit) -> tuple[PartView, ...
         or_(SamplingPart.employer_id.is_(None), SamplingPart.employer_id == head.employer_id),
     )
     fits = SamplingPart.fits.contains(piece.model, autoescape=True)
-    rows = list(db.scalars(query.order_by(fits.desc(), SamplingPart.name).limit(ON_A_CARD)))
-    deeds = _deeds(db, [one.id for one in rows], head.id)
-    return tuple(_view(one, deeds) for one in rows)
+    rows = list(db.execute(query.add_columns(fits).order_by(fits.desc(), SamplingPart.name).limit(ON_A_CARD)))
+    deeds = _deeds(db, [one.id for one, _ in rows], head.id)
+    return tuple(PartChoice(**vars(_view(one, deeds)), is_for_model=bool(is_its)) for one, is_its in rows)
 
 
 _AWAY = select(SamplingPartAct.part_id).where(SamplingPartAct.name == "away")

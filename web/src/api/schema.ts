@@ -2729,6 +2729,30 @@ export interface components {
             visit_id: string;
         };
         /**
+         * PartChoice
+         * @description A sampling part that may serve a visit. ``is_for_model``: it was entered for the model that is tested.
+         */
+        PartChoice: {
+            /** Cleaned At */
+            cleaned_at: string | null;
+            /** Fits */
+            fits: string;
+            /** Id */
+            id: string;
+            /** Is For Model */
+            is_for_model: boolean;
+            /** Kind */
+            kind: string;
+            /** Name */
+            name: string;
+            /** Once Only */
+            once_only: boolean;
+            /** Stands Against */
+            stands_against: string[];
+            /** Used At */
+            used_at: string | null;
+        };
+        /**
          * PartDone
          * @description What was done to a sampling part.
          */
@@ -6192,7 +6216,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PartView"][];
+                    "application/json": components["schemas"]["PartChoice"][];
                 };
             };
             /** @description error */

@@ -35,7 +35,7 @@ export function DecideCard({ view, propose }: { view: VisitView; propose: (body:
       {last?.senses?.detected_by === "wearer" && last.outcome === "fail" && (
         <Mistaken runId={last.run_id} propose={propose} />
       )}
-      {cause && !last?.reasons.some((one) => one.remedy === cause) && <p className="reading">{cause}</p>}
+      {cause && !last?.reasons.some((one) => one.remedy.includes(cause)) && <p className="reading">{cause}</p>}
       {advice && advice.next.length > 0 && (
         <p className="reading">
           To try next: <b>{advice.next.map((one) => one.label).join(", then ")}</b>. Nothing that failed in this set-up

@@ -31,8 +31,16 @@ export function ProbeCard({ card, view, propose, next, back }: ActProps) {
   return (
     <section className="card" data-item={card.id}>
       <Head card={card}>
+        {loops.length > 0 && (
+          <div className="note heath">
+            <h2>This must be put back before {view.first_name} goes</h2>
+            <p>
+              {loops.map((one) => one.replaceAll("_", " ")).join(", ")}. It stays in sight on the right until it is.
+            </p>
+          </div>
+        )}
         {parts.length > 0 && (
-          <ul className="options" aria-label="What is fitted">
+          <ul className="options parts" aria-label="What is fitted">
             {parts.map((one, n) => (
               <li key={one.id} className={one.stands_against.length ? "off" : ""}>
                 <button
@@ -45,10 +53,10 @@ export function ProbeCard({ card, view, propose, next, back }: ActProps) {
                   <span>
                     <b>{one.name}</b>
                     <small>
-                      {one.kind} · {one.fits}
+                      {one.is_for_model ? one.kind : `${one.kind}, for other models`} · {one.fits}
                     </small>
                   </span>
-                  <span className={one.stands_against.length ? "rust" : "tarn"}>
+                  <span className={one.stands_against.length ? "rust" : taken.includes(one.id) ? "tarn" : "dim"}>
                     {taken.includes(one.id)
                       ? "taken"
                       : one.stands_against.join("; ") ||
@@ -58,14 +66,6 @@ export function ProbeCard({ card, view, propose, next, back }: ActProps) {
               </li>
             ))}
           </ul>
-        )}
-        {loops.length > 0 && (
-          <div className="note heath">
-            <h2>This must be put back before {view.first_name} goes</h2>
-            <p>
-              {loops.map((one) => one.replaceAll("_", " ")).join(", ")}. It stays in sight on the right until it is.
-            </p>
-          </div>
         )}
       </Head>
       <Foot next={next}>
