@@ -36,7 +36,6 @@ from moorfog.demo.walk import Walk
 from moorfog.operations.accounts import Actor, create_account, load_actor
 from moorfog.operations.imports import RosterFile, check_roster, insert_people
 from moorfog.operations.jobs import claim, run_job, start_import
-from moorfog.operations.links import Linked
 from moorfog.operations.lists import find_people
 from moorfog.operations.words import words_of
 from moorfog.store.base import DatabaseClock, make_engine, new_id, run_in_transaction
@@ -176,27 +175,22 @@ def bench_store(engine: Engine, rules: Rules) -> None:
 def bench_chunks(engine: Engine, walk: Walk) -> None:
     """Store chunks of a second through the operation, and the same rows by one bare multi-row INSERT."""
     from moorfog.core.readings import Chunk
-    from moorfog.operations import runs
-    from moorfog.store.base import FixedClock
+    from moorfog.operations import readings
 
     row = walk.db.get(InstrumentRow, walk.instrument_id)
     assert row is not None
-    clock, at = FixedClock(walk.clock.at), iter(range(0, 10**9, 4))
+    at = iter(range(0, 10**9, 4))
 
     def chunk(first: int) -> Chunk:
         return Chunk(first, (1, 2, 3, 4), (250,) * 4, (7,) * 4, (416_750,) * 4, "IIII", ("",) * 4)
 
     def ours() -> None:
-        runs.store_chunks(walk.db, Linked(row.id, row.name), walk.run_id, tuple(chunk(next(at)) for _ in range(10)))
-        walk.db.commit()
+        found = readings.store_next(engine, "token", walk.run_id, tuple(chunk(next(at)) for _ in range(10)))
+        assert found == (40, False)
 
     def bare() -> None:
         other = new_id()
-        columns = json.dumps({"first": 0, "t": [1, 2, 3, 4], "dt": [250] * 4, "counts": [7] * 4})
-        rows = [
-            {"run_id": other, "first": n, "n": 4, "instrument_id": row.id, "columns": columns, "received_at": clock.at}
-            for n in range(10)
-        ]
+        rows = [readings.chunk_row(other, row.id, chunk(4 * n), walk.clock.at) for n in range(10)]
         with engine.begin() as db:
             db.execute(insert(ReadingChunk), rows)
 

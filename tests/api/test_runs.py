@@ -18,6 +18,7 @@ from moorfog.core.codec import encode
 from moorfog.core.readings import Reading, chunk_of, seal_digest
 from moorfog.core.record import recompute
 from moorfog.operations import runs
+from moorfog.operations.readings import load_chunks
 from moorfog.store.base import new_id, run_in_transaction
 from moorfog.store.models import Lease, ReadingChunk
 from tests.api.house import Client, House, Refused
@@ -80,7 +81,7 @@ def test_readings_sent_again_in_other_chunks_are_stored_once(house: House, at_ru
     tester.link(path, {"chunks": [columns(readings)]})
     close(tester, run, readings)
     with Session(house.engine) as db:
-        stored = [one for chunk in runs.load_chunks(db, run) for one in chunk.readings()]
+        stored = [one for chunk in load_chunks(db, run) for one in chunk.readings()]
     assert stored == readings
     assert tester.get(f"/api/visits/{visit}")["picture"]["tries"][0]["outcome"] == "unfinished", (
         "comfort is not asked yet"
@@ -127,7 +128,7 @@ def test_a_broken_run_is_void_and_keeps_its_readings(
     (one,) = tester.get(f"/api/visits/{visit}")["picture"]["tries"]
     assert one["outcome"] == "void" and code in [reason["code"] for reason in one["reasons"]]
     with Session(house.engine) as db:
-        assert sum(len(one.t) for one in runs.load_chunks(db, run)) == len(readings)
+        assert sum(len(one.t) for one in load_chunks(db, run)) == len(readings)
 
 
 def test_readings_other_than_those_sealed_void_the_run(house: House, at_run: tuple[Client, str, str]) -> None:

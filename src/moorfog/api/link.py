@@ -7,11 +7,12 @@ from datetime import datetime
 from typing import Any, Literal
 
 from pydantic import ConfigDict
+from sqlalchemy import Engine
 
 from moorfog.api.routing import Context, route
 from moorfog.core.events import RunEnd
 from moorfog.core.readings import Chunk
-from moorfog.operations import runs
+from moorfog.operations import readings, runs
 from moorfog.operations.links import report_link
 from moorfog.store.log import keep_state
 
@@ -73,10 +74,16 @@ def report_status(context: Context, body: LinkStatus) -> LinkPlan:
     return LinkPlan(plan, context.clock.now(context.db).isoformat())
 
 
-@route("POST", "/api/link/runs/{run_id}/chunks", "link", body=Chunks, returns=Stored)
+def _store_at_once(engine: Engine, token: str, *, body: Chunks, run_id: str) -> Stored | None:
+    """Store readings that follow on what is stored, in one question; None where they do not."""
+    found = readings.store_next(engine, token, run_id, body.chunks)
+    return Stored(*found) if found is not None else None
+
+
+@route("POST", "/api/link/runs/{run_id}/chunks", "link", body=Chunks, returns=Stored, quick=_store_at_once)
 def store_chunks(context: Context, run_id: str, body: Chunks) -> Stored:
     """Store readings; what was stored before is not stored twice."""
-    return Stored(*runs.store_chunks(context.db, context.counter, run_id, body.chunks))
+    return Stored(*readings.store_chunks(context.db, context.counter, run_id, body.chunks))
 
 
 @route("POST", "/api/link/runs/{run_id}/close", "link", body=CloseRun, returns=Stored)

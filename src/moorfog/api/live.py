@@ -28,14 +28,17 @@ from moorfog.core.readings import Reading
 from moorfog.core.reduction import Reduction, reduction_for
 from moorfog.core.rules import Book
 from moorfog.core.visit import Visit
-from moorfog.operations.runs import load_fresh_chunks
+from moorfog.operations.readings import load_fresh_chunks
 from moorfog.operations.views import VisitView, view_for_screen
-from moorfog.store.base import Clock
+from moorfog.store.base import Clock, quick_engine
 from moorfog.store.log import load_visit
 from moorfog.store.models import VisitHead
 from moorfog.store.scope import Scope
 
 PERIOD_S = 0.05
+"""How often what other processes stored is looked for."""
+GATHER_S = 0.01
+"""How long, after readings came to this process, others are waited for that come with them."""
 QUEUE_LENGTH = 64
 _SEQS = select(VisitHead.id, VisitHead.seq).where(VisitHead.id.in_(bindparam("visits", expanding=True)))
 _state = TypeAdapter(VisitView)
@@ -79,8 +82,9 @@ class Hub:
     """Tails the database for this process. One thread, started with the first browser."""
 
     def __init__(self, engine: Engine, clock: Clock) -> None:
-        self.engine = engine
+        self.engine = quick_engine(engine)
         self.clock = clock
+        self.news = threading.Event()
         self.watches: dict[str, Watch] = {}
         self.lock = threading.Lock()
         self.thread: threading.Thread | None = None
@@ -107,6 +111,10 @@ class Hub:
                 watch.of(for_wearer).remove(queue)
                 if not watch.queues and not watch.wearers:
                     del self.watches[visit_id]
+
+    def nudge(self) -> None:
+        """Say that this process has stored readings: they are looked for at once."""
+        self.news.set()
 
     def _send(self, watch: Watch, text: str, for_wearer: bool = False) -> None:
         with self.lock:
@@ -148,7 +156,9 @@ class Hub:
             except Exception:
                 log.exception("live")
                 time.sleep(0.5)
-            time.sleep(PERIOD_S)
+            if self.news.wait(PERIOD_S):
+                time.sleep(GATHER_S)
+                self.news.clear()
 
     def _look(self, db: Session, watched: dict[str, Watch]) -> None:
         seqs = dict(db.connection().execute(_SEQS, {"visits": list(watched)}).all())

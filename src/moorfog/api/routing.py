@@ -62,6 +62,9 @@ class Context:
         return self.link
 
 
+Quick = Callable[..., Any]
+
+
 @dataclass(frozen=True)
 class Route:
     """One route. ``returns`` None means that the handler answers with a Response of its own."""
@@ -77,6 +80,8 @@ class Route:
     returns: TypeAdapter[Any] | None
     media: str
     handler: Callable[..., Any]
+    quick: Quick | None = None
+    """A way to answer a link in one question, tried first: engine, token, body. None where it cannot."""
 
 
 @dataclass(frozen=True)
@@ -100,15 +105,16 @@ def route(
     query: Any = None,
     returns: Any = None,
     media: str = "application/json",
+    quick: Quick | None = None,
 ) -> Callable[[Handler], Handler]:
     """Register a handler. Its docstring's first line is the summary; its module's name the group."""
 
     def register(handler: Handler) -> Handler:
         summary = (handler.__doc__ or "").strip().splitlines()[0]
         group = handler.__module__.rsplit(".", 1)[-1]
-        adapt = [TypeAdapter(one) if one is not None else None for one in (body, query, returns)]
+        taken, asked, given = (TypeAdapter(one) if one is not None else None for one in (body, query, returns))
         ROUTES.append(
-            Route(method, path, handler.__name__, rule, group, summary, adapt[0], adapt[1], adapt[2], media, handler)
+            Route(method, path, handler.__name__, rule, group, summary, taken, asked, given, media, handler, quick)
         )
         return handler
 

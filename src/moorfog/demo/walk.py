@@ -30,6 +30,7 @@ from moorfog.operations.proposals import (
     StartRun,
     StartScreening,
 )
+from moorfog.operations.readings import store_chunks
 from moorfog.store.base import FixedClock, new_id
 from moorfog.store.log import keep_state
 from moorfog.store.models import Person, SiteTask
@@ -250,7 +251,7 @@ class Walk:
         self.wait(5 + (readings[-1].t / 1000 if readings else 0))
         chunk = chunk_of(0, readings)
         linked = Linked(row.id, row.name)
-        runs.store_chunks(self.db, linked, self.run_id, (chunk,))
+        store_chunks(self.db, linked, self.run_id, (chunk,))
         self.visit = runs.close_run(
             self.db,
             self.clock,

@@ -9,7 +9,7 @@ from sqlalchemy.orm import Session
 from moorfog.core.record import make_record
 from moorfog.documents.tables import readings_csv, results_csv
 from moorfog.operations.accounts import Actor
-from moorfog.operations.runs import load_chunks
+from moorfog.operations.readings import load_chunks
 from moorfog.operations.visits import find_head
 from moorfog.store.log import load_events, load_rules, load_visit
 

@@ -12,7 +12,7 @@ from moorfog.core.judge import is_sealed
 from moorfog.documents.report import Names, PageSize, render_pdf, report_view
 from moorfog.operations.accounts import Actor
 from moorfog.operations.errors import DomainError, NotFound
-from moorfog.operations.runs import load_chunks
+from moorfog.operations.readings import load_chunks
 from moorfog.operations.visits import find_head
 from moorfog.store.base import Clock, new_id
 from moorfog.store.log import load_visit

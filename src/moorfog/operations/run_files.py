@@ -15,7 +15,8 @@ from moorfog.core.visit import Visit
 from moorfog.documents.readings_file import read_readings
 from moorfog.operations.accounts import Actor
 from moorfog.operations.errors import Conflict, DomainError, NotFound
-from moorfog.operations.runs import chunk_row, closed_with
+from moorfog.operations.readings import chunk_row
+from moorfog.operations.runs import closed_with
 from moorfog.operations.visits import append
 from moorfog.store.base import Clock, new_id
 from moorfog.store.log import load_visit, lock_head

@@ -3,14 +3,11 @@
 from __future__ import annotations
 
 import hashlib
-import json
-from collections.abc import Mapping
-from dataclasses import fields, replace
+from dataclasses import replace
 from datetime import datetime, timedelta
 from typing import Any, Literal, TypeAlias
 
-from pydantic import TypeAdapter
-from sqlalchemy import bindparam, delete, func, insert, or_, select, text
+from sqlalchemy import delete, insert, or_, select
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
@@ -19,7 +16,7 @@ from moorfog.core.canonical import digest
 from moorfog.core.codec import encode
 from moorfog.core.events import instant
 from moorfog.core.picture import level_for, run_protocols
-from moorfog.core.readings import Chunk, Reading, seal_digest
+from moorfog.core.readings import Reading, seal_digest
 from moorfog.core.reduction import reduce_run
 from moorfog.core.rules import Book, Protocol
 from moorfog.core.simulated_faults import KIT_FAULTS, PRACTICE, WEARER_FAULTS
@@ -29,15 +26,14 @@ from moorfog.operations.errors import Conflict, DomainError, NotFound
 from moorfog.operations.kit import find_instrument, instrument_facts
 from moorfog.operations.links import Linked
 from moorfog.operations.proposals import StartRun
+from moorfog.operations.readings import load_chunks, missing, no_lease
 from moorfog.operations.visits import append
-from moorfog.store.base import Clock, UtcDateTime, new_id
+from moorfog.store.base import Clock, new_id
 from moorfog.store.log import load_visit, lock_head
-from moorfog.store.models import InstrumentRow, Lease, Person, ReadingChunk, VisitHead
+from moorfog.store.models import InstrumentRow, Lease, Person, VisitHead
 from moorfog.store.scope import Scope
 
 Mode: TypeAlias = Literal["ordinary", "classified", "photometer", "pressure"]
-CHUNK_COLUMNS = tuple(one.name for one in fields(Chunk))
-_chunk = TypeAdapter(Chunk)
 GRACE = timedelta(seconds=20)
 """How long after a run's end a link that can be heard may take to seal it before the run is void."""
 AWAY = timedelta(seconds=120)
@@ -168,73 +164,8 @@ def visit_of_run(db: Session, run_id: str) -> str | None:
 def _leased(db: Session, instrument_id: str, run_id: str) -> Lease:
     lease = db.get(Lease, instrument_id)
     if lease is None or lease.run_id != run_id:
-        raise _no_lease()
+        raise no_lease()
     return lease
-
-
-def _no_lease() -> Conflict:
-    return Conflict("no_lease", "This instrument does not hold this run any more. Drop its readings.")
-
-
-def store_chunks(db: Session, row: Linked, run_id: str, chunks: tuple[Chunk, ...]) -> tuple[int, bool]:
-    """Store chunks of readings; readings sent again, in whatever chunks, are stored once.
-
-    Returns how many were new, and whether the run is to stop.
-
-    Raises :class:`DomainError` for a chunk whose columns make no sense, :class:`Conflict` without the lease, or
-    ``readings_missing`` with how many are stored where a chunk leaves a gap before it.
-    """
-    begin, now, stop = _stored_under_lease(db, row.id, run_id)
-    end = begin
-    rows = []
-    for number, chunk in enumerate(chunks):
-        problem = chunk.problem()
-        if problem:
-            raise DomainError("bad_chunk", f"chunks[{number}]: {problem}. Send the chunk again as documented.")
-        if chunk.first > end:
-            raise _missing(end, chunk.first)
-        fresh = chunk.beyond(end)
-        if fresh is None:
-            continue
-        end = fresh.first + len(fresh.t)
-        rows.append(chunk_row(run_id, row.id, fresh, now))
-    if rows:
-        db.connection().execute(_INSERT, rows)
-    return end - begin, stop
-
-
-_NEWEST = (
-    select(ReadingChunk.first + ReadingChunk.n)
-    .where(ReadingChunk.run_id == bindparam("run"))
-    .order_by(ReadingChunk.first.desc())
-    .limit(1)
-    .scalar_subquery()
-)
-_STORED = select(func.coalesce(_NEWEST, 0), func.utc_timestamp(3, type_=UtcDateTime), Lease.stop).where(
-    Lease.instrument_id == bindparam("instrument"), Lease.run_id == bindparam("run")
-)
-_INSERT = insert(ReadingChunk)
-
-
-def _stored_under_lease(db: Session, instrument_id: str, run_id: str) -> tuple[int, datetime, bool]:
-    """Return how many readings of a run are stored, the database's moment and whether the run is to stop, in one
-    question with whether this instrument still holds the run."""
-    found = db.connection().execute(_STORED, {"run": run_id, "instrument": instrument_id}).one_or_none()
-    if found is None:
-        raise _no_lease()
-    return int(found[0]), found[1], found[2]
-
-
-def chunk_row(run_id: str, instrument_id: str, chunk: Chunk, received_at: datetime) -> dict[str, Any]:
-    """Return the row of a chunk; its columns are plain already and are written as they are."""
-    return {
-        "run_id": run_id,
-        "first": chunk.first,
-        "n": len(chunk.t),
-        "instrument_id": instrument_id,
-        "received_at": received_at,
-        "columns": json.dumps({name: getattr(chunk, name) for name in CHUNK_COLUMNS}, separators=(",", ":")),
-    }
 
 
 def closed_with(run_id: str, protocol: Protocol, book: Book, readings: list[Reading], end: ev.RunEnd) -> ev.RunClosed:
@@ -252,34 +183,6 @@ def closed_with(run_id: str, protocol: Protocol, book: Book, readings: list[Read
         found.signals,
         found.holds,
     )
-
-
-def _missing(stored: int, wanted: int) -> Conflict:
-    return Conflict(
-        "readings_missing",
-        f"{stored} of {wanted} readings are stored. Send the others, then go on.",
-        {"stored": stored},
-    )
-
-
-def load_chunks(db: Session, run_id: str) -> list[Chunk]:
-    """Return a run's chunks in order."""
-    return load_fresh_chunks(db, {run_id: -1}).get(run_id, [])
-
-
-def load_fresh_chunks(db: Session, known: Mapping[str, int]) -> dict[str, list[Chunk]]:
-    """Return of each run the chunks whose first reading comes after the number given, in order; runs with none are
-    left out. One question however many runs there are."""
-    if not known:
-        return {}
-    spans = " OR ".join(f"(run_id = :r{n} AND first > :f{n})" for n in range(len(known)))
-    given = {f"{key}{n}": one for n, pair in enumerate(known.items()) for key, one in zip("rf", pair, strict=True)}
-    # written out: with forty spans, building the expression anew would cost more than asking
-    query = text(f"SELECT run_id, columns FROM reading_chunk WHERE {spans} ORDER BY first")
-    out: dict[str, list[Chunk]] = {}
-    for run, columns in db.connection().execute(query, given):
-        out.setdefault(str(run), []).append(_chunk.validate_json(columns))
-    return out
 
 
 def close_run(
@@ -309,7 +212,7 @@ def close_run(
         raise NotFound("run")
     readings = [reading for chunk in load_chunks(db, run_id) for reading in chunk.readings()]
     if len(readings) < count:
-        raise _missing(len(readings), count)
+        raise missing(len(readings), count)
     payload = closed_with(run_id, protocol, visit.rules.book, readings, end)
     if payload.sha256 != sha256:
         differ = ev.Deviation("digest", "stored and sealed digests differ", 0)
