@@ -6,31 +6,22 @@ import json
 import sys
 from fractions import Fraction
 from pathlib import Path
-from typing import Any
 
 from moorfog.core.arithmetic import cut
 from moorfog.core.codec import DataError, encode
-from moorfog.core.record import Recomputed, recompute
+from moorfog.core.record import Recomputed, recompute_text
 
 SAME, UNREADABLE, DIFFERENT = 0, 2, 3
 
 
-def read(name: str) -> Any:
-    """Return the parsed JSON of a file, or of standard input for ``-``. Raises :class:`DataError` saying why not."""
+def read(name: str) -> str:
+    """Return the text of a file, or of standard input for ``-``. Raises :class:`DataError` saying why not."""
     try:
-        text = sys.stdin.read() if name == "-" else Path(name).read_text("utf-8")
-        return json.loads(text, parse_float=_no_float)
+        return sys.stdin.read() if name == "-" else Path(name).read_text("utf-8")
     except OSError as error:
         raise DataError(name, f"cannot be read: {error.strerror}") from error
     except UnicodeDecodeError as error:
         raise DataError(name, "is no UTF-8 text; give the record as it was exported") from error
-    except json.JSONDecodeError as error:
-        problem = f"is no JSON: {error.msg} at line {error.lineno}, column {error.colno}"
-        raise DataError(name, problem) from error
-
-
-def _no_float(text: str) -> None:
-    raise DataError("record", f"holds the number {text}; a record has whole numbers and text only")
 
 
 def lines_of(name: str, done: Recomputed) -> list[str]:
@@ -61,7 +52,7 @@ def run(names: list[str], as_json: bool) -> int:
     worst, answers = SAME, []
     for name in names:
         try:
-            done = recompute(read(name), name)
+            done = recompute_text(read(name), name)
         except DataError as error:
             print(f"moorfog recompute: {error}", file=sys.stderr)
             worst = UNREADABLE

@@ -192,7 +192,7 @@ def test_a_higher_signal_inside_never_raises_the_overall(inside: list[int], whic
 def test_the_grimace_never_matters() -> None:
     start = US.starts_ms()[5]
     run = simulate(US, (3000,) * 8)
-    loud = [replace(one, signal=10**9) if start < one.t <= start + 15_000 else one for one in run]
+    loud = [one._replace(signal=10**9) if start < one.t <= start + 15_000 else one for one in run]
     ends = []
     for readings in (run, loud):
         reduction = reduction_for(US, 1000)

@@ -41,7 +41,7 @@ def test_only_sampled_seconds_count_and_purge_never_does() -> None:
         (3, "outside", 5000),
     ]
     noisy = [
-        replace(one, counts=10**6) if one.t <= 4000 or 9000 < one.t <= 20_000 or 140_000 < one.t <= 144_000 else one
+        one._replace(counts=10**6) if one.t <= 4000 or 9000 < one.t <= 20_000 or 140_000 < one.t <= 144_000 else one
         for one in RUN
     ]
     assert reduce(noisy)[0] == windows
@@ -61,10 +61,10 @@ def without(start: int, end: int) -> list[Reading]:
         ([], "gap"),
         ([*RUN[:200], RUN[199], *RUN[200:]], "duplicate"),
         ([*RUN[:200], *RUN[100:]], "clock_jump"),
-        ([replace(one, valve="O") if one.t == 70_000 else one for one in RUN], "wrong_valve"),
-        ([replace(one, flags="F") if one.t == 70_000 else one for one in RUN], "flow_alarm"),
-        ([replace(one, flags="A") if one.t == 70_000 else one for one in RUN], "alcohol_alarm"),
-        ([replace(one, flags="X") if one.t == 70_000 else one for one in RUN], "not_finite"),
+        ([one._replace(valve="O") if one.t == 70_000 else one for one in RUN], "wrong_valve"),
+        ([one._replace(flags="F") if one.t == 70_000 else one for one in RUN], "flow_alarm"),
+        ([one._replace(flags="A") if one.t == 70_000 else one for one in RUN], "alcohol_alarm"),
+        ([one._replace(flags="X") if one.t == 70_000 else one for one in RUN], "not_finite"),
     ],
 )
 def test_what_breaks_the_protocol_is_found(readings: list[Reading], code: str | None) -> None:
@@ -73,7 +73,7 @@ def test_what_breaks_the_protocol_is_found(readings: list[Reading], code: str | 
 
 
 def test_readings_across_an_edge_are_not_used() -> None:
-    shifted = [replace(one, t=one.t + 120) for one in RUN]
+    shifted = [one._replace(t=one.t + 120) for one in RUN]
     windows, _ = reduce(shifted)
     assert all(one.ms <= 30_000 for one in windows) and sum(one.ms for one in windows) < 130_000
 
@@ -101,7 +101,7 @@ def test_how_readings_are_cut_into_chunks_is_no_difference(cuts: list[int]) -> N
 
 def test_any_edited_reading_is_another_digest() -> None:
     for change in ({"counts": 0}, {"volume_nl": 1}, {"t": 1}, {"valve": "O"}, {"flags": "F"}, {"dt": 251}):
-        assert seal_digest([replace(RUN[300], **change), *RUN[301:]]) != seal_digest(RUN[300:])
+        assert seal_digest([RUN[300]._replace(**change), *RUN[301:]]) != seal_digest(RUN[300:])
 
 
 @pytest.mark.parametrize(

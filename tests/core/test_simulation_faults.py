@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
 from fractions import Fraction
 
 import pytest
@@ -42,7 +41,7 @@ def protocol(name: str) -> Protocol:
 
 def judged(one: Protocol, wearer: SimulatedWearer, phase: int = 0) -> tuple[RunNumbers, Sealed]:
     """Simulate and judge a run; each reading ends ``phase`` ms later than the protocol's seconds do."""
-    readings = [replace(each, t=each.t + phase) for each in simulate(one, wearer, step_ms=1000)]
+    readings = [each._replace(t=each.t + phase) for each in simulate(one, wearer, step_ms=1000)]
     sealed = reduce_run(one, BOOK, readings, "complete")
     step = Fraction("0.001")
     return measure_run(one, BOOK, Fraction(100), sealed, "half", Limits(Fraction(1000), step)), sealed

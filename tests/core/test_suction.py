@@ -105,7 +105,7 @@ def run_of(one: Protocol, factor: int = 2000) -> list:
 def test_a_broken_hold_voids_and_ends_the_run_at_once() -> None:
     window = [one for one in SHORT.windows() if one.use == "hold"][1]
     whole = [
-        replace(one, pressure=11_000) if window.start_ms + 2000 < one.t <= window.start_ms + 2500 else one
+        one._replace(pressure=11_000) if window.start_ms + 2000 < one.t <= window.start_ms + 2500 else one
         for one in run_of(SHORT)
     ]
     reduction, given_back = reduction_for(SHORT, 1000), []
@@ -128,7 +128,7 @@ def test_the_breath_may_break_between_holds_and_while_it_settles() -> None:
     reduction = reduction_for(SHORT, 1000)
     for one in run_of(SHORT):
         inside = any(start < one.t <= end for start, end in holds)
-        reduction.feed(one if inside else replace(one, pressure=-3000))
+        reduction.feed(one if inside else one._replace(pressure=-3000))
     assert reduction.sealed("complete").deviations == ()
 
 

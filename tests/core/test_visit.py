@@ -233,7 +233,7 @@ def test_nothing_inside_is_held_until_the_seal_is_broken_on_purpose(rules: Rules
     for rose, expected in ((True, "pass"), (False, "void")):
         bench = at_the_run(rules)
         protocol = rules.protocol("fast-count-elastomeric")
-        clean = [replace(one, counts=0) if one.valve == "I" else one for one in simulate(protocol, GOOD)]
+        clean = [one._replace(counts=0) if one.valve == "I" else one for one in simulate(protocol, GOOD)]
         assert isinstance(clean[0], Reading)
         bench.run(readings=clean)
         assert bench.picture.queue[0].act == "proof"

@@ -51,11 +51,11 @@ def canonical_bytes(value: Any) -> bytes:
     Source: RFC 8785, sections 3.2.2 and 3.2.3 (key order by UTF-16 code units).
     """
     _check(value, "$")
-    return _written(value)
+    return written(value)
 
 
-def _written(value: Any) -> bytes:
-    """Return canonical JSON of what has been checked.
+def written(value: Any) -> bytes:
+    """Return canonical JSON of what has been checked, or came out of a parser that gave no float.
 
     By code points keys sort as by UTF-16 code units, as long as nothing lies beyond the surrogates; then the encoder
     may sort them itself, which is far faster.
@@ -70,17 +70,20 @@ def _written(value: Any) -> bytes:
     return text.encode("utf-8")
 
 
-def digests_of_json(value: Mapping[str, Any], part: str) -> tuple[str, str]:
-    """Return the digests of an object from a JSON parser and of one of its values, which is written only once."""
-    written = {key: _written(one) for key, one in value.items()}
-    keys = sorted(written, key=lambda name: name.encode("utf-16-be"))
-    whole = b"{" + b",".join(_written(key) + b":" + written[key] for key in keys) + b"}"
-    return hashlib.sha256(whole).hexdigest(), hashlib.sha256(written[part]).hexdigest()
+def digests_of_json(value: Mapping[str, Any], part: str, known: bytes = b"") -> tuple[str, str]:
+    """Return the digests of an object from a JSON parser and of one of its values, which is written only once.
+
+    ``known``: the canonical bytes of that value, where they are at hand.
+    """
+    content = {key: known if key == part and known else written(one) for key, one in value.items()}
+    keys = sorted(content, key=lambda name: name.encode("utf-16-be"))
+    whole = b"{" + b",".join(written(key) + b":" + content[key] for key in keys) + b"}"
+    return hashlib.sha256(whole).hexdigest(), hashlib.sha256(content[part]).hexdigest()
 
 
 def digest_of_json(value: Any) -> str:
     """Return the digest of what came out of a JSON parser that gave no float: nothing in it needs to be checked."""
-    return hashlib.sha256(_written(value)).hexdigest()
+    return hashlib.sha256(written(value)).hexdigest()
 
 
 def digest(value: Any) -> str:

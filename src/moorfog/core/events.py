@@ -509,8 +509,7 @@ def instant(moment: datetime) -> str:
     """Write a moment as RFC 3339 in UTC with milliseconds. Raises ``ValueError`` for a naive one."""
     if moment.tzinfo is None:
         raise ValueError("a moment without time zone cannot be recorded")
-    moment = moment.astimezone(UTC)
-    return moment.strftime("%Y-%m-%dT%H:%M:%S.") + f"{moment.microsecond // 1000:03d}Z"
+    return moment.astimezone(UTC).replace(tzinfo=None).isoformat(timespec="milliseconds") + "Z"
 
 
 def read_payload(kind: str, version: int, data: Mapping[str, Any], where: str = "payload") -> Payload:

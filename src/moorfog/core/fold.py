@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Sequence
-from dataclasses import replace
 from datetime import datetime, timedelta
 from fractions import Fraction
 from typing import Any
@@ -16,6 +15,7 @@ from moorfog.core.judge import outcome, run_blocks
 from moorfog.core.measure import Reason, RunNumbers, measure_typed
 from moorfog.core.measure_run import Limits, measure_run
 from moorfog.core.protocols import instrument_of
+from moorfog.core.replacing import replace
 from moorfog.core.rules import Rules
 from moorfog.core.trying import begin_try, break_run, change_running, find_try, is_redonning, put_try
 from moorfog.core.visit import Answer, OpenLoop, SealResult, Signature, Visit, loops_needed

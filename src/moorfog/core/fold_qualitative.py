@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import replace
 from datetime import datetime
 from typing import Any
 
@@ -19,6 +18,7 @@ from moorfog.core.qualitative import (
     later_doses,
     screening_result,
 )
+from moorfog.core.replacing import replace
 from moorfog.core.trying import begin_try, break_run, find_try, put_try
 from moorfog.core.visit import Detection, ScreeningState, Try, Visit
 

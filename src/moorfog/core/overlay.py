@@ -6,11 +6,12 @@ A blank of the book is filled here and nowhere else; a value of another country 
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from fractions import Fraction
 from typing import Literal
 
 from moorfog.core.arithmetic import NotANumber, parse_decimal
+from moorfog.core.replacing import replace
 from moorfog.core.rules import Blank, Book, Value
 
 Change = Literal["stricter", "same", "looser", "other", "filled"]

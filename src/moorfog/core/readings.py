@@ -12,11 +12,10 @@ from __future__ import annotations
 import hashlib
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, fields
-from typing import Any, ClassVar
+from typing import Any, ClassVar, NamedTuple
 
 
-@dataclass(frozen=True)
-class Reading:
+class Reading(NamedTuple):
     """One interval: its end and length in ms, raw counts, sampled volume in nl, valve O(UT) or I(N), flags.
 
     ``signal``, ``chamber`` and ``pressure`` are None on instruments that do not give them.

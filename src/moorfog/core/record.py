@@ -16,6 +16,7 @@ from moorfog.core.codec import DataError, decode, encode
 from moorfog.core.fold import fold
 from moorfog.core.judge import is_sealed, outcome
 from moorfog.core.readings import Chunk, Reading, merged, seal_digest
+from moorfog.core.record_text import read_record_text
 from moorfog.core.reduction import reduce_run
 from moorfog.core.rules import Rules, rules_from_json, rules_to_json
 from moorfog.core.visit import FOLD_VERSION, Try, Visit
@@ -182,15 +183,25 @@ def read_record(data: Any, where: str = "record") -> Record:
     return decode(Record, data, where)
 
 
-def recompute(data: Any, where: str = "record") -> Recomputed:
+def recompute_text(text: str, where: str = "record") -> Recomputed:
+    """Compute a record again from its text; as :func:`recompute`, and strict in how the text is written."""
+    found = read_record_text(text, where)
+    return recompute(found.data, where, found.rules)
+
+
+def recompute(data: Any, where: str = "record", written_rules: bytes = b"") -> Recomputed:
     """Compute a record again and lay the result beside what it says.
+
+    ``written_rules``: the canonical bytes of its rules, where they are at hand.
 
     Raises :class:`DataError` where it cannot be read at all. Everything else is a difference: the file's own digest,
     the rules' digest, the hash chain, readings against their seal, windows and deviations, and the verdict, field by
     field.
     """
     record = read_record(data, where)
-    own, of_rules = digests_of_json({key: value for key, value in data.items() if key != "digest"}, "rules")
+    own, of_rules = digests_of_json(
+        {key: value for key, value in data.items() if key != "digest"}, "rules", written_rules
+    )
     rules = rules_from_json(record.rules, f"{where}.rules", of_rules)
     events = [ev.event_from_json(one, f"{where}.events[{i}]") for i, one in enumerate(record.events)]
     out: list[Difference] = []

@@ -7,13 +7,13 @@ the leak. Fit factor = modelled flow ÷ leak. Source: 29 CFR 1910.134 App. A Par
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import replace
 from fractions import Fraction
 
 from moorfog.core.arithmetic import cut, overall, whole_or_cut
 from moorfog.core.measure import ExerciseResult, Reason, RunNumbers, conclude, exercise_missing, void
 from moorfog.core.measured import Hold
 from moorfog.core.protocols import Protocol
+from moorfog.core.replacing import replace
 from moorfog.core.rules import Book
 
 

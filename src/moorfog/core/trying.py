@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import replace
 from datetime import datetime
 
 from moorfog.core.events import Event, Facepiece, QualitativeStarted, RunStarted
 from moorfog.core.measure import Reason
+from moorfog.core.replacing import replace
 from moorfog.core.visit import Try, Visit
 
 

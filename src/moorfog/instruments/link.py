@@ -14,7 +14,7 @@ import os
 import signal
 import threading
 import time
-from dataclasses import asdict, dataclass, field, replace
+from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
@@ -136,7 +136,7 @@ class Run:
     def keep(self, reading: Reading) -> None:
         """Keep a reading, on disk first."""
         with self.spool.open("a") as file:
-            file.write(json.dumps({key: one for key, one in asdict(reading).items() if one is not None}) + "\n")
+            file.write(json.dumps({key: one for key, one in reading._asdict().items() if one is not None}) + "\n")
         self.readings.append(reading)
 
 
@@ -258,9 +258,9 @@ class Link:
                 return "OUT"
             t = raw.t_ms - run.zero_ms
             if t > -LEAD_MS:
-                run.keep(replace(raw.reading, t=t))
+                run.keep(raw.reading._replace(t=t))
             total = int(run.plan["total_ms"])
-            if run.is_over_early(replace(raw.reading, t=t)):
+            if run.is_over_early(raw.reading._replace(t=t)):
                 run.end, run.ended_at = "stopped", time.monotonic()
             if t >= total and not run.end:
                 run.end, run.ended_at = "complete", run.t0 + total / 1000 / int(run.plan["speed"])

@@ -1,0 +1,42 @@
+"""Changed copies: as dataclasses.replace makes them, without what was remembered on the original."""
+
+from __future__ import annotations
+
+import dataclasses
+from dataclasses import dataclass, field
+from functools import cached_property
+from typing import Any
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from moorfog.core.replacing import replace
+
+
+@dataclass(frozen=True)
+class Pair:
+    left: int
+    right: int = 2
+    memo: dict[str, int] = field(default_factory=dict, init=False, compare=False)
+
+    @cached_property
+    def total(self) -> int:
+        return self.left + self.right
+
+
+@given(st.integers(), st.integers(), st.dictionaries(st.sampled_from(["left", "right"]), st.integers()))
+def test_it_is_what_the_standard_library_makes(left: int, right: int, changes: dict[str, Any]) -> None:
+    one = Pair(left, right)
+    assert one.total == left + right
+    one.memo["seen"] = 1
+    changed = replace(one, **changes)
+    assert changed == dataclasses.replace(one, **changes)
+    assert changed.total == changed.left + changed.right, "what was computed from the old fields is computed anew"
+    assert changed.memo == {} and one.memo == {"seen": 1} and one == Pair(left, right)
+
+
+@pytest.mark.parametrize("name", ["middle", "memo", "total"])
+def test_what_is_no_field_to_change_is_refused(name: str) -> None:
+    with pytest.raises(TypeError, match=f"Pair has no field '{name}' to change"):
+        replace(Pair(1), **{name: 3})
