@@ -10,10 +10,14 @@ import hashlib
 import json
 import re
 from collections.abc import Mapping
+from dataclasses import dataclass
 from typing import Any
 
 MAX_SAFE_INTEGER = 2**53 - 1
 _BEYOND = re.compile("[\ud800-\U0010ffff]")
+
+
+_encode = json.JSONEncoder(ensure_ascii=False, sort_keys=True, separators=(",", ":")).encode
 
 
 def _check(value: Any, where: str) -> None:
@@ -61,7 +65,7 @@ def written(value: Any) -> bytes:
     may sort them itself, which is far faster.
     """
     try:
-        text = json.dumps(value, ensure_ascii=False, sort_keys=True, separators=(",", ":"))
+        text = _encode(value)
         is_safe = text.isascii() or _BEYOND.search(text) is None
     except TypeError:  # a mapping that is no dict
         text, is_safe = "", False
@@ -70,15 +74,30 @@ def written(value: Any) -> bytes:
     return text.encode("utf-8")
 
 
-def digests_of_json(value: Mapping[str, Any], part: str, known: bytes = b"") -> tuple[str, str]:
-    """Return the digests of an object from a JSON parser and of one of its values, which is written only once.
+@dataclass(frozen=True)
+class Written:
+    """A value as canonical bytes, with their digest."""
 
-    ``known``: the canonical bytes of that value, where they are at hand.
-    """
-    content = {key: known if key == part and known else written(one) for key, one in value.items()}
-    keys = sorted(content, key=lambda name: name.encode("utf-16-be"))
-    whole = b"{" + b",".join(written(key) + b":" + content[key] for key in keys) + b"}"
-    return hashlib.sha256(whole).hexdigest(), hashlib.sha256(content[part]).hexdigest()
+    content: bytes
+    digest: str
+
+
+def written_once(value: Any) -> Written:
+    """Return a value that came out of a JSON parser as canonical bytes with their digest."""
+    content = written(value)
+    return Written(content, hashlib.sha256(content).hexdigest())
+
+
+def digest_of_parts(parts: Mapping[str, Any], known: Mapping[str, Written]) -> str:
+    """Return the digest of an object from a JSON parser, some values of which are written already."""
+    keys = sorted(parts, key=lambda name: name.encode("utf-16-be"))
+    sha, mark = hashlib.sha256(), b"{"
+    for key in keys:
+        sha.update(mark + written(key) + b":")
+        sha.update(known[key].content if key in known else written(parts[key]))
+        mark = b","
+    sha.update(b"}" if parts else b"{}")
+    return sha.hexdigest()
 
 
 def digest_of_json(value: Any) -> str:

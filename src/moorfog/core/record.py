@@ -11,7 +11,7 @@ from dataclasses import dataclass
 from typing import Any, Literal
 
 from moorfog.core import events as ev
-from moorfog.core.canonical import canonical_bytes, digest, digests_of_json
+from moorfog.core.canonical import Written, canonical_bytes, digest, digest_of_parts, written_once
 from moorfog.core.codec import DataError, decode, encode
 from moorfog.core.fold import fold
 from moorfog.core.judge import is_sealed, outcome
@@ -189,20 +189,19 @@ def recompute_text(text: str, where: str = "record") -> Recomputed:
     return recompute(found.data, where, found.rules)
 
 
-def recompute(data: Any, where: str = "record", written_rules: bytes = b"") -> Recomputed:
+def recompute(data: Any, where: str = "record", rules_written: Written | None = None) -> Recomputed:
     """Compute a record again and lay the result beside what it says.
 
-    ``written_rules``: the canonical bytes of its rules, where they are at hand.
+    ``rules_written``: its rules as canonical bytes, where they are at hand.
 
     Raises :class:`DataError` where it cannot be read at all. Everything else is a difference: the file's own digest,
     the rules' digest, the hash chain, readings against their seal, windows and deviations, and the verdict, field by
     field.
     """
     record = read_record(data, where)
-    own, of_rules = digests_of_json(
-        {key: value for key, value in data.items() if key != "digest"}, "rules", written_rules
-    )
-    rules = rules_from_json(record.rules, f"{where}.rules", of_rules)
+    known = rules_written or written_once(record.rules)
+    own = digest_of_parts({key: value for key, value in data.items() if key != "digest"}, {"rules": known})
+    rules = rules_from_json(record.rules, f"{where}.rules", known.digest)
     events = [ev.event_from_json(one, f"{where}.events[{i}]") for i, one in enumerate(record.events)]
     out: list[Difference] = []
     _differ(out, "digest", record.digest, own)

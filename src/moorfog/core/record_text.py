@@ -9,21 +9,21 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from moorfog.core.canonical import written
+from moorfog.core.canonical import Written, written_once
 from moorfog.core.codec import DataError
 
 KEPT = 8
 """How many different sets of rules are kept, the latest used."""
 _SPACE = re.compile(r"[ \t\n\r]*")
-_kept: OrderedDict[str, tuple[Any, bytes]] = OrderedDict()
+_kept: OrderedDict[str, tuple[Any, Written]] = OrderedDict()
 
 
 @dataclass(frozen=True)
 class RecordText:
-    """A record as parsed, and the canonical bytes of its rules."""
+    """A record as parsed, and its rules as canonical bytes; None where it has none."""
 
     data: dict[str, Any]
-    rules: bytes
+    rules: Written | None
 
 
 def read_record_text(text: str, where: str) -> RecordText:
@@ -33,7 +33,7 @@ def read_record_text(text: str, where: str) -> RecordText:
     twice in an object: programs differ in which of the two they would believe.
     """
     found: dict[str, Any] = {}
-    rules = b""
+    rules: Written | None = None
     try:
         at = _expect(text, _skip(text, 0), "{")
         while True:
@@ -96,14 +96,14 @@ def _expect(text: str, at: int, mark: str) -> int:
     return at + 1
 
 
-def _rules(text: str, begin: int) -> tuple[Any, bytes, int]:
+def _rules(text: str, begin: int) -> tuple[Any, Written, int]:
     """Return a record's rules, their canonical bytes and where they end; an object word for word as before is known."""
     for span, known in _kept.items():
         if text.startswith(span, begin):
             _kept.move_to_end(span)
             return *known, begin + len(span)
     value, end = _decoder.raw_decode(text, begin)
-    content = written(value)
+    content = written_once(value)
     if isinstance(value, dict):  # the text of an object ends with it; a number's might go on
         _kept[text[begin:end]] = (value, content)
         while len(_kept) > KEPT:
