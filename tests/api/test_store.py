@@ -20,7 +20,7 @@ from moorfog.core.visit import FOLD_VERSION
 from moorfog.store.base import DUPLICATE_KEY, error_code, new_id, run_in_transaction
 from moorfog.store.log import forget_states, load_events, load_rules
 from moorfog.store.models import Employer, EventRow, TryResult, VisitHead, VisitSummary, WearPermission
-from moorfog.store.readmodels import TABLES, foreign_fold_version, rebuild
+from moorfog.store.readmodels import TABLES, foreign_fold_version, rebuild, rebuild_foreign
 from tests.api.house import Client, House, Refused
 
 
@@ -88,6 +88,16 @@ def test_rebuilt_read_models_are_the_live_ones_row_by_row(house: House, seed: in
     for table in before:
         assert after[table] == before[table], table
     assert len(before["visit_summary"]) >= 3
+
+
+def test_read_models_of_another_fold_are_refilled_once(house: House) -> None:
+    house.client().whole_visit()
+    before = rows(house.engine)
+    assert rebuild_foreign(house.engine) == 0
+    with house.engine.begin() as connection:
+        connection.execute(update(VisitSummary).values(fold_version=FOLD_VERSION - 1))
+    assert rebuild_foreign(house.engine) > 0 and rebuild_foreign(house.engine) == 0
+    assert rows(house.engine) == before
 
 
 def test_read_models_say_what_the_logs_say(house: House, rules: Rules) -> None:

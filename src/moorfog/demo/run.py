@@ -148,9 +148,13 @@ class Demo:
         from moorfog.demo import seed
         from moorfog.store.base import make_engine, run_in_transaction
         from moorfog.store.migrate import migrate
+        from moorfog.store.readmodels import rebuild_foreign
 
         migrate(url)
         engine = make_engine(url)
+        refilled = rebuild_foreign(engine)
+        if refilled:
+            say(f"read models refilled from {refilled} visits: an earlier program made them")
         rules = shipped_rules()
         if not seed.is_seeded(engine):
             run_in_transaction(engine, lambda db: seed.seed_places(db, rules, PASSWORD, token))
@@ -166,9 +170,12 @@ class Demo:
         done.write_text(self._schema())
 
     def _schema(self) -> str:
-        """Return what migrations this program has; another list means that there is something to do."""
-        folder = Path(__file__).parents[1] / "store" / "migrations" / "versions"
-        return "\n".join(sorted(one.name for one in folder.glob("*.py")))
+        """Return what migrations and which fold this program has; others mean that there is something to do."""
+        package = Path(__file__).parents[1]
+        lines = (package / "core" / "visit.py").read_text().splitlines()
+        fold = [one for one in lines if one.startswith("FOLD_VERSION")]
+        migrations = (package / "store" / "migrations" / "versions").glob("*.py")
+        return "\n".join([*fold, *sorted(one.name for one in migrations)])
 
     def _wait(self, address: str) -> None:
         deadline = time.monotonic() + 30

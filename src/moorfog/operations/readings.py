@@ -23,6 +23,8 @@ from moorfog.store.models import Lease, ReadingChunk
 
 CHUNK_COLUMNS = tuple(one.name for one in fields(Chunk))
 _chunk = TypeAdapter(Chunk)
+AT_ONCE = 32
+"""How many chunks a single statement takes at most."""
 
 
 def no_lease() -> Conflict:
@@ -63,16 +65,15 @@ def store_next(engine: Engine, token: str, run_id: str, chunks: tuple[Chunk, ...
     Returns how many readings were new and whether the run is to stop; None where that is not how things stand, or the
     database did not answer: :func:`store_chunks` finds out what is the matter.
     """
-    end = chunks[0].first if chunks else -1
+    if not 0 < len(chunks) <= AT_ONCE:
+        return None
+    begin = end = chunks[0].first
     given: list[Any] = []
     for chunk in chunks:
         if chunk.first != end or chunk.problem():
             return None
         end += len(chunk.t)
         given += (chunk.first, len(chunk.t), columns_of(chunk))
-    if not chunks:
-        return None
-    begin = chunks[0].first
     try:
         with quick_engine(engine).connect() as connection:
             found = connection.exec_driver_sql(

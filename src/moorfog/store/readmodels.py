@@ -177,6 +177,13 @@ def rebuild(engine: Engine, progress: Callable[[int, int], None] = lambda done, 
     return len(heads)
 
 
+def rebuild_foreign(engine: Engine) -> int:
+    """Refill the read models if another fold version made them. Returns the number of visits, 0 where none did."""
+    with Session(engine) as db:
+        is_foreign = foreign_fold_version(db) is not None
+    return rebuild(engine) if is_foreign else 0
+
+
 def _plain(value: Any) -> Any:
     if isinstance(value, list):
         return json.dumps(value)
