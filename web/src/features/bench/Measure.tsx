@@ -1,6 +1,7 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, keys, type Schemas, unwrap, type VisitView } from "@/api/client";
+import { useAttempt } from "@/app/attempt";
 import { Problem, Text } from "@/design/Fields";
 
 const MEASURES = [
@@ -14,7 +15,7 @@ type Readings = Record<(typeof MEASURES)[number]["name"], string[]>;
 export function Measure({ view, done }: { view: VisitView; done: () => void }) {
   const [readings, setReadings] = useState<Readings>({ length: ["", "", ""], width: ["", "", ""], lip: ["", "", ""] });
   const [result, setResult] = useState<Schemas["MeasureResult"] | null>(null);
-  const [problem, setProblem] = useState("");
+  const { problem, attempt } = useAttempt("The readings were not stored.");
   const queries = useQueryClient();
   const needsThird = (name: keyof Readings) => {
     const [one, other] = readings[name].map(Number);
@@ -22,10 +23,9 @@ export function Measure({ view, done }: { view: VisitView; done: () => void }) {
   };
   const change = (name: keyof Readings, at: number, value: string) =>
     setReadings((all) => ({ ...all, [name]: all[name].map((one, i) => (i === at ? value.trim() : one)) }));
-  const send = async () => {
-    setProblem("");
-    const given = (name: keyof Readings) => readings[name].filter((one, i) => one && (i < 2 || needsThird(name)));
-    try {
+  const send = () =>
+    attempt(async () => {
+      const given = (name: keyof Readings) => readings[name].filter((one, i) => one && (i < 2 || needsThird(name)));
       const answer = await unwrap(
         api.POST("/api/people/{person_id}/measurements", {
           params: { path: { person_id: view.person_id } },
@@ -37,10 +37,7 @@ export function Measure({ view, done }: { view: VisitView; done: () => void }) {
       await queries.invalidateQueries({ queryKey: ["advice"] });
       await queries.invalidateQueries({ queryKey: keys.visit(view.visit_id) });
       if (answer.questions.length === 0) done();
-    } catch (error) {
-      setProblem(error instanceof Error ? error.message : "The readings were not stored.");
-    }
-  };
+    });
   return (
     <form
       className="card"

@@ -1,6 +1,7 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, keys, type Schemas, unwrap } from "@/api/client";
+import { useAttempt } from "@/app/attempt";
 import { clockTime } from "@/app/clock";
 import { useSession } from "@/app/session";
 import { Problem, Text } from "@/design/Fields";
@@ -84,11 +85,10 @@ interface CheckProps {
 
 function Check({ counter, check, may, isOpen, toggle, done }: CheckProps) {
   const [value, setValue] = useState("");
-  const [problem, setProblem] = useState("");
+  const { problem, attempt } = useAttempt("The value was not recorded.");
   const queries = useQueryClient();
-  const record = async () => {
-    setProblem("");
-    try {
+  const record = () =>
+    attempt(async () => {
       await unwrap(
         api.POST("/api/counters/{instrument_id}/checks", {
           params: { path: { instrument_id: counter.id } },
@@ -100,10 +100,7 @@ function Check({ counter, check, may, isOpen, toggle, done }: CheckProps) {
       await queries.invalidateQueries({ queryKey: keys.counters });
       await queries.invalidateQueries({ queryKey: ["trend", counter.id] });
       await queries.invalidateQueries({ queryKey: ["recall", counter.id] });
-    } catch (error) {
-      setProblem(error instanceof Error ? error.message : "The value was not recorded.");
-    }
-  };
+    });
   return (
     <form
       className="check"
@@ -163,10 +160,9 @@ function Check({ counter, check, may, isOpen, toggle, done }: CheckProps) {
 
 function Acts({ counter, may }: { counter: Counter; may: boolean }) {
   const queries = useQueryClient();
-  const [problem, setProblem] = useState("");
-  const note = async (name: string) => {
-    setProblem("");
-    try {
+  const { problem, attempt } = useAttempt("It was not noted.");
+  const note = (name: string) =>
+    attempt(async () => {
       await unwrap(
         api.POST("/api/counters/{instrument_id}/acts", {
           params: { path: { instrument_id: counter.id } },
@@ -174,10 +170,7 @@ function Acts({ counter, may }: { counter: Counter; may: boolean }) {
         }),
       );
       await queries.invalidateQueries({ queryKey: keys.counters });
-    } catch (error) {
-      setProblem(error instanceof Error ? error.message : "It was not noted.");
-    }
-  };
+    });
   const row = (one: Schemas["ActView"]) => (
     <li key={one.name}>
       <div>

@@ -2,6 +2,7 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { Checkbox, NativeSelect } from "@mantine/core";
 import { useState } from "react";
 import { api, keys, type Schemas, unwrap } from "@/api/client";
+import { useAttempt } from "@/app/attempt";
 import { dateTime } from "@/app/clock";
 import { useSession } from "@/app/session";
 import { Problem, Text } from "@/design/Fields";
@@ -12,7 +13,7 @@ const KINDS: Schemas["PartEntry"]["kind"][] = ["probe", "adapter", "probed cartr
 /** Probes, adapters, probed cartridges and manifolds: which models they fit, and whether they are clean. */
 export function Parts() {
   const [page, setPage] = useState(1);
-  const [problem, setProblem] = useState("");
+  const { problem, attempt } = useAttempt("It was not noted.");
   const queries = useQueryClient();
   const session = useSession();
   const may = session.data?.roles.some((role) => role !== "supervisor") ?? false;
@@ -20,15 +21,11 @@ export function Parts() {
     queryKey: keys.parts(page),
     queryFn: () => unwrap(api.GET("/api/parts", { params: { query: { page } } })),
   }).data;
-  const act = async (call: () => Promise<unknown>) => {
-    setProblem("");
-    try {
+  const act = (call: () => Promise<unknown>) =>
+    attempt(async () => {
       await call();
       await queries.invalidateQueries({ queryKey: ["parts"] });
-    } catch (error) {
-      setProblem(error instanceof Error ? error.message : "It was not noted.");
-    }
-  };
+    });
   const note = (id: string, name: Schemas["PartDone"]["name"]) =>
     act(() => unwrap(api.POST("/api/parts/{part_id}/acts", { params: { path: { part_id: id } }, body: { name } })));
   return (
@@ -74,7 +71,7 @@ export function Parts() {
   );
 }
 
-function NewPart({ add }: { add: (body: Schemas["PartEntry"]) => Promise<void> }) {
+function NewPart({ add }: { add: (body: Schemas["PartEntry"]) => Promise<boolean> }) {
   const [name, setName] = useState("");
   const [fits, setFits] = useState("");
   const [kind, setKind] = useState<Schemas["PartEntry"]["kind"]>("probe");
@@ -84,7 +81,9 @@ function NewPart({ add }: { add: (body: Schemas["PartEntry"]) => Promise<void> }
       className="field-row"
       onSubmit={(event) => {
         event.preventDefault();
-        void add({ employer_id: null, name, kind, fits, once_only: once }).then(() => setName(""));
+        void add({ employer_id: null, name, kind, fits, once_only: once }).then((isEntered) => {
+          if (isEntered) setName("");
+        });
       }}
     >
       <Text label="New part" placeholder="name" value={name} set={setName} w={170} size="md" />

@@ -1,6 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, keys, type Schemas, unwrap } from "@/api/client";
+import { useAttempt } from "@/app/attempt";
 import { Problem } from "@/design/Fields";
 import { WhoMustComeBack } from "@/features/kit/Recall";
 
@@ -8,7 +9,7 @@ import { WhoMustComeBack } from "@/features/kit/Recall";
 export function Reopen({ counter, may }: { counter: Schemas["CounterView"]; may: boolean }) {
   const [page, setPage] = useState(1);
   const [job, setJob] = useState("");
-  const [problem, setProblem] = useState("");
+  const { problem, attempt } = useAttempt("Nothing was reopened.");
   const people = useQuery({
     queryKey: keys.recall(counter.id, page),
     queryFn: () =>
@@ -19,17 +20,13 @@ export function Reopen({ counter, may }: { counter: Schemas["CounterView"]; may:
       ),
   }).data;
   if (!people) return null;
-  const reopen = async () => {
-    setProblem("");
-    try {
+  const reopen = () =>
+    attempt(async () => {
       const made = await unwrap(
         api.POST("/api/counters/{instrument_id}/reopen", { params: { path: { instrument_id: counter.id } } }),
       );
       setJob(made.id);
-    } catch (error) {
-      setProblem(error instanceof Error ? error.message : "Nothing was reopened.");
-    }
-  };
+    });
   return (
     <div className="note rust wide">
       <h3>

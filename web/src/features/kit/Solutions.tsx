@@ -2,6 +2,7 @@ import { NativeSelect } from "@mantine/core";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, keys, type Schemas, unwrap } from "@/api/client";
+import { useAttempt } from "@/app/attempt";
 import { clockTime, serverNow } from "@/app/clock";
 import { useSession } from "@/app/session";
 import { Problem, Text } from "@/design/Fields";
@@ -63,19 +64,15 @@ function NebuliserRow({ one, may }: { one: Nebuliser; may: boolean }) {
   }).data?.rows;
   const lots = (rows ?? []).filter((each) => each.role === one.role);
   const [lot, setLot] = useState("");
-  const [problem, setProblem] = useState("");
+  const { problem, attempt } = useAttempt("That was not recorded.");
   const [asks, setAsks] = useState(false);
   const [job, setJob] = useState("");
   const path = { nebuliser_id: one.id };
-  const act = async (call: () => Promise<unknown>) => {
-    setProblem("");
-    try {
+  const act = (call: () => Promise<unknown>) =>
+    attempt(async () => {
       await call();
       await queries.invalidateQueries({ queryKey: keys.nebulisers });
-    } catch (error) {
-      setProblem(error instanceof Error ? error.message : "That was not recorded.");
-    }
-  };
+    });
   const chosen = lot || (one.lot?.id ?? lots[0]?.id ?? "");
   const clogged = () =>
     act(async () => {
@@ -163,17 +160,13 @@ function NewNebuliser() {
   const queries = useQueryClient();
   const [name, setName] = useState("");
   const [role, setRole] = useState<"threshold" | "fit">("threshold");
-  const [problem, setProblem] = useState("");
-  const add = async () => {
-    setProblem("");
-    try {
+  const { problem, attempt } = useAttempt("It was not entered.");
+  const add = () =>
+    attempt(async () => {
       await unwrap(api.POST("/api/nebulisers", { body: { employer_id: null, name, role } }));
       setName("");
       await queries.invalidateQueries({ queryKey: keys.nebulisers });
-    } catch (error) {
-      setProblem(error instanceof Error ? error.message : "It was not entered.");
-    }
-  };
+    });
   return (
     <form
       className="field-row"
@@ -273,13 +266,12 @@ function NewLot() {
   const [number, setNumber] = useState("");
   const [made, setMade] = useState(today);
   const [until, setUntil] = useState("");
-  const [problem, setProblem] = useState("");
+  const { problem, attempt } = useAttempt("It was not entered.");
   const [isOpen, setOpen] = useState(false);
   const recipe = recipes.find((one) => `${one.agent} ${one.role}` === what) ?? recipes[0];
-  const add = async () => {
-    if (!recipe) return;
-    setProblem("");
-    try {
+  const add = () =>
+    attempt(async () => {
+      if (!recipe) return;
       const body = {
         employer_id: null,
         agent: recipe.agent as Schemas["LotEntry"]["agent"],
@@ -293,10 +285,7 @@ function NewLot() {
       setNumber("");
       setOpen(false);
       await queries.invalidateQueries({ queryKey: ["lots"] });
-    } catch (error) {
-      setProblem(error instanceof Error ? error.message : "It was not entered.");
-    }
-  };
+    });
   if (!isOpen)
     return (
       <p>

@@ -2,6 +2,7 @@ import { NativeSelect } from "@mantine/core";
 import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, type Schemas, unwrap } from "@/api/client";
+import { useAttempt } from "@/app/attempt";
 import { serverNow } from "@/app/clock";
 import { useSession } from "@/app/session";
 import { Problem, Text } from "@/design/Fields";
@@ -54,17 +55,13 @@ export function OnFile({ view }: { view: Schemas["PersonView"] }) {
 
 function useSend(close: () => void) {
   const queries = useQueryClient();
-  const [problem, setProblem] = useState("");
-  const send = async (call: () => Promise<unknown>) => {
-    setProblem("");
-    try {
+  const { problem, attempt } = useAttempt("It was not entered.");
+  const send = (call: () => Promise<unknown>) =>
+    attempt(async () => {
       await call();
       await queries.invalidateQueries({ queryKey: ["person"] });
       close();
-    } catch (error) {
-      setProblem(error instanceof Error ? error.message : "It was not entered.");
-    }
-  };
+    });
   return { send, problem };
 }
 

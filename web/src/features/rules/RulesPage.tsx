@@ -3,6 +3,7 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useSearchParams } from "react-router";
 import { api, keys, type Schemas, unwrap } from "@/api/client";
+import { useAttempt } from "@/app/attempt";
 import { useSession } from "@/app/session";
 import { Failed, Loading } from "@/design/States";
 import { SiteProtocols } from "@/features/rules/SiteProtocols";
@@ -59,15 +60,9 @@ export function RulesPage() {
 
 function useEnter(book: Book) {
   const queries = useQueryClient();
-  const [problem, setProblem] = useState("");
-  const enter = async (
-    key: string,
-    value: string | number | boolean | string[] | null,
-    reason: string,
-    edition: string,
-  ) => {
-    setProblem("");
-    try {
+  const { problem, attempt } = useAttempt("It was not entered.");
+  const enter = (key: string, value: string | number | boolean | string[] | null, reason: string, edition: string) =>
+    attempt(async () => {
       await unwrap(
         api.POST("/api/sites/{site_id}/rules", {
           params: { path: { site_id: book.site_id } },
@@ -76,12 +71,7 @@ function useEnter(book: Book) {
       );
       await queries.invalidateQueries({ queryKey: ["rules"] });
       await queries.invalidateQueries({ queryKey: keys.tasks(book.site_id) });
-      return true;
-    } catch (error) {
-      setProblem(error instanceof Error ? error.message : "It was not entered.");
-      return false;
-    }
-  };
+    });
   return { enter, problem };
 }
 

@@ -2,6 +2,7 @@ import { Checkbox, NativeSelect } from "@mantine/core";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, keys, type Schemas, unwrap } from "@/api/client";
+import { useAttempt } from "@/app/attempt";
 import { Empty } from "@/design/States";
 import { Problem, Text } from "@/design/Fields";
 
@@ -93,13 +94,12 @@ function TaskForm({ site, close }: { site: string; close: () => void }) {
   const [idlh, setIdlh] = useState(false);
   const [filter, setFilter] = useState("");
   const [cartridge, setCartridge] = useState("");
-  const [problem, setProblem] = useState("");
+  const { problem, attempt } = useAttempt("The task was not entered.");
   const queries = useQueryClient();
   const change = (at: number, part: Partial<Contaminant>) =>
     setRows((all) => all.map((one, i) => (i === at ? { ...one, ...part } : one)));
-  const send = async () => {
-    setProblem("");
-    try {
+  const send = () =>
+    attempt(async () => {
       await unwrap(
         api.POST("/api/sites/{site_id}/tasks", {
           params: { path: { site_id: site } },
@@ -116,10 +116,7 @@ function TaskForm({ site, close }: { site: string; close: () => void }) {
       );
       await queries.invalidateQueries({ queryKey: keys.tasks(site) });
       close();
-    } catch (error) {
-      setProblem(error instanceof Error ? error.message : "The task was not entered.");
-    }
-  };
+    });
   return (
     <form
       className="note heath"

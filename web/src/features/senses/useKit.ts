@@ -1,6 +1,7 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, keys, type Schemas, unwrap } from "@/api/client";
+import { useAttempt } from "@/app/attempt";
 
 type Nebuliser = Schemas["NebuliserView"];
 type Lot = Schemas["LotView"];
@@ -20,7 +21,7 @@ export interface HeldKit {
 export function useKit(agent: string, role: string, lotRoles: string[]): HeldKit {
   const queries = useQueryClient();
   const [chosen, setChosen] = useState(0);
-  const [problem, setProblem] = useState("");
+  const { problem, attempt } = useAttempt("That was not recorded.");
   const nebulisers = useQuery({
     queryKey: keys.nebulisers,
     queryFn: () => unwrap(api.GET("/api/nebulisers")),
@@ -38,15 +39,11 @@ export function useKit(agent: string, role: string, lotRoles: string[]): HeldKit
   const nebuliser = mine[chosen % Math.max(1, mine.length)];
   const held = lotRoles.map((each) => lots.data?.rows.find((one) => one.role === each && !one.is_expired));
   const missing = lotRoles.filter((_, i) => !held[i]).map((one) => one.replaceAll("_", " "));
-  const act = async (call: () => Promise<unknown>) => {
-    setProblem("");
-    try {
+  const act = (call: () => Promise<unknown>) =>
+    attempt(async () => {
       await call();
       await queries.invalidateQueries({ queryKey: keys.nebulisers });
-    } catch (error) {
-      setProblem(error instanceof Error ? error.message : "That was not recorded.");
-    }
-  };
+    });
   const path = { nebuliser_id: nebuliser?.id ?? "" };
   const lotId = nebuliser?.lot?.id;
   const isFetched = (role === "" || nebulisers.isSuccess) && (lotRoles.length === 0 || lots.isSuccess);
