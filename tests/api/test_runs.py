@@ -7,10 +7,11 @@ import io
 import json
 from datetime import timedelta
 from fractions import Fraction
+from threading import Thread
 from typing import Any
 
 import pytest
-from sqlalchemy import select
+from sqlalchemy import delete, select
 from sqlalchemy.orm import Session
 
 from moorfog.core.arithmetic import cut
@@ -86,6 +87,36 @@ def test_readings_sent_again_in_other_chunks_are_stored_once(house: House, at_ru
     assert tester.get(f"/api/visits/{visit}")["picture"]["tries"][0]["outcome"] == "unfinished", (
         "comfort is not asked yet"
     )
+
+
+def test_one_batch_from_two_links_at_the_same_time_is_stored_once(
+    house: House, at_run: tuple[Client, str, str]
+) -> None:
+    """Both answers acknowledge; whoever cuts the readings otherwise, or comes second, stores nothing twice."""
+    _, _, run = at_run
+    readings = readings_of(house)
+    links = [house.client(), house.client()]
+    trouble: list[Exception] = []
+
+    def send(link: Client, size: int) -> None:
+        try:
+            for at in range(0, 240, size):
+                chunks = [columns(readings[n : n + 4], n) for n in range(at, at + size, 4)]
+                link.link(f"runs/{run}/chunks", {"chunks": chunks})
+        except Exception as error:
+            trouble.append(error)
+
+    for sizes in ((12, 12), (8, 24), (4, 120)):
+        threads = [Thread(target=send, args=pair) for pair in zip(links, sizes, strict=True)]
+        for one in threads:
+            one.start()
+        for one in threads:
+            one.join()
+        assert not trouble
+        with Session(house.engine) as db:
+            assert [one for chunk in load_chunks(db, run) for one in chunk.readings()] == readings[:240]
+            db.execute(delete(ReadingChunk).where(ReadingChunk.run_id == run))
+            db.commit()
 
 
 def test_a_chunk_that_makes_no_sense_stores_nothing(house: House, at_run: tuple[Client, str, str]) -> None:

@@ -53,16 +53,25 @@ def test_an_event_posted_to_one_process_shows_in_a_browser_on_the_other(desk: Ma
     there.page.locator("[data-item='fit_today']").wait_for(timeout=5000)
 
 
-def test_a_web_process_killed_in_mid_run_loses_no_reading(desk: Make, pair: Stack, rules: Rules) -> None:
-    visit, _ = Walker(pair, rules).to("run", "1005")
+@pytest.mark.parametrize(("victim", "who"), [("web0", "1005"), ("database", "1006")])
+def test_a_web_process_or_the_database_killed_in_mid_run_loses_no_reading(
+    desk: Make, pair: Stack, rules: Rules, victim: str, who: str
+) -> None:
+    visit, _ = Walker(pair, rules).to("run", who)
     tester = desk(pair.address).sign_in().at(visit)
     tester.page.get_by_text("link is up").wait_for()
     tester.press("Space")
     run = tester.page.locator("[data-run]").get_attribute("data-run") or ""
     run_for(tester, 30)
-    pair.kill("web0")
+    if victim == "database":
+        pair.server.kill()
+    else:
+        pair.kill(victim)
     time.sleep(2)
-    pair.start_web(0)
+    if victim == "database":
+        pair.server.start()
+    else:
+        pair.start_web(0)
     tester.page.locator("[data-item]").wait_for(timeout=40_000)
     with Session(pair.engine) as db:
         readings = [one for chunk in load_chunks(db, run) for one in chunk.readings()]
