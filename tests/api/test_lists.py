@@ -148,12 +148,26 @@ def test_today_tells_who_is_here_what_was_left_and_what_is_done(house: House) ->
     done = tester.whole_visit(house.ours.people[1])
     here = tester.open(house.ours.people[2])
     shown = tester.get("/api/today")
-    assert [[one["visit_id"] for one in shown[key]] for key in ("here", "unfinished", "done")] == [
+    assert [[one["visit_id"] for one in shown[key]["rows"]] for key in ("here", "unfinished", "done")] == [
         [here],
         [left],
         [done],
     ]
-    assert shown["here"][0]["doing"] == "Is this the right person?" and shown["done"][0]["verdict"] == "pass"
-    assert date.fromisoformat(shown["unfinished"][0]["opened_at"][:10]) < date.fromisoformat(
-        shown["here"][0]["opened_at"][:10]
-    )
+    here, left, done = (shown[key]["rows"][0] for key in ("here", "unfinished", "done"))
+    assert here["doing"] == "Is this the right person?" and done["verdict"] == "pass"
+    assert date.fromisoformat(left["opened_at"][:10]) < date.fromisoformat(here["opened_at"][:10])
+
+
+def test_the_days_lists_come_in_pages_and_none_is_cut(house: House) -> None:
+    def crowd(db: Session) -> list[str]:
+        actor = Actor("", "", "", (("administrator", None),))
+        entries = (PersonEntry(house.ours.site, f"Day {n:02d}", f"d{n}-{house.mark}", "", "", "") for n in range(28))
+        return [add_person(db, actor, one) for one in entries]
+
+    tester = house.client()
+    opened = [tester.open(person) for person in run_in_transaction(house.engine, crowd)]
+    first = tester.get("/api/today")["here"]
+    second = tester.get("/api/today?here=2")["here"]
+    assert (first["total"], first["pages"], len(first["rows"]), len(second["rows"])) == (28, 2, 25, 3)
+    assert {one["visit_id"] for one in (*first["rows"], *second["rows"])} == set(opened)
+    assert tester.get("/api/today?done=7")["done"]["page"] == 1

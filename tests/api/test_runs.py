@@ -19,7 +19,7 @@ from moorfog.core.codec import encode
 from moorfog.core.readings import Reading, chunk_of, seal_digest
 from moorfog.core.record import recompute
 from moorfog.operations import runs
-from moorfog.operations.readings import load_chunks
+from moorfog.operations.readings import AT_ONCE, load_chunks, store_next
 from moorfog.store.base import new_id, run_in_transaction
 from moorfog.store.models import Lease, ReadingChunk
 from tests.api.house import Client, House, Refused
@@ -87,6 +87,28 @@ def test_readings_sent_again_in_other_chunks_are_stored_once(house: House, at_ru
     assert tester.get(f"/api/visits/{visit}")["picture"]["tries"][0]["outcome"] == "unfinished", (
         "comfort is not asked yet"
     )
+
+
+def test_readings_that_follow_on_are_stored_in_one_question_and_nothing_else_is(
+    house: House, at_run: tuple[Client, str, str]
+) -> None:
+    _, _, run = at_run
+    readings = readings_of(house)
+    token = house.ours.token
+
+    def store(first: int, end: int, **wrong: str) -> tuple[int, bool] | None:
+        chunks = tuple(chunk_of(n, readings[n : n + 4]) for n in range(first, end, 4))
+        given = {"token": token, "run": run, **wrong}
+        return store_next(house.engine, given["token"], given["run"], chunks)
+
+    assert store(0, 8) == (8, False) and store(8, 12) == (4, False)
+    assert store(8, 12) is None, "stored already"
+    assert store(16, 20) is None, "a gap before it"
+    assert store(12, 16, token="another") is None and store(12, 16, run=new_id()) is None
+    assert store(12, 12) is None and store(12, 12 + 4 * (AT_ONCE + 1)) is None
+    assert store(12, 16) == (4, False)
+    with Session(house.engine) as db:
+        assert [one for chunk in load_chunks(db, run) for one in chunk.readings()] == readings[:16]
 
 
 def test_one_batch_from_two_links_at_the_same_time_is_stored_once(

@@ -220,11 +220,11 @@ def test_failed_seal_checks_reach_the_supervisor_until_acknowledged(house: House
     assert "inspect" in picture["seal_remedy"], "the same place again"
     picture = tester.say(visit, leak)
     assert "seal_limit" in [one["code"] for one in picture["between"]]
-    assert [one["visit_id"] for one in supervisor.get("/api/today")["seal_notices"]] == [visit]
+    assert [one["visit_id"] for one in supervisor.get("/api/today")["seal_notices"]["rows"]] == [visit]
     supervisor.post(f"/api/visits/{visit}/seal-notice", None)
-    assert supervisor.get("/api/today")["seal_notices"] == []
+    assert supervisor.get("/api/today")["seal_notices"]["rows"] == []
     tester.say(visit, leak)
-    assert len(supervisor.get("/api/today")["seal_notices"]) == 1, "a new failure is a new row"
+    assert len(supervisor.get("/api/today")["seal_notices"]["rows"]) == 1, "a new failure is a new row"
     with pytest.raises(Refused, match="role_missing"):
         tester.post(f"/api/visits/{visit}/seal-notice", None)
 

@@ -95,10 +95,10 @@ def _keep(context: Context, done: visits.Appended) -> None:
     context.after_commit.append(lambda: keep_state(done.visit_id, done.visit))
 
 
-@route("GET", "/api/today", "read", returns=lists.Today)
-def today(context: Context) -> lists.Today:
-    """Who is here, what was left unfinished, what was done today."""
-    return lists.today(context.db, context.clock, context.actor)
+@route("GET", "/api/today", "read", query=lists.TodayPages, returns=lists.Today)
+def today(context: Context, query: lists.TodayPages) -> lists.Today:
+    """Who is here, what was left unfinished, what was done today, each list by its page."""
+    return lists.today(context.db, context.clock, context.actor, query)
 
 
 @route("POST", "/api/visits", "test", body=OpenVisit, returns=VisitView)

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from datetime import date
+from datetime import date, datetime
 from functools import cache
 from typing import Any
 from zoneinfo import ZoneInfo
 
-from sqlalchemy import Integer, Select, and_, bindparam, case, func, select
+from sqlalchemy import ColumnElement, Integer, Select, and_, bindparam, case, false, func, not_, or_, select
 from sqlalchemy.orm import Session, aliased
 
 from moorfog.core.events import Clearance, instant
@@ -16,7 +16,7 @@ from moorfog.core.methods import QUALITATIVE, WORDS
 from moorfog.operations.accounts import Actor
 from moorfog.operations.catalogue import model_of
 from moorfog.operations.errors import NotFound
-from moorfog.operations.paging import PAGE, pages_of
+from moorfog.operations.paging import PAGE, cut_to_page, pages_of
 from moorfog.operations.people import latest_clearance, latest_training, matching, search_words
 from moorfog.operations.words import KIND_WORDS
 from moorfog.store.base import Clock
@@ -30,7 +30,7 @@ from moorfog.store.models import (
     VisitSummary,
     WearPermission,
 )
-from moorfog.store.scope import Scope, within
+from moorfog.store.scope import within
 
 READERS = ("tester", "administrator", "supervisor")
 
@@ -86,15 +86,34 @@ class VisitRow:
 
 
 @dataclass(frozen=True)
+class VisitPage:
+    """One page of visits, the newest first."""
+
+    rows: tuple[VisitRow, ...]
+    total: int
+    page: int
+    pages: int
+
+
+@dataclass(frozen=True)
+class TodayPages:
+    """Which page of each list of the day, from 1."""
+
+    seal_notices: int = 1
+    here: int = 1
+    unfinished: int = 1
+    done: int = 1
+
+
+@dataclass(frozen=True)
 class Today:
     """Who is here, what was left unfinished on an earlier day, what was finished today, and failed seal checks that no
     supervisor has acknowledged yet."""
 
-    seal_notices: tuple[VisitRow, ...]
-
-    here: tuple[VisitRow, ...]
-    unfinished: tuple[VisitRow, ...]
-    done: tuple[VisitRow, ...]
+    seal_notices: VisitPage
+    here: VisitPage
+    unfinished: VisitPage
+    done: VisitPage
 
 
 @dataclass(frozen=True)
@@ -296,45 +315,34 @@ def _visit_row(row: Any) -> VisitRow:
     )
 
 
-def today(db: Session, clock: Clock, actor: Actor) -> Today:
-    """Return open visits (of today and older), and those finished on this day, each at most 50, newest first."""
-    scope = actor.require(*READERS)
-    now = clock.now(db)
-    open_rows = db.execute(
-        within(_visit_query(), scope, VisitSummary.employer_id)
-        .where(VisitSummary.closed == "")
-        .order_by(VisitSummary.opened_at.desc())
-        .limit(50)
-    ).all()
-    zones = dict(db.execute(select(Site.id, Site.zone)).all())
-    here: list[VisitRow] = []
-    unfinished: list[VisitRow] = []
-    for row in open_rows:
-        zone = ZoneInfo(zones[row[0].site_id])
-        is_today = row[0].opened_at.astimezone(zone).date() == now.astimezone(zone).date()
-        (here if is_today else unfinished).append(_visit_row(row))
-    done = []
-    for row in db.execute(
-        within(_visit_query(), scope, VisitSummary.employer_id)
-        .where(VisitSummary.closed != "")
-        .order_by(VisitSummary.last_at.desc())
-        .limit(50)
-    ):
-        zone = ZoneInfo(zones[row[0].site_id])
-        if row[0].last_at.astimezone(zone).date() == now.astimezone(zone).date():
-            done.append(_visit_row(row))
-    return Today(_seal_notices(db, scope), tuple(here), tuple(unfinished), tuple(done))
-
-
-def _seal_notices(db: Session, scope: Scope) -> tuple[VisitRow, ...]:
-    query = (
-        within(_visit_query(), scope, VisitSummary.employer_id)
-        .outerjoin(SealNotice, SealNotice.visit_id == VisitSummary.visit_id)
-        .where(VisitSummary.seal_fails > func.coalesce(SealNotice.fails, 0), VisitSummary.is_practice.is_(False))
-        .order_by(VisitSummary.last_at.desc())
-        .limit(50)
+def today(db: Session, clock: Clock, actor: Actor, pages: TodayPages) -> Today:
+    """Return open visits (of today and older), those finished on this day, and failed seal checks, page by page."""
+    scope, now = actor.require(*READERS), clock.now(db)
+    query = within(_visit_query(), scope, VisitSummary.employer_id)
+    mine = query.where(VisitSummary.closed == "")
+    opened_today = _on_this_day(db, VisitSummary.opened_at, now)
+    notices = query.outerjoin(SealNotice, SealNotice.visit_id == VisitSummary.visit_id).where(
+        VisitSummary.seal_fails > func.coalesce(SealNotice.fails, 0), VisitSummary.is_practice.is_(False)
     )
-    return tuple(_visit_row(row) for row in db.execute(query))
+    finished = query.where(VisitSummary.closed != "", _on_this_day(db, VisitSummary.last_at, now))
+    return Today(
+        _visit_page(db, notices, pages.seal_notices, VisitSummary.last_at),
+        _visit_page(db, mine.where(opened_today), pages.here, VisitSummary.opened_at),
+        _visit_page(db, mine.where(not_(opened_today)), pages.unfinished, VisitSummary.opened_at),
+        _visit_page(db, finished, pages.done, VisitSummary.last_at),
+    )
+
+
+def _on_this_day(db: Session, column: Any, now: datetime) -> ColumnElement[bool]:
+    """Return the condition that a moment lies in the day that it is now where its site is."""
+    zones = db.scalars(select(Site.zone).distinct()).all()
+    starts = {zone: now.astimezone(ZoneInfo(zone)).replace(hour=0, minute=0, second=0, microsecond=0) for zone in zones}
+    return or_(false(), *(and_(Site.zone == zone, column >= start) for zone, start in starts.items()))
+
+
+def _visit_page(db: Session, query: Any, page: int, newest_by: Any) -> VisitPage:
+    shown = cut_to_page(db, query, page, newest_by.desc(), VisitSummary.visit_id)
+    return VisitPage(tuple(map(_visit_row, db.execute(shown.query))), shown.total, shown.page, shown.pages)
 
 
 def acknowledge_seal(db: Session, clock: Clock, actor: Actor, visit_id: str) -> None:
@@ -477,12 +485,9 @@ def pass_results(db: Session, actor: Actor, page: int, site_id: str | None = Non
         .join(last, and_(last.visit_id == units.c.visit_id, last.no == units.c.last))
         .group_by(units.c.model_id, units.c.size)
     )
-    total = db.scalar(select(func.count()).select_from(query.subquery())) or 0
-    page = min(max(page, 1), pages_of(total))
-    rows = db.execute(query.order_by("model", units.c.size).limit(PAGE).offset((page - 1) * PAGE))
-    return ResultsPage(
-        tuple(ResultRow(m, s, *map(int, counts)) for m, s, *counts in rows), total, page, pages_of(total)
-    )
+    shown = cut_to_page(db, query, page, "model", units.c.size)
+    rows = tuple(ResultRow(m, s, *map(int, counts)) for m, s, *counts in db.execute(shown.query))
+    return ResultsPage(rows, shown.total, shown.page, shown.pages)
 
 
 def list_facepieces(db: Session, actor: Actor) -> tuple[FacepieceOption, ...]:

@@ -10,15 +10,15 @@ from functools import cache
 from typing import Any
 
 from pydantic import TypeAdapter
-from sqlalchemy import Engine, bindparam, func, insert, select, text
-from sqlalchemy.exc import DBAPIError
+from sqlalchemy import Engine, bindparam, insert, select, text
+from sqlalchemy.exc import IntegrityError, OperationalError
 from sqlalchemy.orm import Session
 
 from moorfog.core.readings import Chunk
 from moorfog.operations.accounts import digest_of
 from moorfog.operations.errors import Conflict, DomainError
 from moorfog.operations.links import Linked
-from moorfog.store.base import UtcDateTime, quick_engine
+from moorfog.store.base import DatabaseClock, quick_engine
 from moorfog.store.models import Lease, ReadingChunk
 
 CHUNK_COLUMNS = tuple(one.name for one in fields(Chunk))
@@ -40,8 +40,8 @@ def store_chunks(db: Session, row: Linked, run_id: str, chunks: tuple[Chunk, ...
     Raises :class:`DomainError` for a chunk whose columns make no sense, :class:`Conflict` without the lease, or
     ``readings_missing`` with how many are stored where a chunk leaves a gap before it.
     """
-    begin, now, stop = _stored_under_lease(db, row.id, run_id)
-    end = begin
+    begin, stop = _stored_under_lease(db, row.id, run_id)
+    end, now = begin, DatabaseClock().now(db)
     rows = []
     for number, chunk in enumerate(chunks):
         problem = chunk.problem()
@@ -79,7 +79,7 @@ def store_next(engine: Engine, token: str, run_id: str, chunks: tuple[Chunk, ...
             found = connection.exec_driver_sql(
                 _next_sql(len(chunks)), (*given, digest_of(token), run_id, run_id, begin, run_id)
             ).all()
-    except DBAPIError:
+    except (IntegrityError, OperationalError):
         return None
     return (end - begin, bool(found[0][0])) if len(found) == len(chunks) else None
 
@@ -93,30 +93,31 @@ def _next_sql(count: int) -> str:
         "FROM instrument i JOIN instrument_lease l ON l.instrument_id = i.id "
         f"JOIN ({rows}) v WHERE i.link_token_digest = %s AND l.run_id = %s AND COALESCE("
         "(SELECT c.first + c.n FROM reading_chunk c WHERE c.run_id = %s ORDER BY c.first DESC LIMIT 1), 0) = %s "
-        "RETURNING (SELECT s.stop FROM instrument_lease s WHERE s.run_id = %s)"
+        "FOR UPDATE RETURNING (SELECT s.stop FROM instrument_lease s WHERE s.run_id = %s)"
     )
 
 
-_NEWEST = (
+_LOCK = (
+    select(Lease.stop)
+    .where(Lease.instrument_id == bindparam("instrument"), Lease.run_id == bindparam("run"))
+    .with_for_update()
+)
+_STORED = (
     select(ReadingChunk.first + ReadingChunk.n)
     .where(ReadingChunk.run_id == bindparam("run"))
     .order_by(ReadingChunk.first.desc())
     .limit(1)
-    .scalar_subquery()
-)
-_STORED = select(func.coalesce(_NEWEST, 0), func.utc_timestamp(3, type_=UtcDateTime), Lease.stop).where(
-    Lease.instrument_id == bindparam("instrument"), Lease.run_id == bindparam("run")
 )
 _INSERT = insert(ReadingChunk)
 
 
-def _stored_under_lease(db: Session, instrument_id: str, run_id: str) -> tuple[int, datetime, bool]:
-    """Return how many readings of a run are stored, the database's moment and whether the run is to stop, in one
-    question with whether this instrument still holds the run."""
-    found = db.connection().execute(_STORED, {"run": run_id, "instrument": instrument_id}).one_or_none()
-    if found is None:
+def _stored_under_lease(db: Session, instrument_id: str, run_id: str) -> tuple[int, bool]:
+    """Hold the run's lease; return how many of its readings are stored, and whether it is to stop."""
+    connection = db.connection()
+    stop = connection.execute(_LOCK, {"run": run_id, "instrument": instrument_id}).scalar_one_or_none()
+    if stop is None:
         raise no_lease()
-    return int(found[0]), found[1], found[2]
+    return int(connection.execute(_STORED, {"run": run_id}).scalar() or 0), stop
 
 
 def chunk_row(run_id: str, instrument_id: str, chunk: Chunk, received_at: datetime) -> dict[str, Any]:

@@ -61,6 +61,7 @@ export async function unwrap<T>(call: Promise<Answer<T>>): Promise<T> {
 export const keys = {
   session: ["session"] as const,
   today: ["today"] as const,
+  todayAt: (pages: Record<string, number>) => ["today", pages] as const,
   visit: (id: string) => ["visit", id] as const,
   person: (id: string, page: number) => ["person", id, page] as const,
   people: (q: string, page: number) => ["people", q, page] as const,

@@ -1034,8 +1034,8 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Who is here, what was left unfinished, what was done today.
-         * @description Who is here, what was left unfinished, what was done today.
+         * Who is here, what was left unfinished, what was done today, each list by its page.
+         * @description Who is here, what was left unfinished, what was done today, each list by its page.
          *
          *     For: tester, administrator or supervisor.
          */
@@ -3934,14 +3934,10 @@ export interface components {
          *     supervisor has acknowledged yet.
          */
         Today: {
-            /** Done */
-            done: components["schemas"]["VisitRow"][];
-            /** Here */
-            here: components["schemas"]["VisitRow"][];
-            /** Seal Notices */
-            seal_notices: components["schemas"]["VisitRow"][];
-            /** Unfinished */
-            unfinished: components["schemas"]["VisitRow"][];
+            done: components["schemas"]["VisitPage"];
+            here: components["schemas"]["VisitPage"];
+            seal_notices: components["schemas"]["VisitPage"];
+            unfinished: components["schemas"]["VisitPage"];
         };
         /**
          * Touched
@@ -4125,6 +4121,20 @@ export interface components {
             unit: string;
             /** Value */
             value: string;
+        };
+        /**
+         * VisitPage
+         * @description One page of visits, the newest first.
+         */
+        VisitPage: {
+            /** Page */
+            page: number;
+            /** Pages */
+            pages: number;
+            /** Rows */
+            rows: components["schemas"]["VisitRow"][];
+            /** Total */
+            total: number;
         };
         /**
          * VisitRow
@@ -6011,7 +6021,12 @@ export interface operations {
     };
     today: {
         parameters: {
-            query?: never;
+            query?: {
+                seal_notices?: number;
+                here?: number;
+                unfinished?: number;
+                done?: number;
+            };
             header?: never;
             path?: never;
             cookie?: never;
