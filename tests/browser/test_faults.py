@@ -70,6 +70,7 @@ def test_a_web_process_or_the_database_killed_in_mid_run_loses_no_reading(
     time.sleep(2)
     if victim == "database":
         pair.server.start()
+        pair.engine.dispose()  # this test's own connections were to the one that died
     else:
         pair.start_web(0)
     tester.page.locator("[data-item]").wait_for(timeout=40_000)
