@@ -16,10 +16,22 @@ from moorfog.core.rules import Rules
 from moorfog.data import shipped_rules
 from moorfog.demo.database import FAST_FLAGS, PrivateServer
 from moorfog.store.base import make_engine
-from moorfog.store.migrate import migrate
+from tests.template import forget, prepare, running_server
 
 settings.register_profile("steady", deadline=None)  # a loaded machine is no falsifying example
 settings.load_profile("steady")
+
+
+def pytest_configure(config: pytest.Config) -> None:
+    """Let the workers of one run share a template of a database."""
+    if not hasattr(config, "workerinput"):
+        prepare()
+
+
+def pytest_unconfigure(config: pytest.Config) -> None:
+    """Throw the template away."""
+    if not hasattr(config, "workerinput"):
+        forget()
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
@@ -45,16 +57,10 @@ def server() -> Iterator[PrivateServer]:
     """A running, migrated MariaDB of our own on a free port."""
     home = Path(tempfile.mkdtemp(prefix="mf"))
     home.chmod(0o755)
-    one = PrivateServer(home / "db", flags=FAST_FLAGS)
-    try:
-        one.install()
-        one.start()
-        one.create_account("only-for-tests")
-        migrate(one.url)
-        yield one
-    finally:
-        one.stop()
-        shutil.rmtree(home, ignore_errors=True)
+    one = running_server(home / "db", FAST_FLAGS)
+    yield one
+    one.stop()
+    shutil.rmtree(home, ignore_errors=True)
 
 
 @pytest.fixture(scope="session")

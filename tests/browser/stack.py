@@ -16,10 +16,10 @@ from typing import Any
 from moorfog.bootstrap import ensure_web
 from moorfog.core.rules import Rules
 from moorfog.demo import seed
-from moorfog.demo.database import PrivateServer, free_port
+from moorfog.demo.database import free_port
 from moorfog.demo.run import PASSWORD, gunicorn_command
 from moorfog.store.base import make_engine, run_in_transaction
-from moorfog.store.migrate import migrate
+from tests.template import running_server
 
 TOKEN = "the-token-of-the-tests-link"
 __all__ = ["PASSWORD", "Stack"]
@@ -32,14 +32,10 @@ class Stack:
         self.home = Path(tempfile.mkdtemp(prefix="mf"))
         self.home.chmod(0o755)
         self.children: dict[str, subprocess.Popen[bytes]] = {}
-        self.server = PrivateServer(self.home / "db", flags=flags)
         self.ports = [free_port() for _ in range(webs)]
         self.counter_port = free_port()
         try:
-            self.server.install()
-            self.server.start()
-            self.server.create_account("only-for-tests")
-            migrate(self.server.url)
+            self.server = running_server(self.home / "db", flags)
             self.engine = make_engine(self.server.url)
             run_in_transaction(self.engine, lambda db: seed.seed_places(db, rules, PASSWORD, TOKEN))
             for number in range(webs):
@@ -120,7 +116,8 @@ class Stack:
                 child.wait(5)
         if hasattr(self, "engine"):
             self.engine.dispose()
-        self.server.stop()
+        if hasattr(self, "server"):
+            self.server.stop()
         shutil.rmtree(self.home, ignore_errors=True)
 
     def logs(self) -> dict[str, Any]:
