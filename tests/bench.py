@@ -351,6 +351,7 @@ def bench_forty(rules: Rules) -> None:
     line("reading taken → painted, p95", p95(found.painted))
     line(f"reading taken → heard by every stream, p50 of {len(found.heard)}", p50(found.heard))
     line("reading taken → heard by every stream, p95", p95(found.heard))
+    line("the larger web process, resident", found.resident_mb, unit="MB")
     for problem in found.trouble[:3]:
         print(f"  trouble: {problem}")
 

@@ -11,6 +11,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
+from pathlib import Path
 from typing import Any
 
 from playwright.sync_api import Page, sync_playwright
@@ -246,13 +247,25 @@ def start_all(ports: list[int], cookie: str, starts: list[tuple[str, str]]) -> N
 
 @dataclass(frozen=True)
 class Forty:
-    """What came of it: milliseconds to the real screen and to every stream, readings stored, what went wrong."""
+    """What came of it: milliseconds to the screen and to every stream, readings stored, what went wrong, memory."""
 
     painted: list[float]
     heard: list[float]
     readings: int
     visits: int
     trouble: list[str]
+    resident_mb: float
+
+
+def resident_mb(stack: Stack) -> float:
+    """Return the memory of the larger web process, in MB; each is the one child of its master."""
+    masters = [child.pid for name, child in stack.children.items() if name.startswith("web")]
+    kb = [0]
+    for pid in masters:
+        for child in Path(f"/proc/{pid}/task/{pid}/children").read_text().split():
+            status = Path(f"/proc/{child}/status").read_text()
+            kb.append(int(status.split("VmRSS:")[1].split()[0]))
+    return max(kb) / 1024
 
 
 def forty_runs(rules: Rules) -> Forty:
@@ -283,10 +296,11 @@ def forty_runs(rules: Rules) -> Forty:
             start_all(stack.ports, cookies[0], starts)
             page.wait_for_timeout(max(0.0, until - time.monotonic()) * 1000)
             painted = [float(one) for one in page.evaluate("() => window.late")]
+            resident = resident_mb(stack)
         for feeder in feeders:
             feeder.join(5)
         heard = [late for one in followers for late in one.late]
         trouble = [text for one in feeders for text in one.trouble]
-        return Forty(painted, heard, sum(one.sent for one in feeders), len(starts), trouble)
+        return Forty(painted, heard, sum(one.sent for one in feeders), len(starts), trouble, resident)
     finally:
         stack.stop()

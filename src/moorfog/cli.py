@@ -31,9 +31,9 @@ def cmd_demo(given: argparse.Namespace) -> int:
 
 def cmd_serve(given: argparse.Namespace) -> int:
     """Serve on a database of your own."""
-    from moorfog.demo.run import gunicorn_command
+    from moorfog.demo.run import WEB_ENV, gunicorn_command
 
-    env = {**os.environ, "MOORFOG_DATABASE_URL": database_url(), "MOORFOG_WEB": str(ensure_web())}
+    env = {**os.environ, **WEB_ENV, "MOORFOG_DATABASE_URL": database_url(), "MOORFOG_WEB": str(ensure_web())}
     os.execvpe(sys.executable, gunicorn_command(given.port, given.workers, given.host), env)
 
 

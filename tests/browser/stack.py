@@ -17,7 +17,7 @@ from moorfog.bootstrap import ensure_web
 from moorfog.core.rules import Rules
 from moorfog.demo import seed
 from moorfog.demo.database import free_port
-from moorfog.demo.run import PASSWORD, gunicorn_command
+from moorfog.demo.run import PASSWORD, WEB_ENV, gunicorn_command
 from moorfog.store.base import make_engine, run_in_transaction
 from tests.template import running_server
 
@@ -62,7 +62,7 @@ class Stack:
 
     def start_web(self, number: int) -> None:
         """Start one web process and wait for it."""
-        self.spawn(f"web{number}", gunicorn_command(self.ports[number], 1))
+        self.spawn(f"web{number}", gunicorn_command(self.ports[number], 1), **WEB_ENV)
         self.wait_for(f"http://127.0.0.1:{self.ports[number]}/api/health")
 
     def start_counter(self) -> None:

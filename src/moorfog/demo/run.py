@@ -44,6 +44,11 @@ def is_free(port: int) -> bool:
     return True
 
 
+WEB_ENV = {"MALLOC_ARENA_MAX": "1"}
+"""What a web process is started with besides: its many threads run one at a time, and memory of their own for each of
+them would only double what it holds."""
+
+
 def gunicorn_command(port: int, workers: int, host: str = "127.0.0.1") -> list[str]:
     """Return the command of the web server; each event stream holds a thread."""
     return [
@@ -107,7 +112,7 @@ class Demo:
         token = self._token()
         self._prepare(url, token)
         rules = {"MOORFOG_DATABASE_URL": url, "MOORFOG_WEB": str(web)}
-        self.spawn("web", gunicorn_command(port, 2), **rules)
+        self.spawn("web", gunicorn_command(port, 2), **rules, **WEB_ENV)
         address = f"http://127.0.0.1:{port}"
         self._wait(address)
         self.spawn("worker", [sys.executable, "-m", "moorfog.cli", "worker"], **rules)
