@@ -320,11 +320,12 @@ def today(db: Session, clock: Clock, actor: Actor, pages: TodayPages) -> Today:
     scope, now = actor.require(*READERS), clock.now(db)
     query = within(_visit_query(), scope, VisitSummary.employer_id)
     mine = query.where(VisitSummary.closed == "")
-    opened_today = _on_this_day(db, VisitSummary.opened_at, now)
+    midnights = _midnights(db, now)
+    opened_today = _on_this_day(midnights, VisitSummary.opened_at)
     notices = query.outerjoin(SealNotice, SealNotice.visit_id == VisitSummary.visit_id).where(
         VisitSummary.seal_fails > func.coalesce(SealNotice.fails, 0), VisitSummary.is_practice.is_(False)
     )
-    finished = query.where(VisitSummary.closed != "", _on_this_day(db, VisitSummary.last_at, now))
+    finished = query.where(VisitSummary.closed != "", _on_this_day(midnights, VisitSummary.last_at))
     return Today(
         _visit_page(db, notices, pages.seal_notices, VisitSummary.last_at),
         _visit_page(db, mine.where(opened_today), pages.here, VisitSummary.opened_at),
@@ -333,11 +334,15 @@ def today(db: Session, clock: Clock, actor: Actor, pages: TodayPages) -> Today:
     )
 
 
-def _on_this_day(db: Session, column: Any, now: datetime) -> ColumnElement[bool]:
+def _midnights(db: Session, now: datetime) -> dict[str, datetime]:
+    """Return when the day that it is now began, by the zones of all sites."""
+    zones = db.scalars(select(Site.zone).distinct())
+    return {zone: now.astimezone(ZoneInfo(zone)).replace(hour=0, minute=0, second=0, microsecond=0) for zone in zones}
+
+
+def _on_this_day(midnights: dict[str, datetime], column: Any) -> ColumnElement[bool]:
     """Return the condition that a moment lies in the day that it is now where its site is."""
-    zones = db.scalars(select(Site.zone).distinct()).all()
-    starts = {zone: now.astimezone(ZoneInfo(zone)).replace(hour=0, minute=0, second=0, microsecond=0) for zone in zones}
-    return or_(false(), *(and_(Site.zone == zone, column >= start) for zone, start in starts.items()))
+    return or_(false(), *(and_(Site.zone == zone, column >= start) for zone, start in midnights.items()))
 
 
 def _visit_page(db: Session, query: Any, page: int, newest_by: Any) -> VisitPage:

@@ -14,7 +14,7 @@ from moorfog.core.events import STRICT, Part, instant
 from moorfog.core.visit import Visit
 from moorfog.operations.accounts import Actor
 from moorfog.operations.errors import DomainError, NotFound
-from moorfog.operations.kit import owner_of_kit
+from moorfog.operations.kit import READERS, owner_of_kit
 from moorfog.operations.paging import cut_to_page
 from moorfog.store.base import Clock, new_id
 from moorfog.store.models import SamplingPart, SamplingPartAct, VisitHead
@@ -22,7 +22,6 @@ from moorfog.store.scope import Scope, within
 
 PartKind = Literal["probe", "adapter", "probed cartridge", "manifold"]
 PartDeed = Literal["used", "cleaned", "away"]
-READERS = ("tester", "administrator", "supervisor")
 
 
 @dataclass(frozen=True)
@@ -113,6 +112,11 @@ def _view(row: SamplingPart, deeds: dict[tuple[str, str], datetime]) -> PartView
     )
 
 
+def _refuse_unusable(view: PartView) -> None:
+    if view.stands_against:
+        raise DomainError("part", f"{view.name}: {view.stands_against[0]}. Clean and inspect it, or take another.")
+
+
 def add_part(db: Session, actor: Actor, entry: PartEntry) -> PartView:
     """Enter a sampling part. Raises :class:`DomainError` without a name, :class:`NotFound` outside the scope."""
     owner = owner_of_kit(actor, entry.employer_id)
@@ -138,8 +142,8 @@ def note_deed(db: Session, clock: Clock, actor: Actor, part_id: str, deed: PartD
     """
     row = _find(db, actor.require("tester", "administrator"), part_id)
     view = _view(row, _deeds(db, [row.id]))
-    if deed == "used" and view.stands_against:
-        raise DomainError("part", f"{row.name}: {view.stands_against[0]}. Clean and inspect it, or take another.")
+    if deed == "used":
+        _refuse_unusable(view)
     db.add(SamplingPartAct(id=new_id(), part_id=row.id, name=deed, done_at=clock.now(db), account_id=actor.id))
     db.flush()
     return _view(row, _deeds(db, [row.id]))
@@ -159,8 +163,7 @@ def take_parts(
         if row.employer_id not in (None, head.employer_id):
             raise NotFound("part")
         view = _view(row, _deeds(db, [row.id], "" if row.once_only else head.id))
-        if view.stands_against:
-            raise DomainError("part", f"{row.name}: {view.stands_against[0]}. Clean and inspect it, or take another.")
+        _refuse_unusable(view)
         if not visit.is_practice:
             deed = SamplingPartAct(
                 id=new_id(), part_id=row.id, name="used", done_at=at, account_id=actor.id, visit_id=head.id

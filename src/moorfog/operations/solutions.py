@@ -18,7 +18,7 @@ from moorfog.core.solutions import keeps_until, scaled
 from moorfog.data import shipped_protocols, shipped_rules
 from moorfog.operations.accounts import Actor
 from moorfog.operations.errors import DomainError, NotFound
-from moorfog.operations.kit import owner_of_kit
+from moorfog.operations.kit import READERS, owner_of_kit
 from moorfog.operations.paging import cut_to_page
 from moorfog.operations.proposals import Id
 from moorfog.store.base import Clock, new_id
@@ -26,7 +26,6 @@ from moorfog.store.models import FillingRow, LotRow, NebuliserRow, SprayCheckRow
 from moorfog.store.scope import Scope, within
 
 TEST = ("tester", "administrator")
-READERS = ("tester", "administrator", "supervisor")
 NebuliserRole = Literal["threshold", "fit"]
 
 
