@@ -26,7 +26,7 @@ from moorfog.core.fold import fold, step
 from moorfog.core.live_numbers import live_numbers
 from moorfog.core.picture import picture
 from moorfog.core.readings import chunk_of
-from moorfog.core.record import make_record, recompute_text
+from moorfog.core.record import make_record, recompute_text, record_bytes
 from moorfog.core.reduction import reduction_for
 from moorfog.core.rules import Rules
 from moorfog.data import shipped_rules
@@ -50,7 +50,7 @@ from moorfog.store.models import (
     Site,
     VisitHead,
 )
-from tests.core.bench import GOOD, Bench, simulate
+from tests.core.bench import GOOD, START, Bench, simulate
 
 
 def timed(fn: Callable[[], Any], times: int = 30) -> list[float]:
@@ -97,17 +97,32 @@ def bench_core(rules: Rules) -> None:
     line("reading its events strictly out of JSON", read, parse, "ms", "its JSON")
     before = fold(one.log[:-1], rules)
     line("one step of the fold", p50(timed(lambda: step(before, one.log[-1]))))
-    bench_record(rules, one)
+    bench_record(rules)
     line("picture of a visit, nothing remembered", p50(timed(lambda: picture(step(before, one.log[-1]), one.at))))
 
 
-def bench_record(rules: Rules, one: Bench) -> None:
-    """An exported record computed again, and the part of it that is arithmetic on readings."""
+def exported(rules: Rules, number: int) -> bytes:
+    """The record of one of many visits: its own person, time, ids, readings and fit factors; the same rules."""
+    at = START + timedelta(days=number // 12, minutes=35 * (number % 12), seconds=7 * number)
+    factors = tuple(one + 13 * number for one in GOOD)
+    bench = Bench(rules, at, f"018f4c1e-77aa-7c3b-8d21-{number:012x}", person_id=f"person-{number}")
+    bench.until("run")
     protocol = rules.protocol("fast-count-elastomeric")
     assert protocol is not None
-    readings = simulate(protocol, GOOD)
+    readings = simulate(protocol, factors, seed=number)
+    bench.run(readings=readings)
+    bench.until("release")
+    bench.say(ev.Released())
     chunks = [chunk_of(at, readings[at : at + 4]) for at in range(0, len(readings), 4)]
-    text = json.dumps(make_record("v", rules, one.log, {"run-1": chunks}))
+    return record_bytes(make_record(f"visit-{number}", rules, bench.log, {"run-1": chunks}))
+
+
+def bench_record(rules: Rules) -> None:
+    """Exported records computed again, one after the other as the command does, and what of it is arithmetic."""
+    protocol = rules.protocol("fast-count-elastomeric")
+    assert protocol is not None
+    files = [exported(rules, number) for number in range(60)]
+    readings = simulate(protocol, GOOD)
 
     def reduce() -> None:
         reduction = reduction_for(protocol, 1000)
@@ -115,9 +130,16 @@ def bench_record(rules: Rules, one: Bench) -> None:
             reduction.feed(reading)
         reduction.sealed("complete")
 
-    parse = p50(timed(lambda: json.loads(text), 20))
-    line(f"recompute of a record, {len(text) // 1024} kB", p50(timed(lambda: recompute_text(text), 20)), parse)
-    line(f"  of it: {len(readings)} readings reduced to window sums", p50(timed(reduce, 20)), parse, "ms", "its JSON")
+    def all_of(fn: Callable[[bytes], Any]) -> float:
+        return p50([one / len(files) for one in timed(lambda: [fn(each) for each in files], 7)])
+
+    parse = all_of(json.loads)
+    ours = all_of(lambda each: recompute_text(each))
+    line(
+        f"recompute of {len(files)} records of {len(files[0]) // 1024} kB, each", ours, parse, "ms", "json.loads of it"
+    )
+    line("  records a second", 1000 / ours, unit="/s")
+    line(f"  {len(readings)} readings reduced one by one, as a live run is", p50(timed(reduce, 20)), parse, "ms", "it")
     reduction = reduction_for(protocol, 1000)
     for reading in readings[:-40]:
         reduction.feed(reading)

@@ -14,14 +14,12 @@ from moorfog.core.record import Recomputed, recompute_text
 SAME, UNREADABLE, DIFFERENT = 0, 2, 3
 
 
-def read(name: str) -> str:
-    """Return the text of a file, or of standard input for ``-``. Raises :class:`DataError` saying why not."""
+def read(name: str) -> bytes:
+    """Return the bytes of a file, or of standard input for ``-``. Raises :class:`DataError` saying why not."""
     try:
-        return sys.stdin.read() if name == "-" else Path(name).read_text("utf-8")
+        return sys.stdin.buffer.read() if name == "-" else Path(name).read_bytes()
     except OSError as error:
         raise DataError(name, f"cannot be read: {error.strerror}") from error
-    except UnicodeDecodeError as error:
-        raise DataError(name, "is no UTF-8 text; give the record as it was exported") from error
 
 
 def lines_of(name: str, done: Recomputed) -> list[str]:

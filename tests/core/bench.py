@@ -83,8 +83,8 @@ class Refused(Exception):
 class Bench:
     """One visit at a bench."""
 
-    def __init__(self, rules: Rules, **opening: Any) -> None:
-        self.rules, self.at, self.log = rules, START, []
+    def __init__(self, rules: Rules, at: datetime = START, ids: str = "id", **opening: Any) -> None:
+        self.rules, self.at, self.ids = rules, at, ids
         self.log: list[ev.Event] = []
         self.visit = Visit(rules)
         plain = {
@@ -107,8 +107,9 @@ class Bench:
         seq = len(self.log) + 1
         previous = self.log[-1].chain if self.log else ""
         version = ev.VERSIONS[payload.kind]
-        chain = ev.link_of_chain(previous, f"id-{seq}", seq, version, when, "t", ev.encode(payload))
-        made = ev.Event(f"id-{seq}", seq, version, when, when, "t", payload, chain)
+        name = f"{self.ids}-{seq}"
+        chain = ev.link_of_chain(previous, name, seq, version, when, "t", ev.encode(payload))
+        made = ev.Event(name, seq, version, when, when, "t", payload, chain)
         self.log.append(made)
         return made
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 from datetime import timedelta
+from functools import reduce
 
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
@@ -16,7 +17,7 @@ from moorfog.core.fold import fold, step
 from moorfog.core.judge import outcome, run_blocks
 from moorfog.core.measure import NumbersState
 from moorfog.core.picture import picture
-from moorfog.core.visit import Visit, applies, facts_digest
+from moorfog.core.visit import Visit, applies, circumstances, facts_digest
 from moorfog.data import shipped_rules
 from tests.core.bench import BAD_FACTORS, GOOD, Bench, Refused, counter, facepiece
 
@@ -125,7 +126,7 @@ class BenchMachine(RuleBasedStateMachine):
             assert not one.against and not one.broken and not one.distress and one.numbers.state in PASSING
             if one is visit.current_try:
                 for item in GATES:
-                    if not applies(visit, item.when):
+                    if not applies(item.when, circumstances(visit)):
                         continue
                     answer = visit.answers.get(item.id)
                     assert answer is not None and (answer.answer == "fine" or item.wait), f"passed without {item.id}"
@@ -222,6 +223,7 @@ def test_no_log_makes_the_fold_raise_nor_passes_without_the_gates(some: list[ev.
     for one in some:
         bench.event(one, bench.at + timedelta(seconds=10 * len(bench.log)))
     visit = fold(bench.log, RULES)
+    assert visit == reduce(step, bench.log, Visit(RULES)), "a whole log is what its entries come to one by one"
     now = bench.at + timedelta(hours=1)
     picture(visit, now)
     run_blocks(visit, now)

@@ -16,10 +16,11 @@ from pydantic import TypeAdapter
 
 from moorfog import recompute as command
 from moorfog.core import events as ev
+from moorfog.core.canonical import digest
 from moorfog.core.codec import DataError
 from moorfog.core.judge import outcome
 from moorfog.core.readings import Chunk, Reading, seal_digest
-from moorfog.core.record import Record, make_record, recompute
+from moorfog.core.record import Record, make_record, own_digest, recompute, recompute_text, record_bytes
 from moorfog.core.reduction import Reduction
 from moorfog.data import shipped_rules
 from tests.core.bench import BAD_FACTORS, GOOD, Bench, facepiece, simulate
@@ -125,10 +126,7 @@ RECORDS: dict[str, dict[str, Any]] = {}
 
 def resealed(record: dict[str, Any]) -> dict[str, Any]:
     """The record with its own digest made right again, as a careful forger would."""
-    from moorfog.core.canonical import digest
-
-    body = {key: value for key, value in record.items() if key != "digest"}
-    return {**body, "digest": digest(body)}
+    return {**record, "digest": own_digest(record)}
 
 
 @pytest.mark.parametrize(
@@ -176,11 +174,72 @@ def test_a_window_sum_that_the_readings_do_not_give_is_found() -> None:
     assert found and all("windows" in one.where for one in found)
 
 
+def test_a_record_of_version_1_computes_again_and_its_digest_is_over_the_rules_too(record: dict[str, Any]) -> None:
+    old = resealed({**record, "version": 1})
+    assert old["digest"] == digest({key: value for key, value in old.items() if key != "digest"}) != record["digest"]
+    for text in (json.dumps(old, indent=1), json.dumps(old)):
+        assert recompute_text(text.encode()).differences == ()
+    old["rules"]["book"]["title"] += "x"
+    assert {"digest", "rules_digest"} <= {one.where for one in recompute(old).differences}
+
+
+@settings(max_examples=80, deadline=None)
+@given(st.data())
+def test_any_byte_of_an_exported_file_matters_and_is_read_alike_however_often_it_was_read(data: st.DataObject) -> None:
+    """A byte changed, left out or put in is a difference or unreadable, by the quick way as by the slow one."""
+    content = record_bytes(RECORDS.setdefault("one", counted(GOOD)))
+    assert recompute_text(content).differences == () and json.loads(content) == RECORDS["one"]
+    rules = content.index(b'"rules":')
+    behind = content.index(b',"rules_digest"')
+    at = data.draw(st.integers(0, rules) | st.integers(behind, len(content) - 2))
+    other = data.draw(st.sampled_from([b"", b"0", b"7", b"x", b" ", b",", b'"', b"-", b".5", b'"a":1,']))
+    cut = data.draw(st.integers(0, 1))
+    made = content[:at] + other + content[at + cut :]
+    quick, slow = said(made), said(b" " + made)
+    assert quick == slow
+    if made != content and json_or_none(made) != RECORDS["one"]:
+        assert quick, made[max(0, at - 30) : at + 30]
+
+
+def json_or_none(content: bytes) -> Any:
+    """What a lenient reader makes of it."""
+    try:
+        return json.loads(content)
+    except ValueError:
+        return None
+
+
+def said(content: bytes) -> Any:
+    """What is said of a file: its differences, or that it is unreadable."""
+    try:
+        return recompute_text(content).differences
+    except DataError:
+        return "unreadable"
+
+
+@pytest.mark.parametrize(
+    ("old", "new", "words"),
+    [
+        (b'"seq":1,', b'"seq":1.0,', "seq|the number 1.0"),
+        (b'"revision":1,', b'"revision":1e0,', "the number 1e0"),
+        (b'"version":1}', b'"version":"1"}', "version"),
+        (b'"seq":1,', b'"more":2,"seq":1,', "more"),
+        (b'"recorded_at":"2026-03-02T09', b'"recorded_at":"2026-03-02 at 9', "not a moment"),
+    ],
+)
+def test_what_fits_no_field_is_unreadable_and_named(record: dict[str, Any], old: bytes, new: bytes, words: str) -> None:
+    content = record_bytes(record)
+    assert old in content
+    for made in (content.replace(old, new, 1), b" " + content.replace(old, new, 1)):
+        with pytest.raises(DataError, match=words):
+            recompute_text(made)
+
+
 def test_other_formats_and_versions_are_unreadable_with_what_is_expected(record: dict[str, Any]) -> None:
     for wrong, words in (
         ([], "no record"),
         ({"format": "something"}, "no record"),
-        ({**record, "version": 2}, "reads version 1"),
+        ({**record, "version": 3}, "reads 1 and 2"),
         ({**record, "more": 1}, "more"),
         ({key: value for key, value in record.items() if key != "verdict"}, "verdict"),
     ):
@@ -197,7 +256,7 @@ def test_the_command_says_same_different_and_unreadable(
     record: dict[str, Any], tmp_path: Path, capsys: pytest.CaptureFixture[str]
 ) -> None:
     good, bad, ugly = (tmp_path / name for name in ("good.json", "bad.json", "ugly.json"))
-    good.write_text(json.dumps(record))
+    good.write_bytes(record_bytes(record))
     bad.write_text(json.dumps(edited(record, ("verdict", "tries", 0, "outcome"))))
     ugly.write_text("{")
     assert command.run([str(good)], as_json=False) == 0

@@ -11,7 +11,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from moorfog.core.replacing import replace
+from moorfog.core.replacing import made, replace
 
 
 @dataclass(frozen=True)
@@ -40,3 +40,16 @@ def test_it_is_what_the_standard_library_makes(left: int, right: int, changes: d
 def test_what_is_no_field_to_change_is_refused(name: str) -> None:
     with pytest.raises(TypeError, match=f"Pair has no field '{name}' to change"):
         replace(Pair(1), **{name: 3})
+
+
+@dataclass(frozen=True)
+class Plain:
+    left: int
+    right: int = 2
+
+
+def test_one_made_of_all_its_fields_is_as_its_class_makes_it() -> None:
+    assert made(Plain, left=1, right=3) == Plain(1, 3) and hash(made(Plain, left=1, right=3)) == hash(Plain(1, 3))
+    for given_fields in ({"left": 1}, {"left": 1, "right": 2, "more": 3}):
+        with pytest.raises(TypeError, match="all of its fields"):
+            made(Plain, **given_fields)  # type: ignore[call-arg,arg-type]

@@ -8,16 +8,15 @@ from __future__ import annotations
 
 import hashlib
 import json
-import re
 from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
+import orjson
+
 MAX_SAFE_INTEGER = 2**53 - 1
-_BEYOND = re.compile("[\ud800-\U0010ffff]")
-
-
-_encode = json.JSONEncoder(ensure_ascii=False, sort_keys=True, separators=(",", ":")).encode
+_BEYOND = tuple(bytes([lead]) for lead in range(0xEE, 0xF5))
+"""Bytes that begin a character behind the surrogates in UTF-8."""
 
 
 def _check(value: Any, where: str) -> None:
@@ -65,13 +64,16 @@ def written(value: Any) -> bytes:
     may sort them itself, which is far faster.
     """
     try:
-        text = _encode(value)
-        is_safe = text.isascii() or _BEYOND.search(text) is None
-    except TypeError:  # a mapping that is no dict
-        text, is_safe = "", False
-    if not is_safe:
-        text = json.dumps(_sorted(value), ensure_ascii=False, separators=(",", ":"))
-    return text.encode("utf-8")
+        content = orjson.dumps(value, option=orjson.OPT_SORT_KEYS)
+    except TypeError:  # a mapping that is no dict, a whole number beyond 64 bits, half a surrogate pair
+        return _slowly(value)
+    if content.isascii() or not any(lead in content for lead in _BEYOND):
+        return content
+    return _slowly(value)
+
+
+def _slowly(value: Any) -> bytes:
+    return json.dumps(_sorted(value), ensure_ascii=False, separators=(",", ":")).encode("utf-8")
 
 
 @dataclass(frozen=True)
@@ -86,18 +88,6 @@ def written_once(value: Any) -> Written:
     """Return a value that came out of a JSON parser as canonical bytes with their digest."""
     content = written(value)
     return Written(content, hashlib.sha256(content).hexdigest())
-
-
-def digest_of_parts(parts: Mapping[str, Any], known: Mapping[str, Written]) -> str:
-    """Return the digest of an object from a JSON parser, some values of which are written already."""
-    keys = sorted(parts, key=lambda name: name.encode("utf-16-be"))
-    sha, mark = hashlib.sha256(), b"{"
-    for key in keys:
-        sha.update(mark + written(key) + b":")
-        sha.update(known[key].content if key in known else written(parts[key]))
-        mark = b","
-    sha.update(b"}" if parts else b"{}")
-    return sha.hexdigest()
 
 
 def digest_of_json(value: Any) -> str:

@@ -127,11 +127,12 @@ def _tuple_reader(inner: Any) -> Reader:
 
 def _mapping_reader(inner: Any) -> Reader:
     each = reader_of(inner)
+    is_open = inner is Any
 
     def read(data: Any) -> Any:
         if not isinstance(data, Mapping):
             raise _Unfit
-        return {key: each(one) for key, one in data.items()}
+        return dict(data) if is_open else {key: each(one) for key, one in data.items()}
 
     return read
 

@@ -7,11 +7,11 @@ Persons appear by id only; names, contacts and signature images live in erasable
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, fields
 from datetime import UTC, datetime
 from typing import Any, ClassVar, Literal, TypeAlias, cast
 
-from moorfog.core.canonical import digest, digest_of_json
+from moorfog.core.canonical import digest, digest_of_json, written
 from moorfog.core.codec import DataError, decode, encode
 from moorfog.core.facts import (
     LIMITS as LIMITS,
@@ -92,6 +92,7 @@ from moorfog.core.qualitative_events import (
 from moorfog.core.qualitative_events import (
     Squeezed as Squeezed,
 )
+from moorfog.core.replacing import made
 
 
 @dataclass(frozen=True)
@@ -499,6 +500,9 @@ class Event:
     stored: Mapping[str, Any] | None = field(default=None, compare=False, repr=False)
     """The payload as it was stored, where it was read from a store: the chain binds this, not what was made of it."""
 
+    written_at: str | None = field(default=None, compare=False, repr=False)
+    """``occurred_at`` as it was written, where it was read from text: the chain binds this to the last digit."""
+
     @property
     def content(self) -> Mapping[str, Any]:
         """The payload as plain data, as it was first written."""
@@ -509,7 +513,8 @@ def instant(moment: datetime) -> str:
     """Write a moment as RFC 3339 in UTC with milliseconds. Raises ``ValueError`` for a naive one."""
     if moment.tzinfo is None:
         raise ValueError("a moment without time zone cannot be recorded")
-    return moment.astimezone(UTC).replace(tzinfo=None).isoformat(timespec="milliseconds") + "Z"
+    in_utc = moment if moment.tzinfo is UTC else moment.astimezone(UTC)
+    return in_utc.isoformat(timespec="milliseconds")[: -len("+00:00")] + "Z"
 
 
 def read_payload(kind: str, version: int, data: Mapping[str, Any], where: str = "payload") -> Payload:
@@ -535,38 +540,32 @@ def link_of_chain(
     occurred_at: datetime,
     actor: str,
     content: Mapping[str, Any],
-    digest_of: Callable[[Any], str] = digest,
 ) -> str:
-    """Return the SHA-256 that binds an event to the chain before it. ``recorded_at`` is the database's, not bound.
+    """Return the SHA-256 that binds an event to the chain before it. ``recorded_at`` is the database's, not bound."""
+    return digest(_link(previous, event_id, seq, version, instant(occurred_at), actor, content))
 
-    ``digest_of``: how the digest is made; content that came out of a parser without floats needs no look first.
-    """
-    body = {
+
+def _link(
+    previous: str, event_id: str, seq: int, version: int, occurred_at: str, actor: str, content: Mapping[str, Any]
+) -> dict[str, Any]:
+    return {
         "previous": previous,
         "id": event_id,
         "seq": seq,
         "version": version,
-        "occurred_at": instant(occurred_at),
+        "occurred_at": occurred_at,
         "actor": actor,
         "payload": content,
     }
-    return digest_of(body)
 
 
 def check_chain(events: list[Event]) -> int | None:
     """Return the sequence number of the first event whose chain does not hold, or None when all hold."""
     previous = ""
     for expected, event in enumerate(events, start=1):
-        here = link_of_chain(
-            previous,
-            event.id,
-            event.seq,
-            event.version,
-            event.occurred_at,
-            event.actor,
-            event.content,
-            digest_of_json,
-        )
+        at = event.written_at or instant(event.occurred_at)
+        link = _link(previous, event.id, event.seq, event.version, at, event.actor, event.content)
+        here = digest_of_json(link)  # what came out of a parser without floats needs no look first
         if event.seq != expected or here != event.chain:
             return event.seq
         previous = here
@@ -579,7 +578,7 @@ def event_to_json(event: Event) -> dict[str, Any]:
         "id": event.id,
         "seq": event.seq,
         "version": event.version,
-        "occurred_at": instant(event.occurred_at),
+        "occurred_at": event.written_at or instant(event.occurred_at),
         "recorded_at": instant(event.recorded_at),
         "actor": event.actor,
         "payload": dict(event.content),
@@ -606,20 +605,61 @@ def instant_or_none(text: str) -> datetime | None:
         return None
 
 
+@dataclass(frozen=True)
+class Row:
+    """An event as plain data, as it is exported."""
+
+    id: str
+    seq: int
+    version: int
+    occurred_at: str
+    recorded_at: str
+    actor: str
+    payload: dict[str, Any]
+    chain: str
+
+
+_KEYS = tuple(one.name for one in fields(Row))
+_TYPES = (str, int, int, str, str, str, dict, str)
+
+
 def event_from_json(data: Mapping[str, Any], where: str = "event") -> Event:
-    """Read an event written by :func:`event_to_json`. Raises :class:`DataError` naming the key."""
-    try:
-        body = data["payload"]
-        return Event(
-            data["id"],
-            data["seq"],
-            data["version"],
-            parse_instant(data["occurred_at"], f"{where}.occurred_at"),
-            parse_instant(data["recorded_at"], f"{where}.recorded_at"),
-            data["actor"],
-            read_payload(body["kind"], data["version"], body, f"{where}.payload"),
-            data["chain"],
-            body,
-        )
-    except KeyError as error:
-        raise DataError(f"{where}.{error.args[0]}", "this key is missing") from None
+    """Read an event written by :func:`event_to_json`, which came out of a JSON parser without floats.
+
+    Raises :class:`DataError` naming the key.
+    """
+    if len(data) != len(_TYPES) or tuple(map(type, map(data.get, _KEYS))) != _TYPES:
+        decode(Row, data, where)  # says what is wrong, and where
+    occurred, recorded, body = data["occurred_at"], data["recorded_at"], data["payload"]
+    moment = parse_instant(occurred, f"{where}.occurred_at")
+    return made(
+        Event,
+        id=data["id"],
+        seq=data["seq"],
+        version=data["version"],
+        occurred_at=moment,
+        recorded_at=moment if recorded == occurred else parse_instant(recorded, f"{where}.recorded_at"),
+        actor=data["actor"],
+        payload=_payload_before(body, data["version"], f"{where}.payload"),
+        chain=data["chain"],
+        stored=body,
+        written_at=occurred,
+    )
+
+
+PAYLOADS_KEPT = 4096
+_payloads: dict[tuple[int, bytes], Payload] = {}
+"""Payloads read before, by how they were written: the same question is answered alike in many logs."""
+
+
+def _payload_before(body: Mapping[str, Any], version: int, where: str) -> Payload:
+    name = (version, written(body))
+    found = _payloads.get(name)
+    if found is None:
+        if "kind" not in body:
+            raise DataError(f"{where}.kind", "this key is missing")
+        found = read_payload(body["kind"], version, body, where)
+        if len(_payloads) >= PAYLOADS_KEPT:
+            _payloads.clear()
+        _payloads[name] = found
+    return found

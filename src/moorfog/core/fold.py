@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Sequence
 from datetime import datetime, timedelta
 from fractions import Fraction
-from typing import Any
+from itertools import groupby
+from typing import Any, cast
 
 from moorfog.core import events as ev
 from moorfog.core.arithmetic import decimal_or_none
@@ -15,34 +16,35 @@ from moorfog.core.judge import outcome, run_blocks
 from moorfog.core.measure import Reason, RunNumbers, measure_typed
 from moorfog.core.measure_run import Limits, measure_run
 from moorfog.core.protocols import instrument_of
-from moorfog.core.replacing import replace
+from moorfog.core.replacing import made, replace
 from moorfog.core.rules import Rules
 from moorfog.core.trying import begin_try, break_run, change_running, find_try, is_redonning, put_try
 from moorfog.core.visit import Answer, OpenLoop, SealResult, Signature, Visit, loops_needed
 
-VERDICT_KINDS = (
-    ev.FacepieceChosen,
-    ev.TaskChosen,
-    ev.RunStarted,
-    ev.RunClosed,
-    ev.NumbersTyped,
-    ev.RunVoided,
-    ev.Touched,
-    ev.Distress,
-    ev.Stopped,
-    ev.ProofGiven,
-    ev.Decided,
-    ev.Withheld,
-    ev.TurnedAway,
-    ev.MethodChosen,
-    ev.QualitativeStarted,
-    ev.QualitativeEnded,
-    ev.Detected,
-    ev.DetectionMistaken,
-    ev.EyesOpened,
-    ev.ProofSensed,
+UNSIGNING: frozenset[type] = frozenset(
+    {
+        ev.FacepieceChosen,
+        ev.TaskChosen,
+        ev.RunStarted,
+        ev.RunClosed,
+        ev.NumbersTyped,
+        ev.RunVoided,
+        ev.Touched,
+        ev.Distress,
+        ev.Stopped,
+        ev.ProofGiven,
+        ev.Decided,
+        ev.Withheld,
+        ev.MethodChosen,
+        ev.QualitativeStarted,
+        ev.QualitativeEnded,
+        ev.Detected,
+        ev.DetectionMistaken,
+        ev.EyesOpened,
+        ev.ProofSensed,
+    }
 )
-
+"""Entries after which what was signed is not what stands there any more."""
 
 REDONNED = Reason(
     "redonned",
@@ -53,21 +55,35 @@ REDONNED = Reason(
 
 
 def fold(log: Iterable[ev.Event], rules: Rules) -> Visit:
-    """Fold a whole log into the visit it describes: one step after the other."""
+    """Fold a whole log into the visit it describes: what one step after the other comes to.
+
+    Answers that follow one another are taken together; most entries of a log are answers.
+    """
     visit = Visit(rules)
-    for event in log:
-        visit = step(visit, event)
+    for are_answers, events in groupby(log, lambda event: type(event.payload) is ev.Answered):
+        if are_answers:
+            visit = _answered_in_a_row(visit, list(events))
+            continue
+        for event in events:
+            visit = step(visit, event)
     return visit
 
 
 def step(visit: Visit, event: ev.Event) -> Visit:
     """Apply one event. A payload that makes no sense where it stands changes nothing but the count."""
-    visit = replace(visit, seq=event.seq, chain=event.chain, last_at=event.occurred_at)
     payload = event.payload
-    if isinstance(payload, VERDICT_KINDS) and not isinstance(payload, ev.TurnedAway):
-        visit = replace(visit, signatures=tuple(one for one in visit.signatures if one.revision != visit.revision))
+    if type(payload) is ev.Answered:
+        return _answered_in_a_row(visit, [event])
+    changes: dict[str, Any] = {"seq": event.seq, "chain": event.chain, "last_at": event.occurred_at}
+    if type(payload) in UNSIGNING:
+        changes["signatures"] = _on_earlier_revisions(visit)
+    visit = replace(visit, **changes)
     handler = _HANDLERS.get(type(payload))
     return handler(visit, event, payload) if handler else visit
+
+
+def _on_earlier_revisions(visit: Visit) -> tuple[Signature, ...]:
+    return tuple(one for one in visit.signatures if one.revision != visit.revision)
 
 
 def _opened(visit: Visit, event: ev.Event, payload: ev.VisitOpened) -> Visit:
@@ -87,19 +103,33 @@ def _task_chosen(visit: Visit, event: ev.Event, payload: ev.TaskChosen) -> Visit
     return replace(visit, task=payload.task)
 
 
-def _answered(visit: Visit, event: ev.Event, payload: ev.Answered) -> Visit:
-    item = visit.rules.procedure.find(payload.question)
-    if item is None or item.act:
-        return visit
-    answer = Answer(
-        payload.question, payload.answer, payload.facts, event.occurred_at, payload.minutes_ago, payload.note, event.seq
-    )
-    signatures = visit.signatures
-    if item.before != "release":
-        signatures = tuple(one for one in signatures if one.revision != visit.revision)
-    return replace(
-        visit, answers={**visit.answers, payload.question: answer}, asked=(*visit.asked, answer), signatures=signatures
-    )
+def _answered_in_a_row(visit: Visit, events: Sequence[ev.Event]) -> Visit:
+    last = events[-1]
+    changes: dict[str, Any] = {"seq": last.seq, "chain": last.chain, "last_at": last.occurred_at}
+    found: list[Answer] = []
+    for event in events:
+        payload = cast("ev.Answered", event.payload)
+        item = visit.rules.procedure.find(payload.question)
+        if item is None or item.act:
+            continue
+        found.append(
+            made(
+                Answer,
+                question=payload.question,
+                answer=payload.answer,
+                facts=payload.facts,
+                at=event.occurred_at,
+                minutes_ago=payload.minutes_ago,
+                note=payload.note,
+                seq=event.seq,
+            )
+        )
+        if item.before != "release" and visit.signatures:
+            changes["signatures"] = _on_earlier_revisions(visit)
+    if found:
+        changes["answers"] = {**visit.answers, **{one.question: one for one in found}}
+        changes["asked"] = (*visit.asked, *found)
+    return replace(visit, **changes)
 
 
 def _chosen(visit: Visit, event: ev.Event, payload: ev.FacepieceChosen) -> Visit:
@@ -466,7 +496,6 @@ def _corrected(visit: Visit, event: ev.Event, payload: ev.Corrected) -> Visit:
 _HANDLERS: dict[type, Callable[[Visit, ev.Event, Any], Visit]] = {
     ev.VisitOpened: _opened,
     ev.TaskChosen: _task_chosen,
-    ev.Answered: _answered,
     ev.FacepieceChosen: _chosen,
     ev.ProbeFitted: _probe_fitted,
     ev.LoopOpened: _loop_opened,

@@ -2,16 +2,17 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import datetime, timedelta
-from typing import Literal
+from typing import Literal, NamedTuple
 
 from moorfog.core.events import level_key
 from moorfog.core.measure import Reason
 from moorfog.core.methods import method_stands
 from moorfog.core.protection import protection
 from moorfog.core.rules import Gravity, Item
-from moorfog.core.visit import Outcome, Try, Visit, applies, facts_digest, seal_fails, seal_holds, seal_rule
+from moorfog.core.visit import Outcome, Try, Visit, facts_digest, items_that_apply, seal_fails, seal_holds, seal_rule
 
 Status = Literal["done", "open", "waiting", "not_fine"]
 ACT_WORDS = {
@@ -32,8 +33,7 @@ ACT_WORDS = {
 }
 
 
-@dataclass(frozen=True)
-class Standing:
+class Standing(NamedTuple):
     """Where one item of the procedure stands. ``until`` is set while it only waits for time to pass."""
 
     item: Item
@@ -60,25 +60,27 @@ def _waited_until(visit: Visit, item: Item) -> datetime | None:
     return visit.after(answer.at, float(minutes - answer.minutes_ago) * 60)
 
 
-def _act_done(visit: Visit, item: Item) -> bool:
-    started = visit.current_try is not None
-    checks = {
-        "choose_task": lambda: visit.task is not None,
-        "choose_facepiece": lambda: visit.facepiece is not None,
-        "choose_method": lambda: started or (visit.method != "" and not method_against(visit)),
-        "screen": lambda: started or (visit.screening is not None and visit.screening.is_passed),
-        "fit_probe": lambda: started or (visit.chosen > 0 and visit.probe_fitted_for == visit.chosen),
-        "don": lambda: started or (visit.worn_since is not None and visit.unaided),
-        "seal_check": lambda: started or (visit.worn_since is not None and seal_holds(visit)),
-        "run": lambda: visit.current_try is not None and not visit.current_try.is_running,
-        "proof": lambda: visit.current_try is not None and visit.current_try.proof is not None,
-        "doff": lambda: visit.worn_since is None,
-        "put_back": lambda: not visit.loops,
-        "sign_wearer": lambda: is_signed_by(visit, "wearer"),
-        "sign_tester": lambda: is_signed_by(visit, "tester"),
-        "release": lambda: bool(visit.closed),
-    }
-    return checks[item.act]()
+def _ran_or(done: Callable[[Visit], bool]) -> Callable[[Visit], bool]:
+    """Return a check of an act that counts as done once the run of the attempt has started."""
+    return lambda visit: visit.current_try is not None or done(visit)
+
+
+_ACT_DONE: dict[str, Callable[[Visit], bool]] = {
+    "choose_task": lambda visit: visit.task is not None,
+    "choose_facepiece": lambda visit: visit.facepiece is not None,
+    "choose_method": _ran_or(lambda visit: visit.method != "" and not method_against(visit)),
+    "screen": _ran_or(lambda visit: visit.screening is not None and visit.screening.is_passed),
+    "fit_probe": _ran_or(lambda visit: visit.chosen > 0 and visit.probe_fitted_for == visit.chosen),
+    "don": _ran_or(lambda visit: visit.worn_since is not None and visit.unaided),
+    "seal_check": _ran_or(lambda visit: visit.worn_since is not None and seal_holds(visit)),
+    "run": lambda visit: visit.current_try is not None and not visit.current_try.is_running,
+    "proof": lambda visit: visit.current_try is not None and visit.current_try.proof is not None,
+    "doff": lambda visit: visit.worn_since is None,
+    "put_back": lambda visit: not visit.loops,
+    "sign_wearer": lambda visit: is_signed_by(visit, "wearer"),
+    "sign_tester": lambda visit: is_signed_by(visit, "tester"),
+    "release": lambda visit: bool(visit.closed),
+}
 
 
 def method_against(visit: Visit) -> str:
@@ -108,23 +110,14 @@ def is_sealed(visit: Visit) -> bool:
 def standing(visit: Visit, item: Item, now: datetime) -> Standing:
     """Return where ``item`` stands at ``now``. A stale answer is an open question."""
     if item.act:
-        done = _act_done(visit, item)
+        done = _ACT_DONE[item.act](visit)
         clear = visit.clear_at() if item.act == "screen" and not done else None
         if clear is not None and now < clear:
             return Standing(item, "waiting", clear)
         return Standing(item, "done" if done else "open")
     answer = visit.answers.get(item.id)
-    fresh = answer is not None and answer.facts == facts_digest(visit, item)
-    if answer is None or not fresh:
-        if item.after_wear and visit.current_try is None:
-            ready = visit.wear_ready_at()
-            if ready is None or now < ready:
-                return Standing(item, "waiting", ready)
-        if item.after_clear and visit.current_try is None:
-            clear = visit.clear_at()
-            if clear is None or now < clear:
-                return Standing(item, "waiting", clear)
-        return Standing(item, "open")
+    if answer is None or answer.facts != facts_digest(visit, item):
+        return Standing(item, *_unanswered(visit, item, now))
     if answer.answer == "fine" or item.gravity == "note":
         return Standing(item, "done")
     waited = _waited_until(visit, item)
@@ -133,12 +126,22 @@ def standing(visit: Visit, item: Item, now: datetime) -> Standing:
     return Standing(item, "not_fine")
 
 
+def _unanswered(visit: Visit, item: Item, now: datetime) -> tuple[Status, datetime | None]:
+    """Return whether an open question can be asked at ``now``, or waits for a clock and until when."""
+    if visit.current_try is None:
+        for waits, ready in ((item.after_wear, visit.wear_ready_at), (item.after_clear, visit.clear_at)):
+            until = ready() if waits else None
+            if waits and (until is None or now < until):
+                return "waiting", until
+    return "open", None
+
+
 def standings(visit: Visit, now: datetime) -> tuple[Standing, ...]:
     """Return every item that applies, in the procedure's order, with where it stands at ``now``."""
     kept: tuple[datetime, tuple[Standing, ...]] | None = visit.memo.get("standings")
     if kept is not None and kept[0] == now:
         return kept[1]
-    found = tuple(standing(visit, item, now) for item in visit.rules.procedure.item if applies(visit, item.when))
+    found = tuple(standing(visit, item, now) for item in items_that_apply(visit))
     visit.memo["standings"] = (now, found)  # of the last moment only: a state may be asked for hours
     return found
 
@@ -362,8 +365,8 @@ def _after_numbers(visit: Visit, one: Try) -> tuple[Outcome, tuple[Reason, ...]]
         )
     open_ones: list[Reason] = []
     moment = visit.last_at or one.started_at
-    for item in visit.rules.procedure.item:
-        if item.act or item.before == "release" or not applies(visit, item.when):
+    for item in items_that_apply(visit):
+        if item.act or item.before == "release":
             continue
         here = standing(visit, item, moment)
         if here.status == "done":

@@ -174,9 +174,10 @@ def measure_windows(
 ) -> RunNumbers:
     """Judge a run read from a counter: counts and volumes per window. Outside figures in particles per cm³."""
     outsides = outside_of(protocol, windows)
-    if not all(one.is_final for one in outsides):
+    different = tuple({id(one): one for one in outsides}.values())  # in a fast protocol all share one
+    if not all(one.is_final for one in different):
         return no_ambient(protocol)
-    lowest = min(sample for one in outsides for sample in one.samples)
+    lowest = min(sample for one in different for sample in one.samples)
     if lowest < ambient_minimum or lowest <= 0:
         return void(
             "ambient_low",
@@ -193,7 +194,8 @@ def measure_windows(
         counts, volume = _sum_up(inside)
         if volume <= 0:
             return exercise_missing(exercises[index].name, results)
-        shown = concentration(max(counts, 1), volume)
+        inside_mean = concentration(counts, volume)
+        shown = inside_mean if counts > 0 else concentration(1, volume)
         sample = Sample(max(counts, 0), float(outside), volume / 1e6)
         samples.append(sample)
         factor = outside / shown
@@ -202,14 +204,14 @@ def measure_windows(
             ExerciseResult(
                 index,
                 outside,
-                concentration(counts, volume),
+                inside_mean,
                 cap if capped and cap is not None else factor,
                 counts == 0 or capped,
                 counts,
                 exercise_bound(sample),
             )
         )
-    over = max(outsides, key=lambda one: drift(one.samples[0], one.samples[-1])).samples
+    over = max(different, key=lambda one: drift(one.samples[0], one.samples[-1])).samples
     if drift(over[0], over[-1]) > book.number("drift.maximum"):
         return void(
             "drift",

@@ -11,18 +11,20 @@ from dataclasses import dataclass
 from typing import Any, Literal
 
 from moorfog.core import events as ev
-from moorfog.core.canonical import Written, canonical_bytes, digest, digest_of_parts, written_once
+from moorfog.core.canonical import Written, canonical_bytes, digest_of_json, written, written_once
 from moorfog.core.codec import DataError, decode, encode
+from moorfog.core.columns import reduce_chunks, seal_of
 from moorfog.core.fold import fold
 from moorfog.core.judge import is_sealed, outcome
-from moorfog.core.readings import Chunk, Reading, merged, seal_digest
+from moorfog.core.readings import Chunk, merged
 from moorfog.core.record_text import read_record_text
-from moorfog.core.reduction import reduce_run
 from moorfog.core.rules import Rules, rules_from_json, rules_to_json
 from moorfog.core.visit import FOLD_VERSION, Try, Visit
 
 FORMAT = "moorfog-record"
-VERSION = 1
+VERSION = 2
+READABLE = (1, 2)
+"""Versions this program reads: 1 had the rules in its digest too, 2 has them there by ``rules_digest``."""
 
 
 @dataclass(frozen=True)
@@ -74,10 +76,13 @@ class Signed:
 
 @dataclass(frozen=True)
 class Record:
-    """The open record: the pinned ``rules``, ``readings`` as chunks by run; ``digest`` is over all the rest."""
+    """The open record: the pinned ``rules``, ``readings`` as chunks by run.
+
+    ``digest`` is over all the rest but the rules, which ``rules_digest`` is over.
+    """
 
     format: Literal["moorfog-record"]
-    version: Literal[1]
+    version: Literal[1, 2]
     fold_version: int
     visit_id: str
     rules_digest: str
@@ -119,14 +124,9 @@ def signatures_of(visit: Visit) -> tuple[Signed, ...]:
 
 def verdict_of(visit: Visit) -> Verdict:
     """Return the verdict of a visit, exactly."""
-    last = visit.tries[-1] if visit.tries else None
-    return Verdict(
-        outcome(visit, last)[0] if last is not None else "",
-        is_sealed(visit),
-        visit.is_practice,
-        visit.revision,
-        tuple(_try(visit, one) for one in visit.tries),
-    )
+    tries = tuple(_try(visit, one) for one in visit.tries)
+    last = tries[-1].outcome if tries else ""
+    return Verdict(last, is_sealed(visit), visit.is_practice, visit.revision, tries)
 
 
 def _try(visit: Visit, one: Try) -> TryVerdict:
@@ -169,30 +169,43 @@ def make_record(
         "verdict": encode(verdict_of(visit)),
         "signatures": encode(signatures_of(visit)),
     }
-    return {**body, "digest": digest(body)}
+    return {**body, "digest": own_digest(body)}
+
+
+def own_digest(data: Mapping[str, Any]) -> str:
+    """Return the digest a record carries: over its canonical JSON without ``digest`` and, from version 2, ``rules``."""
+    left_out = ("digest",) if data.get("version") == 1 else ("digest", "rules")
+    return digest_of_json({key: value for key, value in data.items() if key not in left_out})
+
+
+def record_bytes(record: Mapping[str, Any]) -> bytes:
+    """Return a record as it is exported: its canonical JSON, one line."""
+    return written(dict(record)) + b"\n"
 
 
 def read_record(data: Any, where: str = "record") -> Record:
     """Read a record from parsed JSON. Raises :class:`DataError` naming the key, for another format or version too."""
     if not isinstance(data, Mapping) or data.get("format") != FORMAT:
         raise DataError(where, f"this is no record: a JSON object with format {FORMAT!r} is expected")
-    if data.get("version") != VERSION:
-        raise DataError(
-            f"{where}.version", f"{data.get('version')!r} is not known; this program reads version {VERSION}"
-        )
+    if data.get("version") not in READABLE:
+        known = " and ".join(map(str, READABLE))
+        raise DataError(f"{where}.version", f"{data.get('version')!r} is not known; this program reads {known}")
     return decode(Record, data, where)
 
 
-def recompute_text(text: str, where: str = "record") -> Recomputed:
-    """Compute a record again from its text; as :func:`recompute`, and strict in how the text is written."""
-    found = read_record_text(text, where)
-    return recompute(found.data, where, found.rules)
+def recompute_text(content: bytes, where: str = "record") -> Recomputed:
+    """Compute a record again from its bytes; as :func:`recompute`, and strict in how they are written."""
+    found = read_record_text(content, where)
+    own = found.own_digest if found.data.get("version") == VERSION else None
+    return recompute(found.data, where, found.rules, own)
 
 
-def recompute(data: Any, where: str = "record", rules_written: Written | None = None) -> Recomputed:
+def recompute(
+    data: Any, where: str = "record", rules_written: Written | None = None, own: str | None = None
+) -> Recomputed:
     """Compute a record again and lay the result beside what it says.
 
-    ``rules_written``: its rules as canonical bytes, where they are at hand.
+    ``rules_written``: its rules as canonical bytes, ``own``: its :func:`own_digest`, where they are at hand.
 
     Raises :class:`DataError` where it cannot be read at all. Everything else is a difference: the file's own digest,
     the rules' digest, the hash chain, readings against their seal, windows and deviations, and the verdict, field by
@@ -200,11 +213,10 @@ def recompute(data: Any, where: str = "record", rules_written: Written | None = 
     """
     record = read_record(data, where)
     known = rules_written or written_once(record.rules)
-    own = digest_of_parts({key: value for key, value in data.items() if key != "digest"}, {"rules": known})
     rules = rules_from_json(record.rules, f"{where}.rules", known.digest)
     events = [ev.event_from_json(one, f"{where}.events[{i}]") for i, one in enumerate(record.events)]
     out: list[Difference] = []
-    _differ(out, "digest", record.digest, own)
+    _differ(out, "digest", record.digest, own or own_digest(data))
     _differ(out, "rules_digest", record.rules_digest, rules.digest)
     broken = ev.check_chain(events)
     if broken is not None:
@@ -220,8 +232,8 @@ def recompute(data: Any, where: str = "record", rules_written: Written | None = 
         if isinstance(event.payload, ev.RunClosed):
             _check_readings(out, record, visit, event.payload, f"events[{event.seq - 1}].payload")
     verdict = verdict_of(visit)
-    _compare(out, "verdict", encode(record.verdict), encode(verdict))
-    _compare(out, "signatures", encode(record.signatures), encode(signatures_of(visit)))
+    _compare(out, "verdict", record.verdict, verdict)
+    _compare(out, "signatures", record.signatures, signatures_of(visit))
     if out and record.fold_version != FOLD_VERSION:
         _differ(out, "fold_version", str(record.fold_version), str(FOLD_VERSION))
     return Recomputed(record.visit_id, verdict, tuple(out))
@@ -241,28 +253,32 @@ def _check_readings(out: list[Difference], record: Record, visit: Visit, closed:
         if problem is not None:
             out.append(Difference(f"readings.{closed.run_id}[{number}]", "columns of readings", problem))
             return
-    readings: list[Reading] = [reading for chunk in chunks for reading in chunk.readings()]
-    _differ(out, f"{where}.count", str(closed.count), str(len(readings)))
-    _differ(out, f"{where}.sha256", closed.sha256, seal_digest(readings))
+    _differ(out, f"{where}.count", str(closed.count), str(sum(len(chunk.t) for chunk in chunks)))
+    _differ(out, f"{where}.sha256", closed.sha256, seal_of(chunks))
     if protocol is None:
         return
-    sealed = reduce_run(protocol, visit.rules.book, readings, closed.end)
+    sealed = reduce_chunks(protocol, visit.rules.book, chunks, closed.end)
     for name in ("windows", "signals", "holds"):
-        _compare(out, f"{where}.{name}", encode(getattr(closed, name)), encode(getattr(sealed, name)))
-    told = [encode(each) for each in closed.deviations if each.code not in ("digest", "lost")]
-    _compare(out, f"{where}.deviations", told, [encode(each) for each in sealed.deviations if each.code != "lost"])
+        _compare(out, f"{where}.{name}", getattr(closed, name), getattr(sealed, name))
+    told = tuple(each for each in closed.deviations if each.code not in ("digest", "lost"))
+    _compare(out, f"{where}.deviations", told, tuple(each for each in sealed.deviations if each.code != "lost"))
 
 
-def _compare(out: list[Difference], where: str, stored: Any, found: Any) -> None:
+def _compare(out: list[Difference], where: str, stored: object, found: object) -> None:
+    if stored != found:
+        _compare_plain(out, where, encode(stored), encode(found))
+
+
+def _compare_plain(out: list[Difference], where: str, stored: Any, found: Any) -> None:
     if isinstance(stored, Mapping) and isinstance(found, Mapping):
         for key in sorted({*stored, *found}):
-            _compare(out, f"{where}.{key}", stored.get(key), found.get(key))
+            _compare_plain(out, f"{where}.{key}", stored.get(key), found.get(key))
         return
     if isinstance(stored, (list, tuple)) and isinstance(found, (list, tuple)):
         for index in range(max(len(stored), len(found))):
             left = stored[index] if index < len(stored) else None
             right = found[index] if index < len(found) else None
-            _compare(out, f"{where}[{index}]", left, right)
+            _compare_plain(out, f"{where}[{index}]", left, right)
         return
     if stored != found:
         out.append(Difference(where, _words(stored), _words(found)))

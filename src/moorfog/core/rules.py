@@ -13,6 +13,7 @@ from typing import Any, Literal
 
 from moorfog.core.canonical import digest, digest_of_json
 from moorfog.core.codec import DataError, decode, encode
+from moorfog.core.once import once
 from moorfog.core.protocols import Protocol as Protocol
 from moorfog.core.protocols import Standing, check_dates
 from moorfog.core.protocols import read_protocol as read_protocol
@@ -73,6 +74,7 @@ class Book:
         """Return the value called ``key``, or None where the book is silent (unknown is never a pass)."""
         return self.values.get(key)
 
+    @once
     def ratio(self, key: str) -> Fraction | None:
         """Return a number of the book exactly, or None where the book is silent."""
         found = self.find(key)
@@ -236,7 +238,11 @@ class Procedure:
 
     def find(self, item_id: str) -> Item | None:
         """Return the item with this id, or None."""
-        return next((one for one in self.item if one.id == item_id), None)
+        return self._by_id().get(item_id)
+
+    @once
+    def _by_id(self) -> dict[str, Item]:
+        return {one.id: one for one in self.item}
 
 
 @dataclass(frozen=True)
@@ -248,6 +254,7 @@ class Rules:
     protocols: tuple[Protocol, ...]
     digest: str
 
+    @once
     def protocol(self, protocol_id: str) -> Protocol | None:
         """Return the protocol if this set holds it and the book allows it."""
         if protocol_id not in self.book.protocols:

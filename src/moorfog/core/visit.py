@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from functools import lru_cache
-from typing import Any, Literal
+from typing import Any, Literal, NamedTuple
 
 from moorfog.core.canonical import digest
 from moorfog.core.events import (
@@ -24,7 +24,8 @@ from moorfog.core.events import (
 from moorfog.core.measure import Reason, RunNumbers
 from moorfog.core.methods import QUALITATIVE
 from moorfog.core.protocols import Protocol
-from moorfog.core.rules import FACTS, Item, Rules, SealRule, When
+from moorfog.core.rules import FACTS, Item, Procedure, Rules, SealRule, When
+from moorfog.core.same import Same
 
 FOLD_VERSION = 4
 """Raised whenever the same log would fold to another result; see docs/fold-changes.md."""
@@ -346,39 +347,65 @@ def _digest_of(facts: tuple[tuple[str, str | int | tuple[str | int, ...]], ...])
     return digest(dict(facts))
 
 
-def applies(visit: Visit, when: When) -> bool:
-    """Tell whether an item applies to the visit as it stands. A condition on a facepiece waits for one."""
-    facepiece = visit.facepiece
-    if when.kinds and (facepiece is None or facepiece.kind not in when.kinds):
+class Circumstances(NamedTuple):
+    """What decides which items of the procedure apply; None for everything of a facepiece while there is none."""
+
+    kinds: str | None
+    families: str | None
+    valve: bool | None
+    cover: str | None
+    probe: str | None
+    suspensions: str | None
+    methods: str
+    altered: bool
+    acknowledged: bool
+    on_file: str
+    worn: bool
+    donned: bool
+    tried: bool
+    numbers: str
+
+
+def circumstances(visit: Visit) -> Circumstances:
+    """Return what decides which items apply to the visit as it stands."""
+    found: Circumstances | None = visit.memo.get("circumstances")
+    if found is None:
+        piece, current = visit.facepiece, visit.current_try
+        found = visit.memo["circumstances"] = Circumstances(
+            kinds=piece.kind if piece else None,
+            families=piece.family if piece else None,
+            valve=piece.valve if piece else None,
+            cover=piece.cover if piece else None,
+            probe=piece.probe if piece else None,
+            suspensions=piece.suspension if piece else None,
+            methods=visit.method,
+            altered=bool(loops_needed(visit)),
+            acknowledged=_is_acknowledged(visit),
+            on_file=_on_file(visit),
+            worn=visit.worn_since is not None,
+            donned=visit.donning > 0,
+            tried=bool(visit.tries),
+            numbers=current.numbers.state if current else "none",
+        )
+    return found
+
+
+def applies(when: When, here: Circumstances) -> bool:
+    """Tell whether an item applies. A condition on a facepiece waits for one."""
+    if here.methods in when.unless_methods:
         return False
-    if when.families and (facepiece is None or facepiece.family not in when.families):
-        return False
-    if when.valve and (facepiece is None or facepiece.valve not in when.valve):
-        return False
-    if when.cover and (facepiece is None or facepiece.cover not in when.cover):
-        return False
-    if when.suspensions and (facepiece is None or facepiece.suspension not in when.suspensions):
-        return False
-    if when.probe and (facepiece is None or facepiece.probe not in when.probe):
-        return False
-    if when.methods and visit.method not in when.methods:
-        return False
-    if visit.method in when.unless_methods:
-        return False
-    if when.altered and bool(loops_needed(visit)) not in when.altered:
-        return False
-    if when.acknowledged and _is_acknowledged(visit) not in when.acknowledged:
-        return False
-    if when.on_file and _on_file(visit) not in when.on_file:
-        return False
-    if when.worn and (visit.worn_since is not None) not in when.worn:
-        return False
-    if when.donned and (visit.donning > 0) not in when.donned:
-        return False
-    if when.tried and bool(visit.tries) not in when.tried:
-        return False
-    current = visit.current_try
-    return not (when.numbers and (current.numbers.state if current else "none") not in when.numbers)
+    wanted = ((getattr(when, name), value) for name, value in zip(Circumstances._fields, here, strict=True))
+    return all(not allowed or value in allowed for allowed, value in wanted)
+
+
+def items_that_apply(visit: Visit) -> tuple[Item, ...]:
+    """Return the items of the procedure that apply to the visit as it stands, in order."""
+    return _items(Same(visit.rules.procedure), circumstances(visit))
+
+
+@lru_cache(maxsize=512)
+def _items(procedure: Same[Procedure], here: Circumstances) -> tuple[Item, ...]:
+    return tuple(item for item in procedure.one.item if applies(item.when, here))
 
 
 def _is_acknowledged(visit: Visit) -> bool:
@@ -393,7 +420,8 @@ def seal_rule(visit: Visit) -> SealRule | None:
     """Return which user seal checks the facepiece allows; None when there is none or no rule covers it."""
     if visit.facepiece is None:
         return None
-    return next((one for one in visit.rules.procedure.seal_check if applies(visit, one.when)), None)
+    here = circumstances(visit)
+    return next((one for one in visit.rules.procedure.seal_check if applies(one.when, here)), None)
 
 
 def loops_needed(visit: Visit) -> tuple[str, ...]:

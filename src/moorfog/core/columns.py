@@ -1,0 +1,79 @@
+"""Readings taken by whole columns: what a sealed run comes to and its digest, without a step for every reading.
+
+What comes out is what :mod:`moorfog.core.reduction` and :func:`moorfog.core.readings.seal_digest` say of the same
+readings. Anything out of the ordinary, a gap, a flag, a wrong valve, is left to them.
+"""
+
+from __future__ import annotations
+
+import hashlib
+from bisect import bisect_left, bisect_right
+from collections.abc import Sequence
+from operator import sub
+
+import orjson
+
+from moorfog.core.events import RunEnd
+from moorfog.core.measured import MeasuredWindow, Sealed
+from moorfog.core.protocols import Protocol
+from moorfog.core.readings import Chunk
+from moorfog.core.reduction import ALIGN_TOLERANCE_MS, reduce_run
+from moorfog.core.rules import Book
+
+_VALVE = {ord("O"): b"O", ord("I"): b"I"}
+
+
+def seal_of(chunks: Sequence[Chunk]) -> str:
+    """Return :func:`seal_digest` of all readings of these chunks, which must have no :meth:`Chunk.problem`."""
+    sha = hashlib.sha256()
+    for one in chunks:
+        n = len(one.t)
+        columns = [_numbers(each) for each in (one.t, one.dt, one.counts, one.volume_nl)]
+        columns.append([_VALVE[each] for each in one.valve.encode("ascii")])
+        columns.append([each.encode("ascii") for each in one.flags] if any(one.flags) else [b""] * n)
+        if one.signal:
+            columns += [_numbers(each) if each else [b""] * n for each in (one.signal, one.chamber, one.pressure)]
+        sha.update(b"\n".join(map(b",".join, zip(*columns, strict=True))) + b"\n")
+    return sha.hexdigest()
+
+
+def _numbers(column: tuple[int, ...]) -> list[bytes]:
+    return orjson.dumps(column)[1:-1].split(b",")
+
+
+def reduce_chunks(protocol: Protocol, book: Book, chunks: Sequence[Chunk], end: RunEnd) -> Sealed:
+    """Return what all readings of a run come to, as :func:`reduce_run` does."""
+    found = _counted(protocol, chunks[0], end) if len(chunks) == 1 and protocol.is_counted else None
+    if found is not None:
+        return found
+    return reduce_run(protocol, book, (reading for chunk in chunks for reading in chunk.readings()), end)
+
+
+def _counted(protocol: Protocol, chunk: Chunk, end: RunEnd) -> Sealed | None:
+    """Return the window sums of a counter's run without anything out of the ordinary, None for another."""
+    ends, lengths = chunk.t, chunk.dt
+    starts = list(map(sub, ends, lengths))
+    gaps = set(map(sub, starts[1:], ends))
+    windows = protocol.windows()
+    ordinary = starts[0] <= ALIGN_TOLERANCE_MS and not any(chunk.flags)
+    if end == "complete":
+        ordinary = ordinary and windows[-1].end_ms - ends[-1] <= ALIGN_TOLERANCE_MS
+    if not ordinary or (gaps and not 0 <= min(gaps) <= max(gaps) <= ALIGN_TOLERANCE_MS):
+        return None
+    out: list[MeasuredWindow] = []
+    for window in windows:
+        first, last = bisect_left(starts, window.start_ms), bisect_right(ends, window.end_ms)
+        if window.use == "purge" or first >= last:
+            continue
+        if chunk.valve.count(window.valve[0], first, last) != last - first:
+            return None
+        out.append(
+            MeasuredWindow(
+                window.exercise,
+                "outside" if window.use == "outside" else "inside",
+                sum(chunk.counts[first:last]),
+                sum(chunk.volume_nl[first:last]),
+                sum(lengths[first:last]),
+            )
+        )
+    return Sealed(tuple(out), (), (), ())
