@@ -11,8 +11,8 @@ import pytest
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from moorfog.core.chain import check_chain
 from moorfog.core.codec import decode
-from moorfog.core.events import check_chain
 from moorfog.core.picture_wearer import WearerView
 from moorfog.operations.jobs import claim, run_job
 from moorfog.operations.recall import run_recall

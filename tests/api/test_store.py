@@ -12,7 +12,7 @@ from sqlalchemy import Engine, select, text, update
 from sqlalchemy.exc import DBAPIError
 from sqlalchemy.orm import Session
 
-from moorfog.core.events import check_chain
+from moorfog.core.chain import check_chain
 from moorfog.core.fold import fold
 from moorfog.core.judge import is_sealed, outcome
 from moorfog.core.rules import Rules

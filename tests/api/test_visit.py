@@ -9,7 +9,7 @@ from datetime import timedelta
 import pypdf
 import pytest
 
-from moorfog.core.events import check_chain, event_from_json
+from moorfog.core.chain import check_chain, event_from_json
 from moorfog.core.fold import fold
 from moorfog.core.rules import Rules
 from moorfog.store.base import new_id

@@ -7,6 +7,7 @@ from typing import Any
 
 from moorfog.core import events as ev
 from moorfog.core.admit import Refusal, admit
+from moorfog.core.chain import VERSIONS, link_of_chain
 from moorfog.core.fold import step
 from moorfog.core.methods import QUALITATIVE
 from moorfog.core.picture import Card, Picture, picture
@@ -106,9 +107,9 @@ class Bench:
         when = at or self.at
         seq = len(self.log) + 1
         previous = self.log[-1].chain if self.log else ""
-        version = ev.VERSIONS[payload.kind]
+        version = VERSIONS[payload.kind]
         name = f"{self.ids}-{seq}"
-        chain = ev.link_of_chain(previous, name, seq, version, when, "t", ev.encode(payload))
+        chain = link_of_chain(previous, name, seq, version, when, "t", ev.encode(payload))
         made = ev.Event(name, seq, version, when, when, "t", payload, chain)
         self.log.append(made)
         return made

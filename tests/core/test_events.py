@@ -12,6 +12,7 @@ from dateutil.relativedelta import relativedelta
 from hypothesis import given
 from hypothesis import strategies as st
 
+from moorfog.core import chain
 from moorfog.core import events as ev
 from moorfog.core.codec import DataError, encode
 from moorfog.core.picture import valid_until
@@ -27,12 +28,12 @@ def test_every_kind_and_version_has_a_sample_that_can_still_be_read() -> None:
     for path in sorted(SAMPLES.glob("*.json")):
         kind, version = path.stem.rsplit("-v", 1)
         data = json.loads(path.read_text())
-        payload = ev.read_payload(kind, int(version), data, path.name)
-        if int(version) == ev.VERSIONS[kind]:
+        payload = chain.read_payload(kind, int(version), data, path.name)
+        if int(version) == chain.VERSIONS[kind]:
             assert encode(payload) == data, path.name
         assert _contains(encode(payload), data), path.name
         seen.add((kind, int(version)))
-    assert {(kind, version) for kind, version in ev.VERSIONS.items()} <= seen
+    assert {(kind, version) for kind, version in chain.VERSIONS.items()} <= seen
 
 
 def _contains(whole: object, part: object) -> bool:
@@ -53,20 +54,20 @@ def _contains(whole: object, part: object) -> bool:
 )
 def test_a_stored_payload_is_read_strictly(data: dict, words: str) -> None:
     with pytest.raises(DataError, match=words):
-        ev.read_payload("donned", 1, data, "donned")
+        chain.read_payload("donned", 1, data, "donned")
 
 
 def test_a_newer_or_unknown_kind_is_said_so() -> None:
     with pytest.raises(DataError, match="newer program"):
-        ev.read_payload("donned", 9, {"unaided": True})
+        chain.read_payload("donned", 9, {"unaided": True})
     with pytest.raises(DataError, match="no kind of event"):
-        ev.read_payload("teleported", 1, {})
+        chain.read_payload("teleported", 1, {})
 
 
 def test_editing_anything_in_a_log_breaks_the_chain_there(rules: Rules) -> None:
     bench = Bench(rules)
     bench.until("choose_facepiece")
-    assert ev.check_chain(bench.log) is None
+    assert chain.check_chain(bench.log) is None
     for index in (0, 3, len(bench.log) - 1):
         event = bench.log[index]
         for changed in (
@@ -75,9 +76,9 @@ def test_editing_anything_in_a_log_breaks_the_chain_there(rules: Rules) -> None:
             replace(event, payload=ev.Distress()),
         ):
             edited = [*bench.log[:index], changed, *bench.log[index + 1 :]]
-            assert ev.check_chain(edited) == event.seq
-    assert ev.check_chain([*bench.log[:2], *bench.log[3:]]) == bench.log[3].seq
-    assert [ev.event_from_json(ev.event_to_json(one)) for one in bench.log] == bench.log
+            assert chain.check_chain(edited) == event.seq
+    assert chain.check_chain([*bench.log[:2], *bench.log[3:]]) == bench.log[3].seq
+    assert [chain.event_from_json(chain.event_to_json(one)) for one in bench.log] == bench.log
 
 
 def test_moments_need_a_zone_and_are_kept_in_utc() -> None:
@@ -101,19 +102,21 @@ def test_an_upcast_event_keeps_the_chain_of_what_was_stored(monkeypatch: pytest.
     """A payload of an older version is read as the present one; chain and export keep what was written then."""
     bench = Bench(rules)
     bench.until("choose_facepiece")
-    old = [ev.event_to_json(one) for one in bench.log]
+    old = [chain.event_to_json(one) for one in bench.log]
     for one in old:
         one["payload"] = {key: value for key, value in one["payload"].items() if key != "note"}
     previous = ""
     for one in old:
         at = ev.parse_instant(one["occurred_at"], "x")
-        one["chain"] = previous = ev.link_of_chain(previous, one["id"], one["seq"], 1, at, one["actor"], one["payload"])
-    monkeypatch.setitem(ev.VERSIONS, "answered", 2)
-    monkeypatch.setitem(ev.UPCASTERS, ("answered", 1), lambda payload: {**payload, "note": "from version 1"})
-    events = [ev.event_from_json(one) for one in old]
+        one["chain"] = previous = chain.link_of_chain(
+            previous, one["id"], one["seq"], 1, at, one["actor"], one["payload"]
+        )
+    monkeypatch.setitem(chain.VERSIONS, "answered", 2)
+    monkeypatch.setitem(chain.UPCASTERS, ("answered", 1), lambda payload: {**payload, "note": "from version 1"})
+    events = [chain.event_from_json(one) for one in old]
     answers = [one.payload for one in events if isinstance(one.payload, ev.Answered)]
     assert answers and all(one.note == "from version 1" for one in answers)
-    assert ev.check_chain(events) is None and [ev.event_to_json(one) for one in events] == old
+    assert chain.check_chain(events) is None and [chain.event_to_json(one) for one in events] == old
 
 
 def test_the_page_knows_the_same_observations() -> None:

@@ -12,6 +12,7 @@ from hypothesis.stateful import RuleBasedStateMachine, initialize, invariant, ru
 
 from moorfog.core import events as ev
 from moorfog.core.canonical import canonical_bytes
+from moorfog.core.chain import event_from_json, event_to_json
 from moorfog.core.codec import encode
 from moorfog.core.fold import fold, step
 from moorfog.core.judge import outcome, run_blocks
@@ -107,10 +108,10 @@ class BenchMachine(RuleBasedStateMachine):
     def store(self, lost: bool) -> None:
         """Carry the log on through stored JSON; now and then the cached state is dropped."""
         for event in self.bench.log[len(self.stored) :]:
-            self.stored.append(json.dumps(ev.event_to_json(event)))
-            self.stepwise = step(self.stepwise, ev.event_from_json(json.loads(self.stored[-1])))
+            self.stored.append(json.dumps(event_to_json(event)))
+            self.stepwise = step(self.stepwise, event_from_json(json.loads(self.stored[-1])))
         if lost:
-            self.stepwise = fold([ev.event_from_json(json.loads(one)) for one in self.stored], RULES)
+            self.stepwise = fold([event_from_json(json.loads(one)) for one in self.stored], RULES)
         assert self.stepwise == self.bench.visit == fold(self.bench.log, RULES)
 
     @invariant()

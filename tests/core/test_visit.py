@@ -8,6 +8,7 @@ from datetime import timedelta
 import pytest
 
 from moorfog.core import events as ev
+from moorfog.core.chain import check_chain
 from moorfog.core.fold import fold
 from moorfog.core.judge import outcome, pass_blocks, run_blocks
 from moorfog.core.overlay import Overlay, apply
@@ -40,7 +41,7 @@ def test_the_whole_way_to_a_signed_pass(rules: Rules) -> None:
     assert bench.picture.is_sealed
     bench.do("release")
     assert bench.picture.closed == "released" and fold(bench.log, rules) == bench.visit
-    assert ev.check_chain(bench.log) is None
+    assert check_chain(bench.log) is None
 
 
 def test_hard_stops_come_first_and_the_facepiece_is_donned_early(rules: Rules) -> None:

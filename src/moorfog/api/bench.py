@@ -9,7 +9,7 @@ from flask import Response
 from pydantic import ConfigDict
 
 from moorfog.api.routing import Context, Follow, plain, route
-from moorfog.core.events import event_to_json
+from moorfog.core.chain import event_to_json
 from moorfog.operations import choices, lists, parts, records, run_files, signing, visits
 from moorfog.operations.proposals import Id, Proposal
 from moorfog.operations.reports import find_report, issue_report

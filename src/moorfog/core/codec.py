@@ -130,7 +130,7 @@ def _mapping_reader(inner: Any) -> Reader:
     is_open = inner is Any
 
     def read(data: Any) -> Any:
-        if not isinstance(data, Mapping):
+        if type(data) is not dict and not isinstance(data, Mapping):
             raise _Unfit
         return dict(data) if is_open else {key: each(one) for key, one in data.items()}
 

@@ -1,18 +1,17 @@
 """Everything that can happen in a visit, as frozen payloads. Events carry by value every fact the fold needs.
 
-A payload is never rewritten once stored: a changed shape gets a new version and an upcaster in ``UPCASTERS``.
+A payload is never rewritten once stored: a changed shape gets a new version and an upcaster, in ``core/chain.py``.
 Persons appear by id only; names, contacts and signature images live in erasable tables.
 """
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field, fields
+from collections.abc import Mapping
+from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from typing import Any, ClassVar, Literal, TypeAlias, cast
 
-from moorfog.core.canonical import digest, digest_of_json, written
-from moorfog.core.codec import DataError, decode, encode
+from moorfog.core.codec import DataError, encode
 from moorfog.core.facts import (
     LIMITS as LIMITS,
 )
@@ -92,7 +91,6 @@ from moorfog.core.qualitative_events import (
 from moorfog.core.qualitative_events import (
     Squeezed as Squeezed,
 )
-from moorfog.core.replacing import made
 
 
 @dataclass(frozen=True)
@@ -455,7 +453,6 @@ KINDS: dict[str, type[Any]] = {
         *QUALITATIVE_PAYLOADS,
     )
 }
-VERSIONS: dict[str, int] = {**dict.fromkeys(KINDS, 1), "probe_fitted": 2, "run_started": 2, "run_closed": 2}
 OBSERVATIONS = frozenset(
     {
         "touched",
@@ -470,19 +467,6 @@ OBSERVATIONS = frozenset(
         "screened",
     }
 )
-
-
-def _started_by_a_counter(payload: dict[str, Any]) -> dict[str, Any]:
-    more = {"kind": "counter", "required": ["particle", "zero", "max_fit_factor"], "charged_at": "", "charge_h": 0}
-    return {**payload, "instrument": {**payload["instrument"], **more}}
-
-
-UPCASTERS: dict[tuple[str, int], Callable[[dict[str, Any]], dict[str, Any]]] = {
-    ("probe_fitted", 1): lambda payload: {**payload, "parts": []},
-    ("run_started", 1): _started_by_a_counter,
-    ("run_closed", 1): lambda payload: {**payload, "signals": [], "holds": []},
-}
-"""From (kind, old version) to a pure function that writes the payload of the next version."""
 
 
 @dataclass(frozen=True)
@@ -517,75 +501,6 @@ def instant(moment: datetime) -> str:
     return in_utc.isoformat(timespec="milliseconds")[: -len("+00:00")] + "Z"
 
 
-def read_payload(kind: str, version: int, data: Mapping[str, Any], where: str = "payload") -> Payload:
-    """Read a stored payload of any shipped version, upcast to the present one. Raises :class:`DataError`."""
-    cls = KINDS.get(kind)
-    if cls is None:
-        raise DataError(where, f"{kind!r} is no kind of event known to this program")
-    content = dict(data)
-    while version < VERSIONS[kind]:
-        content = UPCASTERS[(kind, version)](content)
-        version += 1
-    if version > VERSIONS[kind]:
-        raise DataError(where, f"{kind} version {version} was written by a newer program; update this one")
-    payload: Payload = decode(cls, content, where)
-    return payload
-
-
-def link_of_chain(
-    previous: str,
-    event_id: str,
-    seq: int,
-    version: int,
-    occurred_at: datetime,
-    actor: str,
-    content: Mapping[str, Any],
-) -> str:
-    """Return the SHA-256 that binds an event to the chain before it. ``recorded_at`` is the database's, not bound."""
-    return digest(_link(previous, event_id, seq, version, instant(occurred_at), actor, content))
-
-
-def _link(
-    previous: str, event_id: str, seq: int, version: int, occurred_at: str, actor: str, content: Mapping[str, Any]
-) -> dict[str, Any]:
-    return {
-        "previous": previous,
-        "id": event_id,
-        "seq": seq,
-        "version": version,
-        "occurred_at": occurred_at,
-        "actor": actor,
-        "payload": content,
-    }
-
-
-def check_chain(events: list[Event]) -> int | None:
-    """Return the sequence number of the first event whose chain does not hold, or None when all hold."""
-    previous = ""
-    for expected, event in enumerate(events, start=1):
-        at = event.written_at or instant(event.occurred_at)
-        link = _link(previous, event.id, event.seq, event.version, at, event.actor, event.content)
-        here = digest_of_json(link)  # what came out of a parser without floats needs no look first
-        if event.seq != expected or here != event.chain:
-            return event.seq
-        previous = here
-    return None
-
-
-def event_to_json(event: Event) -> dict[str, Any]:
-    """Write an event as plain data for storage, export and recomputation."""
-    return {
-        "id": event.id,
-        "seq": event.seq,
-        "version": event.version,
-        "occurred_at": event.written_at or instant(event.occurred_at),
-        "recorded_at": instant(event.recorded_at),
-        "actor": event.actor,
-        "payload": dict(event.content),
-        "chain": event.chain,
-    }
-
-
 def parse_instant(text: str, where: str) -> datetime:
     """Read an RFC 3339 moment with its offset. Raises :class:`DataError`."""
     try:
@@ -603,63 +518,3 @@ def instant_or_none(text: str) -> datetime | None:
         return parse_instant(text, "moment")
     except DataError:
         return None
-
-
-@dataclass(frozen=True)
-class Row:
-    """An event as plain data, as it is exported."""
-
-    id: str
-    seq: int
-    version: int
-    occurred_at: str
-    recorded_at: str
-    actor: str
-    payload: dict[str, Any]
-    chain: str
-
-
-_KEYS = tuple(one.name for one in fields(Row))
-_TYPES = (str, int, int, str, str, str, dict, str)
-
-
-def event_from_json(data: Mapping[str, Any], where: str = "event") -> Event:
-    """Read an event written by :func:`event_to_json`, which came out of a JSON parser without floats.
-
-    Raises :class:`DataError` naming the key.
-    """
-    if len(data) != len(_TYPES) or tuple(map(type, map(data.get, _KEYS))) != _TYPES:
-        decode(Row, data, where)  # says what is wrong, and where
-    occurred, recorded, body = data["occurred_at"], data["recorded_at"], data["payload"]
-    moment = parse_instant(occurred, f"{where}.occurred_at")
-    return made(
-        Event,
-        id=data["id"],
-        seq=data["seq"],
-        version=data["version"],
-        occurred_at=moment,
-        recorded_at=moment if recorded == occurred else parse_instant(recorded, f"{where}.recorded_at"),
-        actor=data["actor"],
-        payload=_payload_before(body, data["version"], f"{where}.payload"),
-        chain=data["chain"],
-        stored=body,
-        written_at=occurred,
-    )
-
-
-PAYLOADS_KEPT = 4096
-_payloads: dict[tuple[int, bytes], Payload] = {}
-"""Payloads read before, by how they were written: the same question is answered alike in many logs."""
-
-
-def _payload_before(body: Mapping[str, Any], version: int, where: str) -> Payload:
-    name = (version, written(body))
-    found = _payloads.get(name)
-    if found is None:
-        if "kind" not in body:
-            raise DataError(f"{where}.kind", "this key is missing")
-        found = read_payload(body["kind"], version, body, where)
-        if len(_payloads) >= PAYLOADS_KEPT:
-            _payloads.clear()
-        _payloads[name] = found
-    return found

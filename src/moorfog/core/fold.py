@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterable, Sequence
 from datetime import datetime, timedelta
 from fractions import Fraction
 from itertools import groupby
-from typing import Any, cast
+from typing import Any
 
 from moorfog.core import events as ev
 from moorfog.core.arithmetic import decimal_or_none
@@ -108,7 +108,7 @@ def _answered_in_a_row(visit: Visit, events: Sequence[ev.Event]) -> Visit:
     changes: dict[str, Any] = {"seq": last.seq, "chain": last.chain, "last_at": last.occurred_at}
     found: list[Answer] = []
     for event in events:
-        payload = cast("ev.Answered", event.payload)
+        payload: Any = event.payload  # an ev.Answered
         item = visit.rules.procedure.find(payload.question)
         if item is None or item.act:
             continue

@@ -12,6 +12,7 @@ from typing import Any, Literal
 
 from moorfog.core import events as ev
 from moorfog.core.canonical import Written, canonical_bytes, digest_of_json, written, written_once
+from moorfog.core.chain import check_chain, event_from_json, event_to_json
 from moorfog.core.codec import DataError, decode, encode
 from moorfog.core.columns import reduce_chunks, seal_of
 from moorfog.core.fold import fold
@@ -164,7 +165,7 @@ def make_record(
         "visit_id": visit_id,
         "rules_digest": rules.digest,
         "rules": rules_to_json(rules),
-        "events": [ev.event_to_json(one) for one in events],
+        "events": [event_to_json(one) for one in events],
         "readings": {run: [encode(chunk) for chunk in merged(chunks)] for run, chunks in sorted(readings.items())},
         "verdict": encode(verdict_of(visit)),
         "signatures": encode(signatures_of(visit)),
@@ -214,11 +215,11 @@ def recompute(
     record = read_record(data, where)
     known = rules_written or written_once(record.rules)
     rules = rules_from_json(record.rules, f"{where}.rules", known.digest)
-    events = [ev.event_from_json(one, f"{where}.events[{i}]") for i, one in enumerate(record.events)]
+    events = [event_from_json(one, f"{where}.events[{i}]") for i, one in enumerate(record.events)]
     out: list[Difference] = []
     _differ(out, "digest", record.digest, own or own_digest(data))
     _differ(out, "rules_digest", record.rules_digest, rules.digest)
-    broken = ev.check_chain(events)
+    broken = check_chain(events)
     if broken is not None:
         out.append(Difference(f"events[{broken - 1}].chain", "the chain holds", f"it breaks at entry {broken}"))
     first = events[0].payload if events else None

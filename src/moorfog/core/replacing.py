@@ -5,7 +5,7 @@ from __future__ import annotations
 import dataclasses
 from collections.abc import Callable
 from functools import cache
-from typing import TYPE_CHECKING, Any, ParamSpec, TypeVar, cast
+from typing import TYPE_CHECKING, Any, ParamSpec, TypeVar
 
 T = TypeVar("T")
 P = ParamSpec("P")
@@ -19,9 +19,9 @@ def made(cls: Callable[P, T], *none: P.args, **values: P.kwargs) -> T:
     shape: Any = cls
     if none or len(values) != len(_shape(shape)[0]):
         raise TypeError(f"{shape.__name__} is made of all of its fields, by name")
-    new = object.__new__(shape)
+    new: T = object.__new__(shape)
     new.__dict__.update(values)
-    return cast("T", new)
+    return new
 
 
 @cache
@@ -44,7 +44,7 @@ def _replace(one: T, /, **changes: Any) -> T:
     names, anew = _shape(cls)
     if not changes.keys() <= names:
         raise TypeError(f"{cls.__name__} has no field {sorted(changes.keys() - names)[0]!r} to change")
-    new = object.__new__(cls)
+    new: T = object.__new__(cls)
     state = new.__dict__
     state.update(one.__dict__)
     if len(state) != len(names):
@@ -53,7 +53,7 @@ def _replace(one: T, /, **changes: Any) -> T:
     state.update(changes)
     for name, factory in anew:
         state[name] = factory()
-    return cast("T", new)
+    return new
 
 
 if TYPE_CHECKING:  # the type checker knows the fields of dataclasses.replace, and holds ours to the same

@@ -11,8 +11,9 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from moorfog.core.canonical import canonical_bytes
+from moorfog.core.chain import VERSIONS, link_of_chain, read_payload
 from moorfog.core.codec import encode
-from moorfog.core.events import VERSIONS, Event, Payload, link_of_chain, read_payload
+from moorfog.core.events import Event, Payload
 from moorfog.core.fold import step
 from moorfog.core.rules import Rules, rules_from_json, rules_to_json
 from moorfog.core.visit import FOLD_VERSION, Visit
