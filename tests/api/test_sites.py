@@ -5,6 +5,7 @@ from __future__ import annotations
 import io
 import json
 from typing import Any
+from urllib.parse import urlencode
 
 import pypdf
 import pytest
@@ -22,11 +23,21 @@ def enter(admin: Client, key: str, value: Any, book: str = US, reason: str = "",
     return admin.post(f"/api/sites/{admin.house.ours.site}/rules", body)
 
 
+def choices(tester: Client, visit: str, words: str) -> list[dict[str, Any]]:
+    """Return every facepiece with these words, with the advice for a visit."""
+    found: list[dict[str, Any]] = []
+    page, pages = 0, 1
+    while page < pages:
+        page += 1
+        one = tester.get(f"/api/visits/{visit}/choices?{urlencode({'q': words, 'page': page})}")
+        found, pages = found + one["rows"], one["pages"]
+    return found
+
+
 def counting(tester: Client, visit: str, model: str) -> tuple[str, str]:
     """Return verdict and first reason of counting for a model."""
     version = tester.house.facepiece(model)["version_id"]
-    choices = tester.get(f"/api/visits/{visit}/advice")["choices"]
-    found = next(one for one in choices if one["version_id"] == version)
+    found = next(one for one in choices(tester, visit, model) if one["option"]["version_id"] == version)
     return next((one["verdict"], one["reasons"][0]) for one in found["methods"] if one["method"] == "ambient_count")
 
 
@@ -46,7 +57,7 @@ def test_another_rule_book_changes_the_advice_and_what_may_be_run(house: House) 
     assert counting(tester, last, "Sleet")[0] == "may"
     sweet = [
         one
-        for each in tester.get(f"/api/visits/{last}/advice")["choices"]
+        for each in choices(tester, last, "full facepiece")
         for one in each["methods"]
         if one["method"] == "sweet" and "no qualitative test for full" in one["reasons"][0]
     ]
@@ -184,8 +195,7 @@ def test_size_advice_follows_the_face_and_what_failed_is_not_suggested(house: Ho
     visit = tester.open()
 
     def advice(of: str) -> dict[str, Any]:
-        choices = tester.get(f"/api/visits/{of}/advice")["choices"]
-        return next(dict(one["size"]) for one in choices if one["version_id"] == version)
+        return next(dict(one["size"]) for one in choices(tester, of, "Sedge") if one["option"]["version_id"] == version)
 
     assert advice(visit)["state"] == "overlap" and advice(visit)["suggested"] == ["M", "L"]
     tester.check_counter()
@@ -268,8 +278,52 @@ def test_a_changed_model_is_a_new_version_and_the_old_one_stays(house: House) ->
         assert import_models(db, ALL, "c.json", json.dumps([one])).same == 1
 
     run_in_transaction(house.engine, change)
-    options = [one for one in house.client().get("/api/facepieces") if one["model"] == f"Whin {house.mark}"]
+    tester = house.client()
+    options = tester.get(f"/api/facepieces?q=whin%20{house.mark}")["rows"]
     assert [(one["version"], len(one["sizes"])) for one in options] == [(2, 1)]
+    assert tester.get(f"/api/facepieces/{options[0]['version_id']}") == options[0]
+    with pytest.raises(Refused, match="404"):
+        tester.get("/api/facepieces/none")
+
+
+def test_a_long_catalogue_is_paged_and_chosen_from_by_nines_those_that_are_enough_first(house: House) -> None:
+    """Thirty models more: none is out of reach, on its page or by its words."""
+
+    def enter(db: Any) -> None:
+        shipped = json.loads(export_json(db, ALL))
+        one = next(each for each in shipped if each["model"] == "Sedge")
+        many = [{**one, "model": f"Heron {house.mark} {number:02}"} for number in range(30)]
+        cup = next(each for each in shipped if each["kind"] == "disposable_cup")
+        many.append({**cup, "model": f"Heron {house.mark} cup"})
+        assert import_models(db, ALL, "c.json", json.dumps(many)).new == 31
+
+    run_in_transaction(house.engine, enter)
+    tester = house.client()
+    first, second = (tester.get(f"/api/facepieces?q=heron%20{house.mark}&page={page}") for page in (1, 9))
+    assert (first["total"], first["pages"], second["page"]) == (31, 2, 2)
+    names = [one["model"] for one in first["rows"] + second["rows"]]
+    assert len(set(names)) == 31 and len(first["rows"]) == 25
+    visit = tester.open()
+    tester.until(visit, "choose_facepiece")
+    pages = [tester.get(f"/api/visits/{visit}/choices?q=heron%20{house.mark}&page={page}") for page in range(1, 5)]
+    assert [len(one["rows"]) for one in pages] == [9, 9, 9, 4] and {one["pages"] for one in pages} == {4}
+    ranked = [(one["option"]["model"], one["suffices"]) for page in pages for one in page["rows"]]
+    assert {name for name, _ in ranked} == set(names)
+    order = [{"yes": 0, "no": 2}.get(suffices, 1) for _, suffices in ranked]
+    assert order == sorted(order) and order[0] == 0
+    every = [tester.get(f"/api/visits/{visit}/choices?page={page}") for page in (1, 2)]
+    assert every[0]["total"] > 31 and every[1]["page"] == 2
+    assert [one["suffices"] for one in every[0]["rows"]] == ["yes"] * 9
+    assert tester.get(f"/api/visits/{visit}/choices?q=no%20such%20model")["rows"] == []
+    with pytest.raises(Refused, match="page"):
+        tester.get(f"/api/visits/{visit}/choices?page=0")
+
+
+def test_words_find_a_facepiece_by_their_beginnings_capitals_and_accents_aside(house: House) -> None:
+    tester = house.client()
+    for words, found in (("SED", 1), ("tindle sedge", 1), ("half sedge", 1), ("edge", 0), ("sedge full", 0)):
+        rows = tester.get(f"/api/facepieces?{urlencode({'q': words})}")["rows"]
+        assert any(one["model"] == "Sedge" for one in rows) is bool(found), words
 
 
 @pytest.mark.parametrize(

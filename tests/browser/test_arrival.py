@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Callable
 from datetime import timedelta
 from pathlib import Path
@@ -65,7 +66,7 @@ def test_a_returning_worker_is_sealed_in_forty_presses_typing_nothing(desk: Make
     tester.page.get_by_role("button", name="as usual").wait_for()
     one_press("task")
     assert tester.item() == "choose"
-    tester.page.get_by_role("button", name="as passed").wait_for()
+    tester.page.get_by_role("button", name=", passed ").wait_for()
     one_press("choose")
     tester.until("seal_check", look=look)
     while tester.item() == "seal_check":
@@ -263,3 +264,52 @@ def test_every_question_shows_its_remedy_and_its_source_at_once(
         tester.press("Space")
         tester.settle(item, seq)
     assert len(seen) >= 25 and {"shave", "medical", "smoking", "chin"} <= seen
+
+
+def test_a_long_catalogue_is_chosen_from_by_nines_and_by_words(desk: Make, tmp_path: Path) -> None:
+    """An administrator brings in thirty models more; the tester turns by 0, finds by F, takes by Enter or digit."""
+    admin, tester = desk().sign_in("hollis"), desk().sign_in()
+    admin.page.get_by_role("link", name="Facepieces").click()
+    admin.heading("Facepieces")
+    shown = admin.page.evaluate("fetch('/api/catalogue.json').then((one) => one.text())")
+    half = next(one for one in json.loads(shown) if one["model"] == "Sedge")
+    names = [f"Heron {chr(ord('A') + number)}x" for number in range(26)]
+    file = tmp_path / "more.json"
+    file.write_text(json.dumps([{**half, "model": name} for name in names]))
+    admin.page.set_input_files("input[type=file]", file)
+    admin.page.get_by_text("26 new, 0 changed").wait_for()
+    admin.page.get_by_role("button", name="Next page").click()
+    admin.page.get_by_text("page 2 of 2").wait_for()
+    admin.page.get_by_label("Find by maker").fill("heron qx")
+    admin.page.get_by_text("page 2 of 2").wait_for(state="detached")
+    assert admin.page.locator(".rows > li").count() == 1
+    assert not admin.axe()
+
+    tester.open_visit("Wynn", practice="20")
+    tester.until("choose")
+    page, rows = tester.page, tester.page.locator(".options li")
+    page.get_by_role("button", name="more, 1 of 4").wait_for()
+    first = page.locator(".options").inner_text()
+    assert rows.count() == 9 and not tester.axe()
+    tester.press("0")
+    page.get_by_role("button", name="more, 2 of 4").wait_for()
+    assert page.locator(".options").inner_text() != first
+    tester.press("f")
+    page.get_by_label("Maker, model or kind").wait_for()
+    page.keyboard.type("no such")
+    page.get_by_text("No facepiece has").wait_for()
+    assert not tester.axe()
+    page.keyboard.press("Escape")
+    page.get_by_role("button", name="more, 1 of 4").wait_for()
+    tester.press("f")
+    page.keyboard.type("heron qx")
+    rows.filter(has_text="Heron Qx").wait_for()
+    page.wait_for_function("document.querySelectorAll('.options li').length === 1")
+    tester.press("Enter")
+    page.locator("h1", has_text="Heron Qx: which size?").wait_for()
+    tester.press("1")
+    page.get_by_text("Worn with it at work").wait_for()
+    seq = page.get_attribute(".bench", "data-seq")
+    tester.press("Space")
+    tester.settle("choose", seq)
+    assert not tester.problems and not admin.problems

@@ -101,6 +101,11 @@ def test_size_advice_as_properties(sizes: list[SizeRange], tenths: int, passed: 
     assert not set(advice.suggested) & failed, "what failed in the same configuration is never suggested"
     assert set(inside) <= set(advice.suggested) and advice.sentence
     assert set(advice.suggested) <= set(inside) | passed
+    if advice.state != "all failed":
+        assert set(advice.within) == set(inside), "only what holds this face is said to hold it"
+        assert set(advice.passed) == {one.name for one in sizes} & passed - failed
+        assert advice.suggested[: len(advice.passed)] == advice.passed, "what passed on this face comes first"
+        assert all(one in advice.sentence for one in advice.passed)
     if len(inside) == 1 and not passed:
         assert advice.suggested == tuple(inside) and advice.state == "one"
     if not inside:
@@ -116,3 +121,10 @@ def test_a_face_that_was_not_measured_is_said_so() -> None:
         "The maker states no range"
     )
     assert size_advice(sizes, Fraction(110), None, [], ["S"]).state == "all failed"
+
+
+def test_a_size_that_passed_outside_its_range_is_offered_and_not_said_to_be_within() -> None:
+    sizes = [SizeRange("S", (Fraction(100), Fraction(115))), SizeRange("L", (Fraction(118), Fraction(134)))]
+    advice = size_advice(sizes, Fraction("121.4"), None, ["S"], [])
+    assert advice.suggested == ("S", "L") and advice.within == ("L",)
+    assert advice.sentence == "Passed on this face before: S. The maker's range points to L."

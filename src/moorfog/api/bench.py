@@ -8,6 +8,7 @@ from typing import Any, Literal
 from flask import Response
 from pydantic import ConfigDict
 
+from moorfog.api.paging import FindQuery
 from moorfog.api.routing import Context, Follow, plain, route
 from moorfog.core.chain import event_to_json
 from moorfog.operations import choices, lists, parts, records, run_files, signing, visits
@@ -152,6 +153,12 @@ def get_log(context: Context, visit_id: str) -> LogView:
 def get_advice(context: Context, visit_id: str) -> choices.Advice:
     """Task, facepiece, size and method: what is advised for this person."""
     return choices.advice_for(context.db, context.clock, context.actor, visit_id)
+
+
+@route("GET", "/api/visits/{visit_id}/choices", "read", query=FindQuery, returns=choices.ChoicesPage)
+def get_choices(context: Context, visit_id: str, query: FindQuery) -> choices.ChoicesPage:
+    """The facepieces to choose from, nine at a time, with advice; by words in maker, model or kind."""
+    return choices.choices_for(context.db, context.clock, context.actor, visit_id, query.q, query.page)
 
 
 @route("GET", "/api/visits/{visit_id}/parts", "read", returns=list[parts.PartChoice])

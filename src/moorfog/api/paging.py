@@ -13,3 +13,10 @@ class PageQuery:
     """Which page, from 1."""
 
     page: Annotated[int, Field(ge=1)] = 1
+
+
+@dataclass(frozen=True)
+class FindQuery(PageQuery):
+    """Words to look for, all of them; and which page."""
+
+    q: str = ""

@@ -7,17 +7,9 @@ from dataclasses import dataclass
 from flask import Response
 from pydantic import ConfigDict
 
-from moorfog.api.paging import PageQuery
+from moorfog.api.paging import FindQuery, PageQuery
 from moorfog.api.routing import Context, plain, route
-from moorfog.operations import catalogue, imports, jobs, lists, people
-
-
-@dataclass(frozen=True)
-class PeopleQuery:
-    """Beginning of a name word or number, and the page."""
-
-    q: str = ""
-    page: int = 1
+from moorfog.operations import catalogue, facepieces, imports, jobs, lists, people
 
 
 @dataclass(frozen=True)
@@ -43,8 +35,8 @@ class ResultsQuery(PageQuery):
     site: str = ""
 
 
-@route("GET", "/api/people", "read", query=PeopleQuery, returns=lists.PeoplePage)
-def find_people(context: Context, query: PeopleQuery) -> lists.PeoplePage:
+@route("GET", "/api/people", "read", query=FindQuery, returns=lists.PeoplePage)
+def find_people(context: Context, query: FindQuery) -> lists.PeoplePage:
     """Find people by the beginning of any name word or of their number."""
     return lists.find_people(context.db, context.actor, query.q, query.page)
 
@@ -61,10 +53,16 @@ def get_sites(context: Context) -> tuple[lists.SiteView, ...]:
     return lists.list_sites(context.db, context.actor)
 
 
-@route("GET", "/api/facepieces", "read", returns=tuple[lists.FacepieceOption, ...])
-def get_facepieces(context: Context) -> tuple[lists.FacepieceOption, ...]:
-    """The facepieces that may be chosen, latest versions."""
-    return lists.list_facepieces(context.db, context.actor)
+@route("GET", "/api/facepieces", "read", query=FindQuery, returns=facepieces.FacepiecesPage)
+def get_facepieces(context: Context, query: FindQuery) -> facepieces.FacepiecesPage:
+    """The facepieces that may be chosen, latest versions, by words in maker, model or kind."""
+    return facepieces.list_facepieces(context.db, context.actor, query.q, query.page)
+
+
+@route("GET", "/api/facepieces/{version_id}", "read", returns=facepieces.FacepieceOption)
+def get_facepiece(context: Context, version_id: str) -> facepieces.FacepieceOption:
+    """One version of a facepiece, as a record may have it."""
+    return facepieces.view_facepiece(context.db, context.actor, version_id)
 
 
 @route("GET", "/api/results", "read", query=ResultsQuery, returns=lists.ResultsPage)

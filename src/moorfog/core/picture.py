@@ -109,6 +109,7 @@ class FacepieceView:
     """The facepiece in use."""
 
     model_id: str
+    version_id: str
     label: str
     maker: str
     model: str
@@ -274,6 +275,7 @@ def _facepiece(visit: Visit) -> FacepieceView | None:
     parts = [one.suspension, one.clip, f"{one.filter_class} {one.filter_kind}" if one.filter_class else "", *one.ppe]
     return FacepieceView(
         one.model_id,
+        one.version_id,
         f"{one.model} {one.size}",
         one.maker,
         one.model,

@@ -1,7 +1,7 @@
 """The open record of a visit: everything it was judged from, and what it was judged to be, in one file.
 
 A record needs no database and no list: it is folded again, its readings are reduced again, and what comes out is laid
-beside what it says. Only the standard library, NumPy and scipy.special are used.
+beside what it says. Only the standard library, NumPy, scipy.special and orjson are used.
 """
 
 from __future__ import annotations

@@ -115,12 +115,17 @@ class SizeRange:
 
 @dataclass(frozen=True)
 class SizeAdvice:
-    """Advice for one model. ``suggested`` best first; ``sentence`` says plainly how much is known."""
+    """Advice for one model. ``suggested`` best first; ``sentence`` says plainly how much is known.
+
+    ``passed`` and ``within`` tell why a size is suggested: by a test on this face, or by the maker's range.
+    """
 
     state: Literal["one", "overlap", "outside", "not measured", "all failed"]
     suggested: tuple[str, ...]
     failed: tuple[str, ...]
     sentence: str
+    passed: tuple[str, ...] = ()
+    within: tuple[str, ...] = ()
 
 
 def size_advice(
@@ -139,29 +144,28 @@ def size_advice(
     left = [one for one in sizes if one.name not in failed]
     if not left:
         return SizeAdvice("all failed", (), gone, "Every size of this model has failed on this face: another model.")
-    within = [one for one in left if one.holds(length, width)]
-    mine = [one.name for one in left if one.name in passed]
-    comparable = any(one.holds(length, width) is not None for one in sizes)
-    rest = [one.name for one in sorted(within, key=lambda one: _off_middle(one, length)) if one.name not in mine]
-    suggested = (*mine, *rest)
-    if not comparable:
-        sentence = (
-            "Not measured: hold the sizes to the face."
-            if length is None
-            else "The maker states no range: hold them to the face."
-        )
-        return SizeAdvice("not measured", suggested, gone, sentence)
-    if not within:
-        return SizeAdvice(
-            "outside",
-            suggested,
-            gone,
-            "This face is outside every range left of this model: another model may sit better.",
-        )
-    if len(within) == 1:
-        return SizeAdvice("one", suggested, gone, f"The maker's range points to {within[0].name}.")
-    names = " and ".join(one.name for one in within)
-    return SizeAdvice("overlap", suggested, gone, f"The ranges of {names} overlap here: try both, the nearer first.")
+    within = sorted((one for one in left if one.holds(length, width)), key=lambda one: _off_middle(one, length))
+    mine = tuple(one.name for one in left if one.name in passed)
+    inside = tuple(one.name for one in within)
+    state, sentence = _by_range(sizes, inside, length, width)
+    if mine:
+        sentence = f"Passed on this face before: {' and '.join(mine)}. {sentence}"
+    return SizeAdvice(state, (*mine, *(one for one in inside if one not in mine)), gone, sentence, mine, inside)
+
+
+def _by_range(
+    sizes: Sequence[SizeRange], inside: tuple[str, ...], length: Fraction | None, width: Fraction | None
+) -> tuple[Literal["one", "overlap", "outside", "not measured"], str]:
+    """Return what the maker's ranges say of a face within those of ``inside``, the nearest first."""
+    if all(one.holds(length, width) is None for one in sizes):
+        if length is None:
+            return "not measured", "Not measured: hold the sizes to the face."
+        return "not measured", "The maker states no range: hold them to the face."
+    if not inside:
+        return "outside", "This face is outside every range left of this model: another model may sit better."
+    if len(inside) == 1:
+        return "one", f"The maker's range points to {inside[0]}."
+    return "overlap", f"The ranges of {' and '.join(inside)} overlap here: try both, the nearer first."
 
 
 def _off_middle(one: SizeRange, length: Fraction | None) -> Fraction:

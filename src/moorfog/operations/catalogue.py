@@ -87,7 +87,8 @@ class Imported:
     same: int
 
 
-def _latest(db: Session) -> list[FacepieceVersion]:
+def latest_versions(db: Session) -> list[FacepieceVersion]:
+    """Return the latest version of every model, by maker and name."""
     newest = (
         select(FacepieceVersion.model_id, func.max(FacepieceVersion.version).label("version"))
         .group_by(FacepieceVersion.model_id)
@@ -114,7 +115,7 @@ def model_of(row: FacepieceVersion) -> Model:
 def export_json(db: Session, actor: Actor) -> str:
     """Return the latest version of every model as JSON."""
     actor.require("tester", "administrator", "supervisor")
-    return json.dumps([encode(model_of(row)) for row in _latest(db)], ensure_ascii=False, indent=1)
+    return json.dumps([encode(model_of(row)) for row in latest_versions(db)], ensure_ascii=False, indent=1)
 
 
 def export_csv(db: Session, actor: Actor) -> str:
@@ -128,7 +129,7 @@ def export_csv(db: Session, actor: Actor) -> str:
     names = [one.name for one in fields(Model)]
     writer = csv.writer(out, lineterminator="\n")
     writer.writerow(names)
-    for row in _latest(db):
+    for row in latest_versions(db):
         writer.writerow([_guarded(_as_cell(getattr(model_of(row), name))) for name in names])
     return out.getvalue()
 
@@ -247,7 +248,7 @@ def import_models(db: Session, actor: Actor, file_name: str, text: str) -> Impor
             status=403,
         )
     models = read_csv(text) if file_name.lower().endswith(".csv") else read_json(text)
-    latest = {(row.maker, row.model): row for row in _latest(db)}
+    latest = {(row.maker, row.model): row for row in latest_versions(db)}
     new = changed = same = 0
     for model in models:
         content = {key: value for key, value in encode(model).items() if key not in ("maker", "model", "kind")}

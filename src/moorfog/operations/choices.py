@@ -18,8 +18,9 @@ from moorfog.core.sizing import SizeAdvice, SizeRange, panel_cell, size_advice
 from moorfog.core.visit import Visit
 from moorfog.data import shipped_protocols
 from moorfog.operations.accounts import Actor
+from moorfog.operations.facepieces import FacepieceOption, offered
 from moorfog.operations.kit import kinds_ready
-from moorfog.operations.lists import FacepieceOption, list_facepieces
+from moorfog.operations.paging import page_of
 from moorfog.operations.sites import TaskLine, list_tasks
 from moorfog.operations.solutions import list_nebulisers, lots_at_hand
 from moorfog.operations.visits import find_head
@@ -32,12 +33,14 @@ READERS = ("tester", "administrator", "supervisor")
 
 @dataclass(frozen=True)
 class SizeAdviceView:
-    """Which sizes of a model to try on this face, best first, and which have failed on it."""
+    """Which sizes of a model to try on this face, best first, and why: passed, failed, within the maker's range."""
 
     state: str
     suggested: tuple[str, ...]
     failed: tuple[str, ...]
     sentence: str
+    passed: tuple[str, ...]
+    within: tuple[str, ...]
 
 
 @dataclass(frozen=True)
@@ -57,11 +60,21 @@ class MethodView:
 class Choice:
     """A facepiece with the advice for this person and task."""
 
-    version_id: str
+    option: FacepieceOption
     suffices: str
     why: str
     size: SizeAdviceView
     methods: tuple[MethodView, ...]
+
+
+@dataclass(frozen=True)
+class ChoicesPage:
+    """As many facepieces as there are digits, those that are enough for the task first."""
+
+    rows: tuple[Choice, ...]
+    total: int
+    page: int
+    pages: int
 
 
 @dataclass(frozen=True)
@@ -108,7 +121,6 @@ class Advice:
     width: str | None
     cell: int | None
     same_again: SameAgain | None
-    choices: tuple[Choice, ...]
     methods: tuple[MethodView, ...]
     cautions: tuple[str, ...]
     no_tests: tuple[NoTestView, ...]
@@ -122,14 +134,9 @@ def advice_for(db: Session, clock: Clock, actor: Actor, visit_id: str) -> Advice
     person = db.get(Person, visit.person_id)
     tasks = list_tasks(db, actor, head.site_id)
     usual = next((one.id for one in tasks if person is not None and one.name == person.task), "")
-    length, width = (
-        Fraction(value, 10) if value is not None else None
-        for value in ((person.face_length, person.face_width) if person else (None, None))
-    )
-    kit = _kit(db, clock, actor)
-    tried = _tried(db, visit)
-    options = list_facepieces(db, actor)
-    choices = tuple(_choice(option, visit, kit, length, width, tried) for option in options)
+    chooser = Chooser.of(db, clock, actor, visit)
+    length, width = chooser.length, chooser.width
+    options = offered(db)
     return Advice(
         tasks,
         usual,
@@ -137,12 +144,25 @@ def advice_for(db: Session, clock: Clock, actor: Actor, visit_id: str) -> Advice
         f"{float(width):.1f}" if width is not None else None,
         panel_cell(length, width) if length is not None and width is not None else None,
         _same_again(db, head, visit, options),
-        choices,
-        _methods_now(visit, kit),
+        _methods_now(visit, chooser.kit),
         next((one.cautions for one in visit.rules.protocols if one.method == "smoke"), ()),
         tuple(NoTestView(one.name, one.why, one.instead) for one in visit.rules.procedure.no_test),
-        _next(visit, options, choices, tried),
+        _next(chooser, options),
     )
+
+
+RANK = {"yes": 0, "no": 2}
+"""Facepieces that are enough for the task come first, those that are not last."""
+DIGITS = 9
+
+
+def choices_for(db: Session, clock: Clock, actor: Actor, visit_id: str, words: str, page: int) -> ChoicesPage:
+    """Return a page of the facepieces offered, with advice. Raises :class:`NotFound` outside the scope."""
+    visit = load_visit(db, find_head(db, actor.require(*READERS), visit_id))
+    chooser = Chooser.of(db, clock, actor, visit)
+    ranked = sorted(offered(db, words), key=lambda one: RANK.get(chooser.suffices(one)[0], 1))
+    rows, *rest = page_of(ranked, page, DIGITS)
+    return ChoicesPage(tuple(chooser.choice(one) for one in rows), *rest)
 
 
 NEXT_SHOWN = 3
@@ -165,18 +185,14 @@ def _method_views(piece: Facepiece, visit: Visit, required: Fraction | None, kit
     )
 
 
-def _next(
-    visit: Visit,
-    options: tuple[FacepieceOption, ...],
-    choices: tuple[Choice, ...],
-    tried: dict[tuple[str, str, str], str],
-) -> tuple[NextPiece, ...]:
+def _next(chooser: Chooser, options: tuple[FacepieceOption, ...]) -> tuple[NextPiece, ...]:
     """Return what to try after the last try failed: enough for the task, allowed by clearance, not failed before."""
+    visit = chooser.visit
     last = visit.tries[-1] if visit.tries else None
     if last is None or outcome(visit, last)[0] == "pass":
         return ()
-    failed = {configuration for (_, _, configuration), result in tried.items() if result == "fail"}
-    enough = {one.version_id for one in choices if one.suffices != "no"}
+    failed = {configuration for (_, _, configuration), result in chooser.tried.items() if result == "fail"}
+    enough = {one.version_id for one in options if chooser.suffices(one)[0] != "no"}
     by_version = {one.version_id: one for one in options}
     pieces = [
         piece_of(one, size.name, _first(one.suspensions), _first(one.clips), _first(one.filter_classes))
@@ -185,10 +201,10 @@ def _next(
         for size in one.sizes
     ]
     pieces = [one for one in pieces if not visit.ruled_out(one)]
-    words = {one.version_id: one.size for one in choices}
+    words = {one.version_id: chooser.size(one).suggested for one in options if one.version_id in enough}
     ranked = sorted(
         suggested(pieces, last.facepiece, failed),
-        key=lambda one: 0 if one.size in words[one.version_id].suggested else 1,
+        key=lambda one: 0 if one.size in words[one.version_id] else 1,
     )
     same = [one for one in ranked if one.model_id == last.facepiece.model_id]
     other = [one for one in ranked if one.model_id != last.facepiece.model_id]
@@ -271,37 +287,59 @@ def _first(values: tuple[str, ...]) -> str:
     return values[0] if values else ""
 
 
-def _choice(
-    option: FacepieceOption,
-    visit: Visit,
-    kit: Kit,
-    length: Fraction | None,
-    width: Fraction | None,
-    tried: dict[tuple[str, str, str], str],
-) -> Choice:
-    filter_class = _first(option.filter_classes)
-    setup = (_first(option.suspensions), _first(option.clips), filter_class)
-    pieces = {one.name: piece_of(option, one.name, *setup) for one in option.sizes}
-    results = {name: tried.get((option.model_id, name, piece.configuration)) for name, piece in pieces.items()}
-    ranges = [
-        SizeRange(one.name, _span(one.length_from, one.length_to), _span(one.width_from, one.width_to))
-        for one in option.sizes
-    ]
-    advice: SizeAdvice = size_advice(
-        ranges,
-        length,
-        width,
-        [name for name, result in results.items() if result == "pass"],
-        [name for name, result in results.items() if result == "fail"],
-    )
-    suffices, why, required = _suffices(visit.task, visit, option.kind, filter_class)
-    return Choice(
-        option.version_id,
-        suffices,
-        why,
-        SizeAdviceView(advice.state, advice.suggested, advice.failed, advice.sentence),
-        _method_views(next(iter(pieces.values())), visit, required, kit),
-    )
+def _setup(option: FacepieceOption) -> tuple[str, str, str]:
+    """Return the set-up a model is offered in first: suspension, clip, filter class."""
+    return _first(option.suspensions), _first(option.clips), _first(option.filter_classes)
+
+
+@dataclass(frozen=True)
+class Chooser:
+    """Everything advice on a facepiece needs: the visit, the kit at hand, the face in mm, and what was tried before."""
+
+    visit: Visit
+    kit: Kit
+    length: Fraction | None
+    width: Fraction | None
+    tried: dict[tuple[str, str, str], str]
+
+    @classmethod
+    def of(cls, db: Session, clock: Clock, actor: Actor, visit: Visit) -> Chooser:
+        """Return the chooser for a visit as it stands."""
+        person = db.get(Person, visit.person_id)
+        length, width = (
+            Fraction(value, 10) if value is not None else None
+            for value in ((person.face_length, person.face_width) if person else (None, None))
+        )
+        return cls(visit, _kit(db, clock, actor), length, width, _tried(db, visit))
+
+    def suffices(self, option: FacepieceOption) -> tuple[str, str, Fraction | None]:
+        """Return whether a model is enough for the task, why, and the factor the task needs."""
+        return _suffices(self.visit.task, self.visit, option.kind, _first(option.filter_classes))
+
+    def size(self, option: FacepieceOption) -> SizeAdvice:
+        """Return which sizes of a model to try on this face, and which have failed on it in the same set-up."""
+        pieces = {one.name: piece_of(option, one.name, *_setup(option)) for one in option.sizes}
+        results = {name: self.tried.get((option.model_id, name, one.configuration)) for name, one in pieces.items()}
+        ranges = [
+            SizeRange(one.name, _span(one.length_from, one.length_to), _span(one.width_from, one.width_to))
+            for one in option.sizes
+        ]
+        passed = [name for name, result in results.items() if result == "pass"]
+        failed = [name for name, result in results.items() if result == "fail"]
+        return size_advice(ranges, self.length, self.width, passed, failed)
+
+    def choice(self, option: FacepieceOption) -> Choice:
+        """Return a model with all the advice on it."""
+        suffices, why, required = self.suffices(option)
+        size = self.size(option)
+        piece = piece_of(option, option.sizes[0].name, *_setup(option))
+        return Choice(
+            option,
+            suffices,
+            why,
+            SizeAdviceView(**vars(size)),
+            _method_views(piece, self.visit, required, self.kit),
+        )
 
 
 def _span(low: str, high: str) -> tuple[Fraction, Fraction] | None:

@@ -1,4 +1,4 @@
-"""Lists and look-ups: today, people, a person, pass results, facepieces. Every list is paged."""
+"""Lists and look-ups: today, people, a person, pass results. Every list is paged."""
 
 from __future__ import annotations
 
@@ -14,15 +14,12 @@ from sqlalchemy.orm import Session, aliased
 from moorfog.core.events import Clearance, instant
 from moorfog.core.methods import QUALITATIVE, WORDS
 from moorfog.operations.accounts import Actor
-from moorfog.operations.catalogue import model_of
 from moorfog.operations.errors import NotFound
 from moorfog.operations.paging import PAGE, cut_to_page, pages_of
 from moorfog.operations.people import latest_clearance, latest_training, matching, search_words
-from moorfog.operations.words import KIND_WORDS
 from moorfog.store.base import Clock
 from moorfog.store.models import (
     Employer,
-    FacepieceVersion,
     Person,
     SealNotice,
     Site,
@@ -187,44 +184,6 @@ class ResultsPage:
     total: int
     page: int
     pages: int
-
-
-@dataclass(frozen=True)
-class SizeView:
-    """A size and the maker's range of face lengths in mm."""
-
-    name: str
-    length_from: str
-    length_to: str
-    width_from: str
-    width_to: str
-
-
-@dataclass(frozen=True)
-class FacepieceOption:
-    """A facepiece that may be chosen: the latest version of a model."""
-
-    version_id: str
-    model_id: str
-    maker: str
-    model: str
-    kind: str
-    kind_words: str
-    valve: bool
-    sizes: tuple[SizeView, ...]
-    suspensions: tuple[str, ...]
-    clips: tuple[str, ...]
-    filter_classes: tuple[str, ...]
-    filter_kind: str
-    version: int
-    approval: str
-    diaphragms: int
-    accessories: tuple[str, ...]
-    donning: tuple[str, ...]
-    doffing: tuple[str, ...]
-    wash_limit_c: str
-    reuse: str
-    adapter: str
 
 
 @dataclass(frozen=True)
@@ -495,59 +454,13 @@ def pass_results(db: Session, actor: Actor, page: int, site_id: str | None = Non
     return ResultsPage(rows, shown.total, shown.page, shown.pages)
 
 
-def list_facepieces(db: Session, actor: Actor) -> tuple[FacepieceOption, ...]:
-    """Return the latest version of every model, by kind and name."""
-    actor.require(*READERS)
-    latest = (
-        select(FacepieceVersion.model_id, func.max(FacepieceVersion.version).label("version"))
-        .group_by(FacepieceVersion.model_id)
-        .subquery()
-    )
-    rows = db.scalars(
-        select(FacepieceVersion)
-        .join(
-            latest, and_(latest.c.model_id == FacepieceVersion.model_id, latest.c.version == FacepieceVersion.version)
-        )
-        .order_by(FacepieceVersion.kind, FacepieceVersion.model)
-        .limit(500)
-    )
-    return tuple(_option(row) for row in rows)
-
-
-def _option(row: FacepieceVersion) -> FacepieceOption:
-    one = model_of(row)
-    return FacepieceOption(
-        row.id,
-        row.model_id,
-        row.maker,
-        row.model,
-        row.kind,
-        KIND_WORDS.get(row.kind, row.kind),
-        one.valve,
-        tuple(SizeView(s.name, s.length_from, s.length_to, s.width_from, s.width_to) for s in one.sizes),
-        one.suspensions,
-        one.clips,
-        one.filter_classes,
-        one.filter_kind,
-        row.version,
-        one.approval,
-        one.diaphragms,
-        one.accessories,
-        one.donning,
-        one.doffing,
-        one.wash_limit_c,
-        one.reuse,
-        one.adapter,
-    )
-
-
 def list_sites(db: Session, actor: Actor) -> tuple[SiteView, ...]:
-    """Return the sites within the actor's scope."""
+    """Return all sites within the actor's scope, to choose one from."""
     scope = actor.require(*READERS)
     rows = db.execute(
-        within(select(Site, Employer.name).join(Employer, Employer.id == Site.employer_id), scope, Site.employer_id)
-        .order_by(Employer.name, Site.name)
-        .limit(500)
+        within(
+            select(Site, Employer.name).join(Employer, Employer.id == Site.employer_id), scope, Site.employer_id
+        ).order_by(Employer.name, Site.name)
     )
     return tuple(
         SiteView(site.id, site.name, employer, site.zone, tuple(site.benches), site.rule_book)

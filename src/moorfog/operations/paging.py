@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
-from typing import Any, NamedTuple
+from collections.abc import Sequence
+from typing import Any, NamedTuple, TypeVar
 
 from sqlalchemy import Select, func, select
 from sqlalchemy.orm import Session
 
 PAGE = 25
+T = TypeVar("T")
 
 
 class Cut(NamedTuple):
@@ -19,9 +21,16 @@ class Cut(NamedTuple):
     pages: int
 
 
-def pages_of(total: int) -> int:
+def pages_of(total: int, size: int = PAGE) -> int:
     """Return how many pages ``total`` rows fill; an empty list has one."""
-    return max(1, -(-total // PAGE))
+    return max(1, -(-total // size))
+
+
+def page_of(rows: Sequence[T], page: int, size: int = PAGE) -> tuple[tuple[T, ...], int, int, int]:
+    """Cut rows at hand to a page; a page past the last is the last. Returns rows, rows in all, page, pages."""
+    pages = pages_of(len(rows), size)
+    page = min(max(page, 1), pages)
+    return tuple(rows[(page - 1) * size : page * size]), len(rows), page, pages
 
 
 def cut_to_page(db: Session, query: Select[*tuple[Any, ...]], page: int, *order: Any) -> Cut:

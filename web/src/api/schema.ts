@@ -210,12 +210,34 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * The facepieces that may be chosen, latest versions.
-         * @description The facepieces that may be chosen, latest versions.
+         * The facepieces that may be chosen, latest versions, by words in maker, model or kind.
+         * @description The facepieces that may be chosen, latest versions, by words in maker, model or kind.
          *
          *     For: tester, administrator or supervisor.
          */
         get: operations["get_facepieces"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/facepieces/{version_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * One version of a facepiece, as a record may have it.
+         * @description One version of a facepiece, as a record may have it.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["get_facepiece"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1114,6 +1136,28 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/visits/{visit_id}/choices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The facepieces to choose from, nine at a time, with advice; by words in maker, model or kind.
+         * @description The facepieces to choose from, nine at a time, with advice; by words in maker, model or kind.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["get_choices"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/visits/{visit_id}/events": {
         parameters: {
             query?: never;
@@ -1499,8 +1543,6 @@ export interface components {
             cautions: string[];
             /** Cell */
             cell: number | null;
-            /** Choices */
-            choices: components["schemas"]["Choice"][];
             /** Length */
             length: string | null;
             /** Methods */
@@ -1716,13 +1758,26 @@ export interface components {
         Choice: {
             /** Methods */
             methods: components["schemas"]["MethodView"][];
+            option: components["schemas"]["FacepieceOption"];
             size: components["schemas"]["SizeAdviceView"];
             /** Suffices */
             suffices: string;
-            /** Version Id */
-            version_id: string;
             /** Why */
             why: string;
+        };
+        /**
+         * ChoicesPage
+         * @description As many facepieces as there are digits, those that are enough for the task first.
+         */
+        ChoicesPage: {
+            /** Page */
+            page: number;
+            /** Pages */
+            pages: number;
+            /** Rows */
+            rows: components["schemas"]["Choice"][];
+            /** Total */
+            total: number;
         };
         /**
          * ChooseFacepiece
@@ -2199,7 +2254,7 @@ export interface components {
         };
         /**
          * FacepieceOption
-         * @description A facepiece that may be chosen: the latest version of a model.
+         * @description A version of a facepiece model; the latest one may be chosen.
          */
         FacepieceOption: {
             /** Accessories */
@@ -2264,6 +2319,22 @@ export interface components {
             setup: string;
             /** Size */
             size: string;
+            /** Version Id */
+            version_id: string;
+        };
+        /**
+         * FacepiecesPage
+         * @description One page of facepieces.
+         */
+        FacepiecesPage: {
+            /** Page */
+            page: number;
+            /** Pages */
+            pages: number;
+            /** Rows */
+            rows: components["schemas"]["FacepieceOption"][];
+            /** Total */
+            total: number;
         };
         /**
          * Filling
@@ -3692,17 +3763,21 @@ export interface components {
         };
         /**
          * SizeAdviceView
-         * @description Which sizes of a model to try on this face, best first, and which have failed on it.
+         * @description Which sizes of a model to try on this face, best first, and why: passed, failed, within the maker's range.
          */
         SizeAdviceView: {
             /** Failed */
             failed: string[];
+            /** Passed */
+            passed: string[];
             /** Sentence */
             sentence: string;
             /** State */
             state: string;
             /** Suggested */
             suggested: string[];
+            /** Within */
+            within: string[];
         };
         /**
          * SizeView
@@ -4607,7 +4682,10 @@ export interface operations {
     };
     get_facepieces: {
         parameters: {
-            query?: never;
+            query?: {
+                page?: number;
+                q?: string;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -4620,7 +4698,38 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["FacepieceOption"][];
+                    "application/json": components["schemas"]["FacepiecesPage"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_facepiece: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                version_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FacepieceOption"];
                 };
             };
             /** @description error */
@@ -5315,8 +5424,8 @@ export interface operations {
     find_people: {
         parameters: {
             query?: {
-                q?: string;
                 page?: number;
+                q?: string;
             };
             header?: never;
             path?: never;
@@ -6135,6 +6244,40 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Advice"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_choices: {
+        parameters: {
+            query?: {
+                page?: number;
+                q?: string;
+            };
+            header?: never;
+            path: {
+                visit_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChoicesPage"];
                 };
             };
             /** @description error */

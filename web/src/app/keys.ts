@@ -10,6 +10,8 @@ export const KEY = {
   back: "u",
   later: "l",
   away: "t",
+  more: "0",
+  find: "f",
 } as const;
 
 export type KeyMap = Record<string, (() => void) | undefined>;

@@ -109,8 +109,13 @@ function DonCard({ card, view, propose, next, back }: ActProps) {
 
 /** The maker's own steps for this model, where the catalogue has them; the words to say are the default by kind. */
 function Steps({ view, of }: { view: VisitView; of: "donning" | "doffing" }) {
-  const options = useQuery({ queryKey: keys.facepieces, queryFn: () => unwrap(api.GET("/api/facepieces")) }).data ?? [];
-  const steps = options.find((one) => one.model_id === view.picture.facepiece?.model_id)?.[of] ?? [];
+  const version = view.picture.facepiece?.version_id ?? "";
+  const steps =
+    useQuery({
+      queryKey: keys.facepiece(version),
+      queryFn: () => unwrap(api.GET("/api/facepieces/{version_id}", { params: { path: { version_id: version } } })),
+      enabled: version !== "",
+    }).data?.[of] ?? [];
   if (!steps.length) return null;
   return (
     <ol className="reading" aria-label={`${of}, as the maker has it`}>

@@ -1,8 +1,10 @@
+import { TextInput } from "@mantine/core";
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, keys, type Schemas, unwrap } from "@/api/client";
 import { KEY, useKeys } from "@/app/keys";
 import { Key } from "@/design/Key";
+import { More } from "@/design/More";
 import { PanelChart } from "@/design/PanelChart";
 import type { ActProps } from "@/features/bench/ActCard";
 import { Foot } from "@/features/bench/Foot";
@@ -21,25 +23,44 @@ export function ChooseCard(props: ActProps) {
 }
 
 function Choose({ card, view, propose, back, measure }: ActProps & { measure: () => void }) {
-  const [model, setModel] = useState<Option | null>(null);
+  const [choice, setChoice] = useState<Choice | null>(null);
   const [size, setSize] = useState("");
-  const options =
-    useQuery({
-      queryKey: keys.facepieces,
-      queryFn: () => unwrap(api.GET("/api/facepieces")),
-      staleTime: 60_000,
-    }).data ?? [];
+  const [words, setWords] = useState<string | null>(null);
+  const [asked, ask] = useState(1);
+  const visit = view.visit_id;
+  const { data: found, isPlaceholderData: isOld } = useQuery({
+    queryKey: keys.choices(visit, view.picture.seq, words ?? "", asked),
+    queryFn: () =>
+      unwrap(
+        api.GET("/api/visits/{visit_id}/choices", {
+          params: { path: { visit_id: visit }, query: { q: words ?? "", page: asked } },
+        }),
+      ),
+    placeholderData: (old) => old,
+  });
+  const rows = found?.rows ?? [];
+  const pages = found?.pages ?? 1;
+  const page = found?.page ?? 1;
+  const more = pages > 1 ? () => ask((page % pages) + 1) : undefined;
+  const find = (text: string | null) => {
+    setWords(text);
+    ask(1);
+  };
   const advice = useAdvice(view).data;
-  const of = (one: Option) => advice?.choices.find((each) => each.version_id === one.version_id);
-  const rank = (one: Option) => ({ yes: 0, "not stated": 1, "no task": 1, no: 2 })[of(one)?.suffices ?? "no task"] ?? 1;
-  const sorted = [...options].sort((a, b) => rank(a) - rank(b));
   const same = advice?.same_again;
-  const take = (one: Option) => {
-    setModel(one);
-    if (one.sizes.length === 1) setSize(one.sizes[0]?.name ?? "");
+  const model = choice?.option ?? null;
+  const take = (one: Choice) => {
+    setChoice(one);
+    if (one.option.sizes.length === 1) setSize(one.option.sizes[0]?.name ?? "");
   };
   const stepBack = () =>
-    size && (model?.sizes.length ?? 0) > 1 ? setSize("") : model ? (setModel(null), setSize("")) : back?.();
+    size && (model?.sizes.length ?? 0) > 1
+      ? setSize("")
+      : model
+        ? (setChoice(null), setSize(""))
+        : words !== null
+          ? find(null)
+          : back?.();
   const again = () =>
     same &&
     propose({
@@ -53,23 +74,25 @@ function Choose({ card, view, propose, back, measure }: ActProps & { measure: ()
       ppe: same.ppe,
     });
   const digits = !model
-    ? sorted.slice(0, 9).map((one) => () => take(one))
+    ? (isOld ? [] : rows).map((one) => () => take(one))
     : !size
       ? model.sizes.map((one) => () => setSize(one.name))
       : [];
-  const suggested = model ? (of(model)?.size.suggested[0] ?? "") : "";
+  const suggested = choice?.size.suggested[0] ?? "";
   useKeys(
     {
       ...Object.fromEntries(digits.map((action, i) => [String(i + 1), action])),
       [KEY.fine]:
         !model && same ? () => void again() : model && !size && suggested ? () => setSize(suggested) : undefined,
       [KEY.back]: stepBack,
+      [KEY.more]: model ? undefined : more,
+      [KEY.find]: model ? undefined : () => find(words ?? ""),
       m: measure,
     },
     !(model && size),
   );
-  if (model && size)
-    return <Setup model={model} size={size} choice={of(model)} propose={propose} back={stepBack} item={card.id} />;
+  if (choice && model && size)
+    return <Setup model={model} size={size} choice={choice} propose={propose} back={stepBack} item={card.id} />;
   return (
     <section className="card" data-item={card.id}>
       <p className="mode">
@@ -81,20 +104,32 @@ function Choose({ card, view, propose, back, measure }: ActProps & { measure: ()
       </p>
       <div className="card-head">
         <h1 className="question smaller">{!model ? card.title : `${model.model}: which size?`}</h1>
-        {advice?.length && advice.width && (
+        {model && advice?.length && advice.width && (
           <PanelChart length={Number(advice.length)} width={Number(advice.width)} cell={advice.cell ?? null} />
         )}
       </div>
+      {!model && words !== null && (
+        <Find
+          words={words}
+          set={find}
+          only={!isOld && rows.length === 1 && rows[0] ? () => rows[0] && take(rows[0]) : undefined}
+        />
+      )}
+      {!model && found && rows.length === 0 && (
+        <p className="reading">
+          {words ? `No facepiece has “${words}” in maker, model or kind.` : "No facepiece is in the catalogue yet."}
+        </p>
+      )}
       {!model && (
-        <ul className="options">
-          {sorted.map((one, i) => (
-            <li key={one.version_id} className={of(one)?.suffices === "no" ? "weak" : ""}>
+        <ul className={rows.length > 7 ? "options many" : "options"}>
+          {rows.map((one, i) => (
+            <li key={one.option.version_id} className={one.suffices === "no" ? "weak" : ""}>
               <button type="button" onClick={() => take(one)}>
                 <kbd>{i + 1}</kbd>
                 <span>
-                  <b>{one.model}</b> <span className="dim">{one.maker}</span>
+                  <b>{one.option.model}</b> <span className="dim">{one.option.maker}</span>
                 </span>
-                <span className="dim">{optionWords(one, of(one))}</span>
+                <span className="dim">{optionWords(one)}</span>
               </button>
             </li>
           ))}
@@ -102,7 +137,7 @@ function Choose({ card, view, propose, back, measure }: ActProps & { measure: ()
       )}
       {model && (
         <>
-          <p className="reading">{of(model)?.size.sentence}</p>
+          <p className="reading">{choice?.size.sentence}</p>
           <ul className="options sizes">
             {model.sizes.map((one, i) => (
               <li key={one.name}>
@@ -111,7 +146,7 @@ function Choose({ card, view, propose, back, measure }: ActProps & { measure: ()
                   <span>
                     <b>{one.name}</b>
                   </span>
-                  <span className="dim">{sizeWords(one, of(model))}</span>
+                  <span className="dim">{sizeWords(one, choice)}</span>
                 </button>
               </li>
             ))}
@@ -119,56 +154,84 @@ function Choose({ card, view, propose, back, measure }: ActProps & { measure: ()
         </>
       )}
       <Foot>
-        {!model && same && (
-          <Key
-            cap="Space"
-            label={`${same.label}, as passed ${same.passed_on}`}
-            tone="tarn"
-            onPress={() => void again()}
-          />
+        {!model && same && words === null && (
+          <Key cap="Space" label={`${same.label}, passed ${same.passed_on}`} tone="tarn" onPress={() => void again()} />
         )}
         {model && suggested && (
           <Key cap="Space" label={`try ${suggested} first`} tone="tarn" onPress={() => setSize(suggested)} />
         )}
-        <Key cap="M" label="measure the face" onPress={measure} />
-        {(model || back) && <Key cap="U" label="back" onPress={stepBack} />}
+        {!model && <More page={page} pages={pages} more={more} />}
+        {!model && words === null && (pages > 1 || rows.length > 1) && (
+          <Key cap="F" label="find" onPress={() => find("")} />
+        )}
+        <Key cap="M" label={model ? "measure the face" : "measure"} onPress={measure} />
+        {(model || words !== null || back) && <Key cap="U" label="back" onPress={stepBack} />}
       </Foot>
     </section>
   );
 }
 
-function optionWords(one: Option, choice: Choice | undefined): string {
+/** Words typed to find a facepiece: Enter goes back to the keys, or takes the only one left; Escape shows all again. */
+function Find({
+  words,
+  set,
+  only,
+}: {
+  words: string;
+  set: (words: string | null) => void;
+  only: (() => void) | undefined;
+}) {
+  return (
+    <TextInput
+      label="Maker, model or kind"
+      size="lg"
+      value={words}
+      autoFocus
+      onChange={(event) => set(event.currentTarget.value)}
+      onKeyDown={(event) => {
+        if (event.key === "Escape") set(null);
+        if (event.key !== "Enter") return;
+        event.currentTarget.blur();
+        only?.();
+      }}
+    />
+  );
+}
+
+function optionWords({ option: one, ...choice }: Choice): string {
   const valve = one.kind.startsWith("disposable") ? (one.valve ? ", valve" : ", no valve") : "";
-  const task =
-    choice?.suffices === "yes" ? "enough for the task" : choice?.suffices === "no task" ? "" : (choice?.why ?? "");
-  const size = choice?.size.suggested.length
+  const task = choice.suffices === "yes" ? "enough for the task" : choice.suffices === "no task" ? "" : choice.why;
+  const size = choice.size.suggested.length
     ? `try ${choice.size.suggested.join(", then ")}`
-    : choice?.size.state === "outside"
+    : choice.size.state === "outside"
       ? "face outside its ranges"
       : "";
   return [`${one.kind_words}${valve}`, task, size].filter(Boolean).join(" · ");
 }
 
-function sizeWords(one: Schemas["SizeView"], choice: Choice | undefined): string {
+function sizeWords(one: Schemas["SizeView"], choice: Choice | null): string {
   const range = one.length_from
     ? `maker: face length ${one.length_from} to ${one.length_to} mm`
     : "the maker states no range";
-  const failed = choice?.size.failed.includes(one.name) ? " · failed on this face" : "";
-  const at = choice?.size.suggested.indexOf(one.name) ?? -1;
-  const within = failed
-    ? ""
-    : at >= 0
-      ? " · this face is within"
-      : choice?.size.state === "not measured"
-        ? ""
-        : " · this face is outside";
-  return `${range}${within}${failed}`;
+  const size = choice?.size;
+  if (!size) return range;
+  const tried = size.failed.includes(one.name)
+    ? "failed on this face"
+    : size.passed.includes(one.name)
+      ? "passed on this face"
+      : "";
+  const fits = size.within.includes(one.name)
+    ? "this face is within"
+    : size.state === "not measured" || size.failed.includes(one.name) || !one.length_from
+      ? ""
+      : "this face is outside";
+  return [range, tried, fits].filter(Boolean).join(" · ");
 }
 
 interface SetupProps {
   model: Option;
   size: string;
-  choice: Choice | undefined;
+  choice: Choice;
   propose: ActProps["propose"];
   back: () => void;
   item: string;
@@ -210,7 +273,7 @@ function Setup({ model, size, choice, propose, back, item }: SetupProps) {
       <p className="mode">
         Set it up
         <i />
-        {choice?.why}
+        {choice.why}
       </p>
       <h1 className="question smaller">
         {model.maker} {model.model}, size {size}
@@ -238,7 +301,7 @@ function Setup({ model, size, choice, propose, back, item }: SetupProps) {
           />
         ))}
       </div>
-      {choice && <Methods methods={choice.methods} />}
+      <Methods methods={choice.methods} />
       <Foot>
         <Key cap="Space" label={`take ${model.model} ${size}`} tone="tarn" onPress={confirm} />
         <Key cap="O" label={own ? "own piece" : "pool piece"} onPress={() => setOwn(!own)} />

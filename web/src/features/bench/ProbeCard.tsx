@@ -3,7 +3,9 @@ import { useState } from "react";
 import { api, keys, unwrap } from "@/api/client";
 import { dateTime } from "@/app/clock";
 import { KEY, useKeys } from "@/app/keys";
+import { useNine } from "@/app/nine";
 import { Key } from "@/design/Key";
+import { More } from "@/design/More";
 import type { ActProps } from "@/features/bench/ActCard";
 import { Foot } from "@/features/bench/Foot";
 import { Head } from "@/features/bench/Head";
@@ -23,9 +25,11 @@ export function ProbeCard({ card, view, propose, next, back }: ActProps) {
   const turn = (id: string) =>
     setTaken(taken.includes(id) ? taken.filter((one) => one !== id) : may(id) ? [...taken, id] : taken);
   const fitted = () => propose({ kind: "fit_probe", part_ids: taken.filter(may) });
+  const nine = useNine(parts);
   useKeys({
     [KEY.fine]: fitted,
-    ...Object.fromEntries(parts.map((one, n) => [`${n + 1}`, () => turn(one.id)])),
+    [KEY.more]: nine.more,
+    ...Object.fromEntries(nine.rows.map((one, n) => [`${n + 1}`, () => turn(one.id)])),
   });
   const loops = view.picture.loops_to_open;
   return (
@@ -41,7 +45,7 @@ export function ProbeCard({ card, view, propose, next, back }: ActProps) {
         )}
         {parts.length > 0 && (
           <ul className="options parts" aria-label="What is fitted">
-            {parts.map((one, n) => (
+            {nine.rows.map((one, n) => (
               <li key={one.id} className={one.stands_against.length ? "off" : ""}>
                 <button
                   type="button"
@@ -75,6 +79,7 @@ export function ProbeCard({ card, view, propose, next, back }: ActProps) {
           tone="tarn"
           onPress={fitted}
         />
+        <More {...nine} />
         {back && <Key cap="U" label="back" onPress={back} />}
       </Foot>
     </section>

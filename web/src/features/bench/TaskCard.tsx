@@ -2,8 +2,10 @@ import { useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { api, keys, type Schemas, unwrap, type VisitView } from "@/api/client";
 import { KEY, useKeys } from "@/app/keys";
+import { useNine } from "@/app/nine";
 import { useSession } from "@/app/session";
 import { Key } from "@/design/Key";
+import { More } from "@/design/More";
 import type { ActProps } from "@/features/bench/ActCard";
 import { Foot } from "@/features/bench/Foot";
 
@@ -23,8 +25,10 @@ export function TaskCard({ card, view, propose, back }: ActProps) {
   const tasks = advice?.tasks ?? [];
   const usual = tasks.find((one) => one.id === advice?.usual_task && one.stops.length === 0);
   const take = (task: Schemas["TaskLine"]) => propose({ kind: "choose_task", task_id: task.id });
+  const nine = useNine(tasks);
   useKeys({
-    ...Object.fromEntries(tasks.slice(0, 9).map((one, i) => [String(i + 1), () => take(one)])),
+    ...Object.fromEntries(nine.rows.map((one, i) => [String(i + 1), () => take(one)])),
+    [KEY.more]: nine.more,
     [KEY.fine]: usual ? () => take(usual) : undefined,
   });
   return (
@@ -50,7 +54,7 @@ export function TaskCard({ card, view, propose, back }: ActProps) {
         </div>
       )}
       <ul className="options">
-        {tasks.slice(0, 9).map((one, i) => (
+        {nine.rows.map((one, i) => (
           <li key={one.id}>
             <button type="button" onClick={() => take(one)}>
               <kbd>{i + 1}</kbd>
@@ -67,6 +71,7 @@ export function TaskCard({ card, view, propose, back }: ActProps) {
       </ul>
       <Foot>
         {usual && <Key cap="Space" label={`${usual.name}, as usual`} tone="tarn" onPress={() => take(usual)} />}
+        <More {...nine} />
         {back && <Key cap="U" label="back" onPress={back} />}
       </Foot>
     </section>

@@ -1,16 +1,26 @@
+import { TextInput } from "@mantine/core";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
+import { useSearchParams } from "react-router";
 import { api, keys, type Schemas, unwrap } from "@/api/client";
 import { useSession } from "@/app/session";
-import { Empty, Failed, Loading } from "@/design/States";
+import { Empty, Failed, Loading, Pager } from "@/design/States";
 
 /** The facepieces that may be chosen: what each is, its sizes with ranges, how it is put on and looked after. */
 export function CataloguePage() {
-  const options = useQuery({ queryKey: keys.facepieces, queryFn: () => unwrap(api.GET("/api/facepieces")) });
+  const [params, setParams] = useSearchParams();
+  const q = params.get("q") ?? "";
+  const page = Number(params.get("page") ?? "1") || 1;
+  const options = useQuery({
+    queryKey: keys.facepiecesAt(q, page),
+    queryFn: () => unwrap(api.GET("/api/facepieces", { params: { query: { q, page } } })),
+    placeholderData: (old) => old,
+  });
   const session = useSession();
   const isAdmin = session.data?.roles.includes("administrator") ?? false;
   if (options.isPending) return <Loading what="The catalogue" />;
   if (options.isError) return <Failed error={options.error} again={() => void options.refetch()} />;
+  const { rows, pages } = options.data;
   return (
     <main className="page">
       <div className="page-head">
@@ -28,9 +38,24 @@ export function CataloguePage() {
           {isAdmin && <Import />}
         </div>
       </div>
-      {options.data.length === 0 && <Empty>No facepiece is entered yet. Import a catalogue as JSON or CSV.</Empty>}
+      <TextInput
+        label="Find by maker, model or kind"
+        value={q}
+        onChange={(event) =>
+          setParams(event.currentTarget.value ? { q: event.currentTarget.value } : {}, { replace: true })
+        }
+        maw={420}
+        mb="md"
+      />
+      {rows.length === 0 && (
+        <Empty>
+          {q
+            ? `No facepiece has “${q}” in maker, model or kind.`
+            : "No facepiece is entered yet. Import a catalogue as JSON or CSV."}
+        </Empty>
+      )}
       <ul className="rows">
-        {options.data.map((one) => (
+        {rows.map((one) => (
           <li key={one.version_id} className="rule-row">
             <div>
               <span className="big">{one.model}</span> <span className="dim">{one.maker}</span>
@@ -58,6 +83,7 @@ export function CataloguePage() {
           </li>
         ))}
       </ul>
+      <Pager page={options.data.page} pages={pages} go={(to) => setParams({ ...(q ? { q } : {}), page: String(to) })} />
     </main>
   );
 }
