@@ -179,7 +179,8 @@ KINDS_BY_PROBE: Mapping[str, tuple[PartKind, ...]] = {
     "through": ("probe",),
 }
 """What a facepiece is sampled through, by where its probe sits."""
-ON_A_CARD = 9
+ON_A_CARD = 45
+"""Five turns of nine: who keeps more of a kind looks for it on the shelf by its name."""
 
 
 def parts_for(db: Session, head: VisitHead, visit: Visit) -> tuple[PartChoice, ...]:
