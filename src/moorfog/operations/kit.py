@@ -391,7 +391,7 @@ def list_counters(db: Session, clock: Clock, actor: Actor, page: int, kind: str 
     if name:
         query = query.where(InstrumentRow.name == name)
     shown = cut_to_page(db, query, page, InstrumentRow.name, InstrumentRow.id)
-    return CounterPage(_views(db, list(db.scalars(shown.query)), now), shown.total, shown.page, shown.pages)
+    return CounterPage(_views(db, [one for (one,) in shown.rows], now), shown.total, shown.page, shown.pages)
 
 
 def kinds_ready(db: Session, clock: Clock, actor: Actor) -> set[str]:

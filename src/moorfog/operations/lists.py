@@ -306,7 +306,7 @@ def _on_this_day(midnights: dict[str, datetime], column: Any) -> ColumnElement[b
 
 def _visit_page(db: Session, query: Any, page: int, newest_by: Any) -> VisitPage:
     shown = cut_to_page(db, query, page, newest_by.desc(), VisitSummary.visit_id)
-    return VisitPage(tuple(map(_visit_row, db.execute(shown.query))), shown.total, shown.page, shown.pages)
+    return VisitPage(tuple(map(_visit_row, shown.rows)), shown.total, shown.page, shown.pages)
 
 
 def acknowledge_seal(db: Session, clock: Clock, actor: Actor, visit_id: str) -> None:
@@ -450,7 +450,7 @@ def pass_results(db: Session, actor: Actor, page: int, site_id: str | None = Non
         .group_by(units.c.model_id, units.c.size)
     )
     shown = cut_to_page(db, query, page, "model", units.c.size)
-    rows = tuple(ResultRow(m, s, *map(int, counts)) for m, s, *counts in db.execute(shown.query))
+    rows = tuple(ResultRow(m, s, *map(int, counts)) for m, s, *counts in shown.rows)
     return ResultsPage(rows, shown.total, shown.page, shown.pages)
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Any, NamedTuple, TypeVar
 
-from sqlalchemy import Select, func, select
+from sqlalchemy import Row, Select, func, select
 from sqlalchemy.orm import Session
 
 PAGE = 25
@@ -13,9 +13,9 @@ T = TypeVar("T")
 
 
 class Cut(NamedTuple):
-    """A query cut to a page: the page that is meant (never past the last), how many there are, rows in all."""
+    """A page of a query: its rows, how many there are in all, the page that is meant (never past the last), pages."""
 
-    query: Select[*tuple[Any, ...]]
+    rows: Sequence[Row[*tuple[Any, ...]]]
     total: int
     page: int
     pages: int
@@ -34,7 +34,24 @@ def page_of(rows: Sequence[T], page: int, size: int = PAGE) -> tuple[tuple[T, ..
 
 
 def cut_to_page(db: Session, query: Select[*tuple[Any, ...]], page: int, *order: Any) -> Cut:
-    """Cut a query, not yet ordered, to a page in the order given; a page past the last is the last."""
-    total = db.scalar(select(func.count()).select_from(query.subquery())) or 0
-    page = min(max(page, 1), pages_of(total))
-    return Cut(query.order_by(*order).limit(PAGE).offset((page - 1) * PAGE), total, page, pages_of(total))
+    """Return a page of a query, not yet ordered, in the order given; a page past the last is the last.
+
+    Most lists are short: where a page is seen to be the last, nothing is counted.
+    """
+    page, ordered = max(page, 1), query.order_by(*order)
+    rows = _rows(db, ordered, page)
+    is_last = len(rows) <= PAGE and (len(rows) > 0 or page == 1)
+    total = (page - 1) * PAGE + len(rows) if is_last else _count(db, query)
+    pages = pages_of(total)
+    if page > pages:
+        page, rows = pages, _rows(db, ordered, pages)
+    return Cut(rows[:PAGE], total, page, pages)
+
+
+def _rows(db: Session, ordered: Select[*tuple[Any, ...]], page: int) -> Sequence[Row[*tuple[Any, ...]]]:
+    """Return a page and, to see whether another follows, one row more."""
+    return db.execute(ordered.limit(PAGE + 1).offset((page - 1) * PAGE)).all()
+
+
+def _count(db: Session, query: Select[*tuple[Any, ...]]) -> int:
+    return db.scalar(select(func.count()).select_from(query.subquery())) or 0

@@ -215,6 +215,6 @@ def list_parts(db: Session, actor: Actor, page: int) -> PartPage:
         select(SamplingPart).where(SamplingPart.id.not_in(_AWAY)), scope, SamplingPart.employer_id, shared=True
     )
     shown = cut_to_page(db, query, page, SamplingPart.kind, SamplingPart.name)
-    rows = list(db.scalars(shown.query))
+    rows = [one for (one,) in shown.rows]
     deeds = _deeds(db, [one.id for one in rows])
     return PartPage(tuple(_view(one, deeds) for one in rows), shown.total, shown.page, shown.pages)

@@ -260,7 +260,7 @@ def tests_with(
             one.outcome,
             bool(has_passed),
         )
-        for one, person, employer, has_passed in db.execute(shown.query)
+        for one, person, employer, has_passed in shown.rows
     )
     begin = instant(since) if since is not None else ""
     return RecallPage(begin, instant(until), rows, shown.total, shown.page, shown.pages)

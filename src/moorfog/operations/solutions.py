@@ -207,8 +207,7 @@ def list_lots(db: Session, clock: Clock, actor: Actor, page: int, agent: str = "
     if agent:
         query = query.where(LotRow.agent == agent)
     shown = cut_to_page(db, query, page, LotRow.made_on.desc(), LotRow.id)
-    rows = db.scalars(shown.query)
-    return LotsPage(tuple(lot_view(one, now) for one in rows), shown.total, shown.page, shown.pages)
+    return LotsPage(tuple(lot_view(one, now) for (one,) in shown.rows), shown.total, shown.page, shown.pages)
 
 
 def lots_at_hand(db: Session, clock: Clock, actor: Actor) -> set[tuple[str, str]]:
