@@ -285,7 +285,7 @@ def test_a_long_catalogue_is_chosen_from_by_nines_and_by_words(desk: Make, tmp_p
     assert admin.page.locator(".rows > li").count() == 1
     assert not admin.axe()
 
-    tester.open_visit("Wynn", practice="20")
+    tester.open_visit("2025", practice="20")
     tester.until("choose")
     page, rows = tester.page, tester.page.locator(".options li")
     page.get_by_role("button", name="more, 1 of 4").wait_for()
@@ -303,9 +303,7 @@ def test_a_long_catalogue_is_chosen_from_by_nines_and_by_words(desk: Make, tmp_p
     page.get_by_role("button", name="more, 1 of 4").wait_for()
     tester.press("f")
     page.keyboard.type("heron qx")
-    rows.filter(has_text="Heron Qx").wait_for()
-    page.wait_for_function("document.querySelectorAll('.options li').length === 1")
-    tester.press("Enter")
+    tester.press("Enter")  # before the answer to the last letter may have come
     page.locator("h1", has_text="Heron Qx: which size?").wait_for()
     tester.press("1")
     page.get_by_text("Worn with it at work").wait_for()

@@ -1,5 +1,5 @@
 import { TextInput } from "@mantine/core";
-import { useQuery } from "@tanstack/react-query";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, keys, type Schemas, unwrap } from "@/api/client";
 import { KEY, useKeys } from "@/app/keys";
@@ -28,15 +28,15 @@ function Choose({ card, view, propose, back, measure }: ActProps & { measure: ()
   const [words, setWords] = useState<string | null>(null);
   const [asked, ask] = useState(1);
   const visit = view.visit_id;
-  const { data: found, isPlaceholderData: isOld } = useQuery({
-    queryKey: keys.choices(visit, view.picture.seq, words ?? "", asked),
+  const queries = useQueryClient();
+  const pageOf = (q: string, page: number) => ({
+    queryKey: keys.choices(visit, view.picture.seq, q, page),
     queryFn: () =>
-      unwrap(
-        api.GET("/api/visits/{visit_id}/choices", {
-          params: { path: { visit_id: visit }, query: { q: words ?? "", page: asked } },
-        }),
-      ),
-    placeholderData: (old) => old,
+      unwrap(api.GET("/api/visits/{visit_id}/choices", { params: { path: { visit_id: visit }, query: { q, page } } })),
+  });
+  const { data: found, isPlaceholderData: isOld } = useQuery({
+    ...pageOf(words ?? "", asked),
+    placeholderData: (old: Schemas["ChoicesPage"] | undefined) => old,
   });
   const rows = found?.rows ?? [];
   const pages = found?.pages ?? 1;
@@ -45,6 +45,11 @@ function Choose({ card, view, propose, back, measure }: ActProps & { measure: ()
   const find = (text: string | null) => {
     setWords(text);
     ask(1);
+  };
+  /** Enter: the words are all typed; what they come to is waited for, and taken if it is one facepiece only. */
+  const takeOnly = async (q: string) => {
+    const only = (await queries.fetchQuery(pageOf(q, 1))).rows;
+    if (only.length === 1 && only[0]) take(only[0]);
   };
   const advice = useAdvice(view).data;
   const same = advice?.same_again;
@@ -109,11 +114,7 @@ function Choose({ card, view, propose, back, measure }: ActProps & { measure: ()
         )}
       </div>
       {!model && words !== null && (
-        <Find
-          words={words}
-          set={find}
-          only={!isOld && rows.length === 1 && rows[0] ? () => rows[0] && take(rows[0]) : undefined}
-        />
+        <Find words={words} set={find} entered={() => void takeOnly(words).catch(() => undefined)} />
       )}
       {!model && found && rows.length === 0 && (
         <p className="reading">
@@ -172,15 +173,7 @@ function Choose({ card, view, propose, back, measure }: ActProps & { measure: ()
 }
 
 /** Words typed to find a facepiece: Enter goes back to the keys, or takes the only one left; Escape shows all again. */
-function Find({
-  words,
-  set,
-  only,
-}: {
-  words: string;
-  set: (words: string | null) => void;
-  only: (() => void) | undefined;
-}) {
+function Find({ words, set, entered }: { words: string; set: (words: string | null) => void; entered: () => void }) {
   return (
     <TextInput
       label="Maker, model or kind"
@@ -192,7 +185,7 @@ function Find({
         if (event.key === "Escape") set(null);
         if (event.key !== "Enter") return;
         event.currentTarget.blur();
-        only?.();
+        entered();
       }}
     />
   );
