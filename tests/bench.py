@@ -24,9 +24,10 @@ from sqlalchemy.orm import Session
 from moorfog.bootstrap import ensure_web
 from moorfog.core import events as ev
 from moorfog.core.chain import event_from_json, event_to_json
-from moorfog.core.columns import reduce_chunks
+from moorfog.core.columns import reduce_chunks, seal_of
 from moorfog.core.fold import fold, step
 from moorfog.core.live_numbers import live_numbers
+from moorfog.core.measure_run import Limits, measure_run
 from moorfog.core.picture import picture
 from moorfog.core.readings import chunk_of
 from moorfog.core.record import make_record, recompute_text, record_bytes
@@ -141,6 +142,14 @@ def bench_record(rules: Rules) -> None:
     line(f"recompute of {len(files)} records of {len(files[0]) // 1024} kB, each", ours, parse, "ms", "its json.loads")
     line("  the same, beside SHA-256 over the file", ours, hashing, "ms", "its SHA-256")
     line("  records a second", 1000 / ours, unit="/s")
+    limits = Limits(Fraction(1000), Fraction(1))
+
+    def arithmetic() -> None:
+        seal_of([chunk])
+        sealed = reduce_chunks(protocol, rules.book, [chunk], "complete")
+        measure_run(protocol, rules.book, Fraction(100), sealed, "half", limits)
+
+    line("  of it: seal, window sums, fit factors and bounds", p50(timed(arithmetic)), ours, "ms", "the whole")
     columns = p50(timed(lambda: reduce_chunks(protocol, rules.book, [chunk], "complete")))
     rows = p50(timed(lambda: reduce_run(protocol, rules.book, readings, "complete")))
     line(f"  {len(readings)} readings reduced by columns", columns, rows, "ms", "one by one, as in a live run")
