@@ -201,6 +201,11 @@ def test_any_byte_of_an_exported_file_matters_and_is_read_alike_however_often_it
         assert quick, made[max(0, at - 30) : at + 30]
 
 
+def test_what_would_not_be_exact_is_never_exported(record: dict[str, Any]) -> None:
+    with pytest.raises(ValueError, match="revision"):
+        record_bytes({**record, "verdict": {**record["verdict"], "revision": 1.5}})
+
+
 def json_or_none(content: bytes) -> Any:
     """What a lenient reader makes of it."""
     try:

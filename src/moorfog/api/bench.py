@@ -12,6 +12,7 @@ from moorfog.api.paging import FindQuery
 from moorfog.api.routing import Context, Follow, plain, route
 from moorfog.core.chain import event_to_json
 from moorfog.operations import choices, lists, parts, records, run_files, signing, visits
+from moorfog.operations.accounts import READERS
 from moorfog.operations.proposals import Id, Proposal
 from moorfog.operations.reports import find_report, issue_report
 from moorfog.operations.runs import start_run
@@ -87,9 +88,7 @@ class LiveQuery:
 
 
 def _view(context: Context, visit_id: str) -> VisitView:
-    return view_for_screen(
-        context.db, context.clock, context.actor.scope("tester", "administrator", "supervisor"), visit_id
-    )
+    return view_for_screen(context.db, context.clock, context.actor.scope(*READERS), visit_id)
 
 
 def _keep(context: Context, done: visits.Appended) -> None:
@@ -145,7 +144,7 @@ def import_run(context: Context, visit_id: str, run_id: str, body: ReadingsFile)
 @route("GET", "/api/visits/{visit_id}/log", "read", returns=LogView)
 def get_log(context: Context, visit_id: str) -> LogView:
     """The log itself, entry by entry."""
-    head = visits.find_head(context.db, context.actor.scope("tester", "administrator", "supervisor"), visit_id)
+    head = visits.find_head(context.db, context.actor.scope(*READERS), visit_id)
     return LogView(visit_id, head.rules_digest, [event_to_json(one) for one in load_events(context.db, visit_id)])
 
 
@@ -164,7 +163,7 @@ def get_choices(context: Context, visit_id: str, query: FindQuery) -> choices.Ch
 @route("GET", "/api/visits/{visit_id}/parts", "read", returns=list[parts.PartChoice])
 def get_visit_parts(context: Context, visit_id: str) -> list[parts.PartChoice]:
     """The sampling parts that may serve this visit's facepiece and method, those entered for its model first."""
-    head = visits.find_head(context.db, context.actor.scope("tester", "administrator", "supervisor"), visit_id)
+    head = visits.find_head(context.db, context.actor.scope(*READERS), visit_id)
     return list(parts.parts_for(context.db, head, load_visit(context.db, head)))
 
 
@@ -227,7 +226,7 @@ def export_results(context: Context, visit_id: str) -> Response:
     return _file(records.export_results(context.db, context.actor, visit_id), visit_id, "results.csv")
 
 
-def _file(content: str, visit_id: str, name: str) -> Response:
+def _file(content: bytes | str, visit_id: str, name: str) -> Response:
     kind = "application/json" if name.endswith("json") else "text/csv"
     attachment = f'attachment; filename="moorfog-{visit_id[-12:]}-{name}"'
     return plain(content, kind, **{"Content-Disposition": attachment})
@@ -236,5 +235,5 @@ def _file(content: str, visit_id: str, name: str) -> Response:
 @route("GET", "/api/live", "read", query=LiveQuery, media="text/event-stream")
 def live(context: Context, query: LiveQuery) -> Follow:
     """Follow a visit: `state` (whole) and `live` (numbers) as server-sent events."""
-    visits.find_head(context.db, context.actor.scope("tester", "administrator", "supervisor"), query.visit)
+    visits.find_head(context.db, context.actor.scope(*READERS), query.visit)
     return Follow(query.visit)

@@ -16,13 +16,13 @@ from sqlalchemy import Engine
 from sqlalchemy.orm import Session
 
 from moorfog.core.rules import Rules
-from moorfog.operations.accounts import Actor
+from moorfog.operations.accounts import READERS, Actor
 from moorfog.operations.links import Linked
 from moorfog.store.base import Clock
 
 Rule = Literal["public", "signed_in", "read", "test", "kit", "manage", "supervise", "link", "wearer"]
 RULE_ROLES: dict[str, tuple[str, ...]] = {
-    "read": ("tester", "administrator", "supervisor"),
+    "read": READERS,
     "test": ("tester",),
     "kit": ("tester", "administrator"),
     "manage": ("administrator",),

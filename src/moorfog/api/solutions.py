@@ -11,6 +11,7 @@ from moorfog.api.paging import PageQuery
 from moorfog.api.routing import Context, plain, route
 from moorfog.documents.label import label_pdf
 from moorfog.operations import jobs, recall, solutions
+from moorfog.operations.accounts import READERS
 from moorfog.operations.proposals import Id
 
 
@@ -57,7 +58,7 @@ def enter_lot(context: Context, body: solutions.LotEntry) -> solutions.LotView:
 @route("GET", "/api/lots/{lot_id}/label", "read", media="application/pdf")
 def get_label(context: Context, lot_id: str) -> Response:
     """The label of a lot, to print."""
-    row = solutions.find_lot(context.db, context.actor.scope("tester", "administrator", "supervisor"), lot_id)
+    row = solutions.find_lot(context.db, context.actor.scope(*READERS), lot_id)
     recipe = solutions.recipes().get((row.agent, row.role))
     title = recipe[1].title if recipe else row.role
     content = label_pdf(title, solutions.lot_by_value(row))

@@ -8,10 +8,9 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, fields
 from datetime import datetime
-from hashlib import sha256
 from typing import Any
 
-from moorfog.core.canonical import digest, written
+from moorfog.core.canonical import digest, digest_of_json, written
 from moorfog.core.codec import DataError, decode
 from moorfog.core.events import KINDS, Event, Payload, instant, parse_instant
 from moorfog.core.replacing import made
@@ -79,9 +78,8 @@ def check_chain(events: list[Event]) -> int | None:
     previous = ""
     for expected, event in enumerate(events, start=1):
         at = event.written_at or instant(event.occurred_at)
-        content = event.stored if event.stored is not None else event.content
-        link = _link(previous, event.id, event.seq, event.version, at, event.actor, content)
-        here = sha256(written(link)).hexdigest()  # what came out of a parser without floats needs no look first
+        link = _link(previous, event.id, event.seq, event.version, at, event.actor, event.content)
+        here = digest_of_json(link)  # what came out of a parser without floats needs no look first
         if event.seq != expected or here != event.chain:
             return event.seq
         previous = here
@@ -130,9 +128,10 @@ def event_from_json(data: Mapping[str, Any], where: str = "event") -> Event:
     occurred, recorded, body = data["occurred_at"], data["recorded_at"], data["payload"]
     moment = parse_instant(occurred, f"{where}.occurred_at")
     version = data["version"]
-    payload = _payloads.get((version, written(body)))
+    name = (version, written(body))
+    payload = _payloads.get(name)
     if payload is None:
-        payload = _read_and_keep(body, version, f"{where}.payload")
+        payload = _keep(name, _read_body(body, version, f"{where}.payload"))
     return made(
         Event,
         id=data["id"],
@@ -153,11 +152,14 @@ _payloads: dict[tuple[int, bytes], Payload] = {}
 """Payloads read before, by how they were written: the same question is answered alike in many logs."""
 
 
-def _read_and_keep(body: Mapping[str, Any], version: int, where: str) -> Payload:
+def _read_body(body: Mapping[str, Any], version: int, where: str) -> Payload:
     if "kind" not in body:
         raise DataError(f"{where}.kind", "this key is missing")
-    found = read_payload(body["kind"], version, body, where)
+    return read_payload(body["kind"], version, body, where)
+
+
+def _keep(name: tuple[int, bytes], payload: Payload) -> Payload:
     if len(_payloads) >= PAYLOADS_KEPT:
         _payloads.clear()
-    _payloads[version, written(body)] = found
-    return found
+    _payloads[name] = payload
+    return payload

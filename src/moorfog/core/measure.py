@@ -174,10 +174,9 @@ def measure_windows(
 ) -> RunNumbers:
     """Judge a run read from a counter: counts and volumes per window. Outside figures in particles per cm³."""
     outsides = outside_of(protocol, windows)
-    different = tuple({id(one): one for one in outsides}.values())  # in a fast protocol all share one
-    if not all(one.is_final for one in different):
+    if not all(one.is_final for one in outsides):
         return no_ambient(protocol)
-    lowest = min(sample for one in different for sample in one.samples)
+    lowest = min(sample for one in outsides for sample in one.samples)
     if lowest < ambient_minimum or lowest <= 0:
         return void(
             "ambient_low",
@@ -211,7 +210,7 @@ def measure_windows(
                 exercise_bound(sample),
             )
         )
-    over = max(different, key=lambda one: drift(one.samples[0], one.samples[-1])).samples
+    over = max(outsides, key=lambda one: drift(one.samples[0], one.samples[-1])).samples
     if drift(over[0], over[-1]) > book.number("drift.maximum"):
         return void(
             "drift",

@@ -11,7 +11,7 @@ from dataclasses import dataclass
 from typing import Any, Literal
 
 from moorfog.core import events as ev
-from moorfog.core.canonical import Written, canonical_bytes, digest_of_json, written, written_once
+from moorfog.core.canonical import Written, canonical_bytes, digest_of_json, written_once
 from moorfog.core.chain import check_chain, event_from_json, event_to_json
 from moorfog.core.codec import DataError, decode, encode
 from moorfog.core.columns import reduce_chunks, seal_of
@@ -180,8 +180,8 @@ def own_digest(data: Mapping[str, Any]) -> str:
 
 
 def record_bytes(record: Mapping[str, Any]) -> bytes:
-    """Return a record as it is exported: its canonical JSON, one line."""
-    return written(dict(record)) + b"\n"
+    """Return a record as it is exported: its canonical JSON, one line. Raises ``ValueError`` as that does."""
+    return canonical_bytes(record) + b"\n"
 
 
 def read_record(data: Any, where: str = "record") -> Record:

@@ -254,12 +254,13 @@ class Rules:
     protocols: tuple[Protocol, ...]
     digest: str
 
-    @once
     def protocol(self, protocol_id: str) -> Protocol | None:
         """Return the protocol if this set holds it and the book allows it."""
-        if protocol_id not in self.book.protocols:
-            return None
-        return next((one for one in self.protocols if one.id == protocol_id), None)
+        return self._allowed().get(protocol_id)
+
+    @once
+    def _allowed(self) -> dict[str, Protocol]:
+        return {one.id: one for one in reversed(self.protocols) if one.id in self.book.protocols}
 
     def protocols_for(self, method: str, kind: str) -> tuple[Protocol, ...]:
         """Return the protocols of a method that this set allows for a facepiece kind, in the book's own order."""

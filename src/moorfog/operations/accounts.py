@@ -18,6 +18,8 @@ from moorfog.store.models import Account, Grant, SignInAttempt, SignInSession
 from moorfog.store.scope import Scope
 
 ROLES = ("tester", "administrator", "supervisor")
+READERS = ("tester", "administrator", "supervisor")
+"""The roles that may read what lies within their grants."""
 SESSION_HOURS = 12
 ATTEMPT_WINDOW = timedelta(minutes=15)
 ATTEMPTS_PER_ACCOUNT = 8

@@ -14,7 +14,7 @@ from sqlalchemy.orm import Session
 
 from moorfog.core.arithmetic import NotANumber, parse_decimal
 from moorfog.core.codec import DataError, decode, encode
-from moorfog.operations.accounts import Actor
+from moorfog.operations.accounts import READERS, Actor
 from moorfog.operations.errors import DomainError
 from moorfog.store.base import new_id
 from moorfog.store.models import FacepieceVersion
@@ -114,7 +114,7 @@ def model_of(row: FacepieceVersion) -> Model:
 
 def export_json(db: Session, actor: Actor) -> str:
     """Return the latest version of every model as JSON."""
-    actor.require("tester", "administrator", "supervisor")
+    actor.require(*READERS)
     return json.dumps([encode(model_of(row)) for row in latest_versions(db)], ensure_ascii=False, indent=1)
 
 
@@ -124,7 +124,7 @@ def export_csv(db: Session, actor: Actor) -> str:
     A size is written name:length from-to or name:length from-to:width from-to. Text that a spreadsheet would take for a
     formula is written with an apostrophe before it.
     """
-    actor.require("tester", "administrator", "supervisor")
+    actor.require(*READERS)
     out = io.StringIO()
     names = [one.name for one in fields(Model)]
     writer = csv.writer(out, lineterminator="\n")

@@ -17,7 +17,7 @@ from moorfog.core.protection import protection
 from moorfog.core.sizing import SizeAdvice, SizeRange, panel_cell, size_advice
 from moorfog.core.visit import Visit
 from moorfog.data import shipped_protocols
-from moorfog.operations.accounts import Actor
+from moorfog.operations.accounts import READERS, Actor
 from moorfog.operations.facepieces import FacepieceOption, offered
 from moorfog.operations.kit import kinds_ready
 from moorfog.operations.paging import page_of
@@ -27,8 +27,6 @@ from moorfog.operations.visits import find_head
 from moorfog.store.base import Clock
 from moorfog.store.log import load_visit
 from moorfog.store.models import Person, TryResult, VisitHead, WearPermission
-
-READERS = ("tester", "administrator", "supervisor")
 
 
 @dataclass(frozen=True)
@@ -195,10 +193,7 @@ def _next(chooser: Chooser, options: tuple[FacepieceOption, ...]) -> tuple[NextP
     enough = {one.version_id for one in options if chooser.suffices(one)[0] != "no"}
     by_version = {one.version_id: one for one in options}
     pieces = [
-        piece_of(one, size.name, _first(one.suspensions), _first(one.clips), _first(one.filter_classes))
-        for one in options
-        if one.version_id in enough
-        for size in one.sizes
+        piece_of(one, size.name, *_setup(one)) for one in options if one.version_id in enough for size in one.sizes
     ]
     pieces = [one for one in pieces if not visit.ruled_out(one)]
     words = {one.version_id: chooser.size(one).suggested for one in options if one.version_id in enough}

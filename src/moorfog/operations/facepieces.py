@@ -6,14 +6,12 @@ from dataclasses import dataclass
 
 from sqlalchemy.orm import Session
 
-from moorfog.operations.accounts import Actor
+from moorfog.operations.accounts import READERS, Actor
 from moorfog.operations.catalogue import latest_versions, model_of
 from moorfog.operations.errors import NotFound
 from moorfog.operations.paging import page_of
-from moorfog.operations.words import KIND_WORDS, fold_word
+from moorfog.operations.words import KIND_WORDS, parts_of
 from moorfog.store.models import FacepieceVersion
-
-READERS = ("tester", "administrator", "supervisor")
 
 
 @dataclass(frozen=True)
@@ -69,13 +67,17 @@ def offered(db: Session, words: str = "") -> tuple[FacepieceOption, ...]:
 
     A word is found from its beginning on, capitals and accents aside.
     """
+    return tuple(map(_option, _found(db, words)))
+
+
+def _found(db: Session, words: str) -> list[FacepieceVersion]:
     wanted = _words(words)
-    rows = sorted(latest_versions(db), key=lambda row: (row.kind, row.model, row.id))
-    return tuple(_option(row) for row in rows if _has(row, wanted))
+    rows = (row for row in latest_versions(db) if _has(row, wanted))
+    return sorted(rows, key=lambda row: (row.kind, row.model, row.id))
 
 
 def _words(text: str) -> set[str]:
-    return set(fold_word(text).replace("-", " ").replace(",", " ").split())
+    return set(parts_of(text.replace(",", " ")))
 
 
 def _has(row: FacepieceVersion, wanted: set[str]) -> bool:
@@ -86,7 +88,8 @@ def _has(row: FacepieceVersion, wanted: set[str]) -> bool:
 def list_facepieces(db: Session, actor: Actor, words: str, page: int) -> FacepiecesPage:
     """Return a page of the latest versions, those with the words asked for."""
     actor.require(*READERS)
-    return FacepiecesPage(*page_of(offered(db, words), page))
+    rows, *rest = page_of(_found(db, words), page)
+    return FacepiecesPage(tuple(map(_option, rows)), *rest)
 
 
 def view_facepiece(db: Session, actor: Actor, version_id: str) -> FacepieceOption:

@@ -16,14 +16,12 @@ from moorfog.core.codec import DataError
 from moorfog.core.events import DailyCheck, Instrument, instant
 from moorfog.core.instruments import CheckRule, KindRule, check_passes
 from moorfog.data import instrument_kinds
-from moorfog.operations.accounts import Actor, digest_of
+from moorfog.operations.accounts import READERS, Actor, digest_of
 from moorfog.operations.errors import DomainError, NotFound
 from moorfog.operations.paging import cut_to_page
 from moorfog.store.base import Clock, new_id
 from moorfog.store.models import InstrumentActRow, InstrumentCheckRow, InstrumentRow
 from moorfog.store.scope import Scope, within
-
-READERS = ("tester", "administrator", "supervisor")
 
 SENSES = {"at_least": "at least", "at_most": "at most", "within": "within"}
 LINK_SILENT = timedelta(seconds=5)

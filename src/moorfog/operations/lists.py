@@ -13,9 +13,9 @@ from sqlalchemy.orm import Session, aliased
 
 from moorfog.core.events import Clearance, instant
 from moorfog.core.methods import QUALITATIVE, WORDS
-from moorfog.operations.accounts import Actor
+from moorfog.operations.accounts import READERS, Actor
 from moorfog.operations.errors import NotFound
-from moorfog.operations.paging import PAGE, cut_to_page, pages_of
+from moorfog.operations.paging import PAGE, cut_to_page, turn_to
 from moorfog.operations.people import latest_clearance, latest_training, matching, search_words
 from moorfog.store.base import Clock
 from moorfog.store.models import (
@@ -28,8 +28,6 @@ from moorfog.store.models import (
     WearPermission,
 )
 from moorfog.store.scope import within
-
-READERS = ("tester", "administrator", "supervisor")
 
 
 @dataclass(frozen=True)
@@ -220,7 +218,7 @@ def _people_query(words: int, is_limited: bool) -> tuple[Select[Any], Select[Any
     if words:  # from the matches to the people; the other way round all people are read in the order of names
         query = query.prefix_with("STRAIGHT_JOIN")
     query = query.join(Employer, Employer.id == Person.employer_id).join(Site, Site.id == Person.site_id)
-    page = query.order_by(Person.name, Person.id).limit(PAGE).offset(bindparam("skip", type_=Integer))
+    page = query.order_by(Person.name, Person.id).limit(PAGE + 1).offset(bindparam("skip", type_=Integer))
     return page, select(func.count()).select_from(found)
 
 
@@ -229,14 +227,12 @@ def find_people(db: Session, actor: Actor, q: str, page: int) -> PeoplePage:
     scope = actor.require(*READERS)
     words, given = search_words(scope, q)
     query, count = _people_query(words, scope.employers is not None)
-    rows = db.execute(query, {**given, "skip": (max(page, 1) - 1) * PAGE}).all()
-    if page <= 1 and len(rows) < PAGE:
-        return PeoplePage(tuple(PersonRow(*row) for row in rows), len(rows), 1, 1)
-    total = db.scalar(count, given) or 0
-    if page > pages_of(total):
-        page = pages_of(total)
-        rows = db.execute(query, {**given, "skip": (page - 1) * PAGE}).all()
-    return PeoplePage(tuple(PersonRow(*row) for row in rows), total, max(page, 1), pages_of(total))
+    shown = turn_to(
+        page,
+        lambda skip: db.execute(query, {**given, "skip": skip}).all(),
+        lambda: db.scalar(count, given) or 0,
+    )
+    return PeoplePage(tuple(PersonRow(*row) for row in shown.rows), shown.total, shown.page, shown.pages)
 
 
 def _visit_query() -> Any:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from typing import Any, NamedTuple, TypeVar
 
 from sqlalchemy import Row, Select, func, select
@@ -12,10 +12,13 @@ PAGE = 25
 T = TypeVar("T")
 
 
+Rows = Sequence[Row[*tuple[Any, ...]]]
+
+
 class Cut(NamedTuple):
     """A page of a query: its rows, how many there are in all, the page that is meant (never past the last), pages."""
 
-    rows: Sequence[Row[*tuple[Any, ...]]]
+    rows: Rows
     total: int
     page: int
     pages: int
@@ -33,25 +36,26 @@ def page_of(rows: Sequence[T], page: int, size: int = PAGE) -> tuple[tuple[T, ..
     return tuple(rows[(page - 1) * size : page * size]), len(rows), page, pages
 
 
-def cut_to_page(db: Session, query: Select[*tuple[Any, ...]], page: int, *order: Any) -> Cut:
-    """Return a page of a query, not yet ordered, in the order given; a page past the last is the last.
+def turn_to(page: int, rows_from: Callable[[int], Rows], count: Callable[[], int]) -> Cut:
+    """Return a page of what ``rows_from`` gives: up to a page and one row more, so many rows on.
 
-    Most lists are short: where a page is seen to be the last, nothing is counted.
+    A page past the last is the last. Most lists are short: where a page is seen to be the last, nothing is counted.
     """
-    page, ordered = max(page, 1), query.order_by(*order)
-    rows = _rows(db, ordered, page)
+    page = max(page, 1)
+    rows = rows_from((page - 1) * PAGE)
     is_last = len(rows) <= PAGE and (len(rows) > 0 or page == 1)
-    total = (page - 1) * PAGE + len(rows) if is_last else _count(db, query)
+    total = (page - 1) * PAGE + len(rows) if is_last else count()
     pages = pages_of(total)
     if page > pages:
-        page, rows = pages, _rows(db, ordered, pages)
+        page, rows = pages, rows_from((pages - 1) * PAGE)
     return Cut(rows[:PAGE], total, page, pages)
 
 
-def _rows(db: Session, ordered: Select[*tuple[Any, ...]], page: int) -> Sequence[Row[*tuple[Any, ...]]]:
-    """Return a page and, to see whether another follows, one row more."""
-    return db.execute(ordered.limit(PAGE + 1).offset((page - 1) * PAGE)).all()
-
-
-def _count(db: Session, query: Select[*tuple[Any, ...]]) -> int:
-    return db.scalar(select(func.count()).select_from(query.subquery())) or 0
+def cut_to_page(db: Session, query: Select[*tuple[Any, ...]], page: int, *order: Any) -> Cut:
+    """Return a page of a query, not yet ordered, in the order given; as :func:`turn_to`."""
+    ordered = query.order_by(*order).limit(PAGE + 1)
+    return turn_to(
+        page,
+        lambda skip: db.execute(ordered.offset(skip)).all(),
+        lambda: db.scalar(select(func.count()).select_from(query.subquery())) or 0,
+    )

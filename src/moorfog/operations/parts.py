@@ -12,9 +12,9 @@ from sqlalchemy.orm import Session
 
 from moorfog.core.events import STRICT, Part, instant
 from moorfog.core.visit import Visit
-from moorfog.operations.accounts import Actor
+from moorfog.operations.accounts import READERS, Actor
 from moorfog.operations.errors import DomainError, NotFound
-from moorfog.operations.kit import READERS, owner_of_kit
+from moorfog.operations.kit import owner_of_kit
 from moorfog.operations.paging import cut_to_page
 from moorfog.store.base import Clock, new_id
 from moorfog.store.models import SamplingPart, SamplingPartAct, VisitHead

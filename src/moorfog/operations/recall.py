@@ -21,7 +21,7 @@ from moorfog.core.codec import encode
 from moorfog.core.events import instant, parse_instant
 from moorfog.core.judge import outcome
 from moorfog.core.trying import find_try
-from moorfog.operations.accounts import Actor
+from moorfog.operations.accounts import READERS, Actor
 from moorfog.operations.errors import DomainError
 from moorfog.operations.kit import find_instrument
 from moorfog.operations.paging import cut_to_page
@@ -158,7 +158,7 @@ def reopen_since_good(db: Session, clock: Clock, actor: Actor, instrument_id: st
 
 def list_instrument_recall(db: Session, clock: Clock, actor: Actor, instrument_id: str, page: int) -> RecallPage:
     """Return the tests with an instrument between its last failed check and the good one before it."""
-    scope = actor.require("tester", "administrator", "supervisor")
+    scope = actor.require(*READERS)
     row = find_instrument(db, scope, instrument_id)
     failed = last_failed_check(db, row.id)
     if failed is None:
@@ -217,7 +217,7 @@ def void_try(db: Session, clock: Clock, account_id: str, visit_id: str, run_id: 
 
 def list_recall(db: Session, clock: Clock, actor: Actor, nebuliser_id: str, page: int) -> RecallPage:
     """Return the tests with a nebuliser between its last good check and its last failed one, or until now."""
-    scope = actor.require("tester", "administrator", "supervisor")
+    scope = actor.require(*READERS)
     row = find_nebuliser(db, scope, nebuliser_id)
     failed = db.scalar(
         select(func.max(SprayCheckRow.checked_at)).where(

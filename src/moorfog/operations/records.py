@@ -6,22 +6,20 @@ from sqlalchemy.orm import Session
 
 from moorfog.core.record import make_record, record_bytes
 from moorfog.documents.tables import readings_csv, results_csv
-from moorfog.operations.accounts import Actor
+from moorfog.operations.accounts import READERS, Actor
 from moorfog.operations.readings import load_chunks
 from moorfog.operations.visits import find_head
 from moorfog.store.log import load_events, load_rules, load_visit
 
-READERS = ("tester", "administrator", "supervisor")
 
-
-def export_record(db: Session, actor: Actor, visit_id: str) -> str:
+def export_record(db: Session, actor: Actor, visit_id: str) -> bytes:
     """Return the open record of a visit as canonical JSON, one line. Raises :class:`NotFound` outside the scope."""
     head = find_head(db, actor.require(*READERS), visit_id)
     visit = load_visit(db, head)
     runs = [one.started.run_id for one in visit.tries if one.closed is not None]
     readings = {run: load_chunks(db, run) for run in runs}
     record = make_record(visit_id, load_rules(db, head.rules_digest), load_events(db, visit_id), readings)
-    return record_bytes(record).decode("utf-8")
+    return record_bytes(record)
 
 
 def export_readings(db: Session, actor: Actor, visit_id: str) -> str:

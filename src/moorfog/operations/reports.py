@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session
 
 from moorfog.core.judge import is_sealed
 from moorfog.documents.report import Names, PageSize, render_pdf, report_view
-from moorfog.operations.accounts import Actor
+from moorfog.operations.accounts import READERS, Actor
 from moorfog.operations.errors import DomainError, NotFound
 from moorfog.operations.readings import load_chunks
 from moorfog.operations.visits import find_head
@@ -24,7 +24,7 @@ def issue_report(db: Session, clock: Clock, actor: Actor, visit_id: str, page_si
 
     Raises :class:`NotFound` outside the scope, :class:`DomainError` before both have signed.
     """
-    head = find_head(db, actor.require("tester", "administrator", "supervisor"), visit_id)
+    head = find_head(db, actor.require(*READERS), visit_id)
     visit = load_visit(db, head)
     if not is_sealed(visit):
         raise DomainError("not_signed", "The report is issued when wearer and tester have signed. Sign first.")
@@ -90,7 +90,7 @@ def _stored(db: Session, visit_id: str, page_size: str, revision: int) -> Docume
 
 def find_report(db: Session, actor: Actor, visit_id: str, page_size: str, revision: int) -> DocumentRow:
     """Return an issued report. Raises :class:`NotFound` outside the scope or where none was issued."""
-    find_head(db, actor.require("tester", "administrator", "supervisor"), visit_id)
+    find_head(db, actor.require(*READERS), visit_id)
     row = _stored(db, visit_id, page_size, revision)
     if row is None:
         raise NotFound("report")

@@ -14,9 +14,9 @@ from moorfog.core.events import instant
 from moorfog.core.protocols import Protocol, read_protocol
 from moorfog.core.rules import Book, Rules, pin
 from moorfog.data import shipped_procedure, shipped_protocols
-from moorfog.operations.accounts import Actor
+from moorfog.operations.accounts import READERS, Actor
 from moorfog.operations.errors import DomainError, NotFound
-from moorfog.operations.sites import READERS, find_site, site_book
+from moorfog.operations.sites import find_site, site_book
 from moorfog.store.base import Clock, new_id
 from moorfog.store.models import Site, SiteProtocol
 

@@ -17,14 +17,13 @@ from moorfog.core.overlay import Overlay, apply, check
 from moorfog.core.protection import protection
 from moorfog.core.rules import Book, Value
 from moorfog.data import shipped_books, shipped_protocols
-from moorfog.operations.accounts import Actor
+from moorfog.operations.accounts import READERS, Actor
 from moorfog.operations.errors import DomainError, NotFound
 from moorfog.operations.words import KIND_WORDS
 from moorfog.store.base import Clock, new_id
 from moorfog.store.models import Site, SiteRule, SiteTask
 from moorfog.store.scope import Scope
 
-READERS = ("tester", "administrator", "supervisor")
 _STRICT: Mapping[str, Any] = {"strict": True, "extra": "forbid"}
 
 

@@ -16,9 +16,9 @@ from moorfog.core.facts import STRICT, Agent
 from moorfog.core.protocols import Recipe
 from moorfog.core.solutions import keeps_until, scaled
 from moorfog.data import shipped_protocols, shipped_rules
-from moorfog.operations.accounts import Actor
+from moorfog.operations.accounts import READERS, Actor
 from moorfog.operations.errors import DomainError, NotFound
-from moorfog.operations.kit import READERS, owner_of_kit
+from moorfog.operations.kit import owner_of_kit
 from moorfog.operations.paging import cut_to_page
 from moorfog.operations.proposals import Id
 from moorfog.store.base import Clock, new_id

@@ -31,8 +31,12 @@ def fold_word(text: str) -> str:
     return "".join(one for one in plain if not unicodedata.combining(one)).strip()
 
 
+def parts_of(text: str) -> list[str]:
+    """Return the folded words of a text, in order; what a hyphen joins are two."""
+    return fold_word(text).replace("-", " ").split()
+
+
 def words_of(name: str, number: str) -> set[str]:
     """Return the folded words a person is found by: each word of the name, and the number."""
-    parts = fold_word(name).replace("-", " ").split()
-    whole = [fold_word(number), *parts, *fold_word(name).split()]
+    whole = [fold_word(number), *parts_of(name), *fold_word(name).split()]
     return {one[:WORD_LENGTH] for one in whole if one}

@@ -1,9 +1,9 @@
 import { useState } from "react";
 
 /** How many rows a list shows at a time: as many as there are digits to choose by. */
-export const NINE = 9;
+const NINE = 9;
 
-export interface Nine<T> {
+interface Nine<T> {
   rows: T[];
   page: number;
   pages: number;

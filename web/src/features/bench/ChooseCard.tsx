@@ -1,8 +1,8 @@
-import { TextInput } from "@mantine/core";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, keys, type Schemas, unwrap } from "@/api/client";
 import { KEY, useKeys } from "@/app/keys";
+import { Text } from "@/design/Fields";
 import { Key } from "@/design/Key";
 import { More } from "@/design/More";
 import { PanelChart } from "@/design/PanelChart";
@@ -175,12 +175,12 @@ function Choose({ card, view, propose, back, measure }: ActProps & { measure: ()
 /** Words typed to find a facepiece: Enter goes back to the keys, or takes the only one left; Escape shows all again. */
 function Find({ words, set, entered }: { words: string; set: (words: string | null) => void; entered: () => void }) {
   return (
-    <TextInput
+    <Text
       label="Maker, model or kind"
       size="lg"
       value={words}
       autoFocus
-      onChange={(event) => set(event.currentTarget.value)}
+      set={set}
       onKeyDown={(event) => {
         if (event.key === "Escape") set(null);
         if (event.key !== "Enter") return;

@@ -1,9 +1,9 @@
-import { TextInput } from "@mantine/core";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useSearchParams } from "react-router";
 import { api, keys, type Schemas, unwrap } from "@/api/client";
 import { useSession } from "@/app/session";
+import { Text } from "@/design/Fields";
 import { Empty, Failed, Loading, Pager } from "@/design/States";
 
 /** The facepieces that may be chosen: what each is, its sizes with ranges, how it is put on and looked after. */
@@ -38,12 +38,10 @@ export function CataloguePage() {
           {isAdmin && <Import />}
         </div>
       </div>
-      <TextInput
+      <Text
         label="Find by maker, model or kind"
         value={q}
-        onChange={(event) =>
-          setParams(event.currentTarget.value ? { q: event.currentTarget.value } : {}, { replace: true })
-        }
+        set={(text) => setParams(text ? { q: text } : {}, { replace: true })}
         maw={420}
         mb="md"
       />
