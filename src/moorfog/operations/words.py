@@ -27,7 +27,8 @@ WORD_LENGTH = 60
 
 def fold_word(text: str) -> str:
     """Return ``text`` in lower case without accents, as words are stored and looked for ("Łukasz Ås" → "lukasz as")."""
-    plain = unicodedata.normalize("NFKD", text.casefold().translate(_LETTERS))
+    lower = unicodedata.normalize("NFKD", text).casefold()  # signs such as 🆐 come apart into capitals
+    plain = unicodedata.normalize("NFKD", lower.translate(_LETTERS))
     return "".join(one for one in plain if not unicodedata.combining(one)).strip()
 
 
