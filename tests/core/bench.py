@@ -7,8 +7,9 @@ from typing import Any
 
 from moorfog.core import events as ev
 from moorfog.core.admit import Refusal, admit
+from moorfog.core.arithmetic import exact_text
 from moorfog.core.chain import VERSIONS, link_of_chain
-from moorfog.core.fold import step
+from moorfog.core.fold import must_be_held_s, step
 from moorfog.core.methods import QUALITATIVE
 from moorfog.core.picture import Card, Picture, picture
 from moorfog.core.protocols import Protocol
@@ -18,6 +19,7 @@ from moorfog.core.rules import Rules
 from moorfog.core.simulation import SimulatedWearer
 from moorfog.core.simulation import simulate as simulate_run
 from moorfog.core.visit import Visit, loops_needed
+from moorfog.data import facepiece_kinds
 
 START = datetime(2026, 3, 2, 9, 0, tzinfo=UTC)
 GOOD = (2600, 1500, 900, 1900)
@@ -43,8 +45,18 @@ def facepiece(**changes: Any) -> ev.Facepiece:
         "test_filters": False,
         "is_own": False,
         "ppe": (),
+        "work": (),
     }
-    return ev.Facepiece(**{**plain, **changes})
+    given = {**plain, **changes}
+    return ev.Facepiece(**{"traits": kind_of(given["kind"]), **given})
+
+
+def kind_of(name: str) -> ev.Kind:
+    """A kind as the package's file has it; one that is not there has no pass level."""
+    return facepiece_kinds().get(name) or ev.Kind(name, name, "half", "purifying", "", "", ())
+
+
+CLEARED = ev.Clearance("cleared", (), "2026-01-01", "", "Harbour Row practice")
 
 
 def counter(**changes: Any) -> ev.Instrument:
@@ -69,7 +81,7 @@ def counter(**changes: Any) -> ev.Instrument:
 def task(**changes: Any) -> ev.Task:
     """Hull sanding: twice the limit of dust, which a half facepiece covers."""
     dust = ev.Contaminant("dust", "particles", "10", "5", "mg/m³")
-    plain: dict[str, Any] = {"id": "t-1", "name": "hull sanding", "contaminants": (dust,), "work_filter": "100-type"}
+    plain: dict[str, Any] = {"id": "t-1", "name": "hull sanding", "contaminants": (dust,), "work_filter": "95-type"}
     return ev.Task(**{**plain, **changes})
 
 
@@ -97,6 +109,9 @@ class Bench:
             "is_practice": False,
             "speed": 1,
             "rules_digest": rules.digest,
+            "opened_on": at.date().isoformat(),
+            "clearance": CLEARED,
+            "trained_on": "2026-02-01",
         }
         self.method = opening.pop("method", "ambient_count")
         self.say(ev.VisitOpened(**{**plain, **opening}), 0)
@@ -168,17 +183,25 @@ class Bench:
         }
         if act == "seal_check":
             for one in self.picture.seal_checks:
-                self.say(ev.SealChecked(one.check, "holds", "holds"))  # type: ignore[arg-type]
+                self.check_seal(one.check)
         elif act == "put_back":
             for loop in self.picture.loops:
                 self.say(ev.LoopClosed(loop.id))
         elif act == "proof":
             run_id = self.visit.tries[-1].started.run_id
-            self.say(ev.ProofSensed(run_id, True) if self.method in QUALITATIVE else ev.ProofGiven(run_id, True))
+            sensed = self.method in QUALITATIVE
+            self.say(ev.ProofSensed(run_id, True) if sensed else ev.ProofGiven(run_id, True, "5000"))
         elif act == "screen":
             self.screen()
         else:
             self.say(simple[act])
+
+    def check_seal(self, check: str, wearer: str = "holds", place: str = "") -> None:
+        """Do one user seal check, held for as long as it is held."""
+        if must_be_held_s(self.visit, check):
+            self.say(ev.SealHoldBegun(check))  # type: ignore[arg-type]
+            self.at += timedelta(seconds=8)
+        self.say(ev.SealChecked(check, wearer, wearer, place))  # type: ignore[arg-type]
 
     def start(self, source: str = "counter", **changes: Any) -> str:
         """Start a run and return its id."""
@@ -190,14 +213,14 @@ class Bench:
         protocol = self.rules.protocol(wanted) or self.rules.protocol_for(method, piece.kind)
         assert protocol is not None
         kind = protocol.family if protocol.family in ("photometer", "pressure") else "counter"
-        level = self.rules.book.ratio(ev.level_key(piece.kind))
+        level = self.rules.book.ratio(piece.level_key)
         plain: dict[str, Any] = {
             "run_id": f"run-{self.runs}",
             "source": source,
             "method": protocol.family,
             "protocol_id": protocol.id,
             "mode": "ordinary" if kind == "counter" else kind,
-            "level": str(level),
+            "level": exact_text(level) if level is not None else "",
             "count_in_ms": 5000,
             "instrument": counter(
                 day=self.at.date().isoformat(), kind=kind, resolution="1" if kind == "counter" else "0.001"

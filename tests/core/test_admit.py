@@ -167,7 +167,8 @@ def test_nothing_comes_before_the_opening(rules: Rules) -> None:
 def test_only_the_future_is_refused(rules: Rules, ahead: float, taken: bool) -> None:
     bench = Bench(rules)
     at_ = bench.at + timedelta(seconds=ahead)
-    refusal = admit(bench.visit, ev.Distress(), at_, bench.at)
+    refusal = admit(bench.visit, ev.TurnedAway("no shaving today"), at_, bench.at)
+    assert admit(bench.visit, ev.Distress(), at_, bench.at) is None, "a safety press is never refused"
     assert (refusal is None) is taken and timedelta(seconds=2) == FUTURE_TOLERANCE
 
 

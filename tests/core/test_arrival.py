@@ -72,6 +72,7 @@ def test_every_leak_has_a_remedy_that_fits_the_kind(rules: Rules, kind: str, pla
     remedy = seal_remedy(bench.visit)
     assert remedy and not remedy.startswith("Reseat it, straps along"), "each place has words of its own"
     assert ("nose piece with two hands" in remedy.lower()) == (kind == "disposable_fold" and place in ("nose", "eyes"))
+    bench.say(ev.Adjusted("strap"))
     bench.say(leak)
     assert "inspect" in seal_remedy(bench.visit)
     bench.say(ev.Adjusted("strap"))

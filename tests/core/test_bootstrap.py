@@ -19,6 +19,7 @@ def test_a_missing_command_or_library_names_its_package() -> None:
 
 def test_where_nothing_may_be_installed_the_exact_command_is_said(monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(bootstrap, "DEBIAN_RUN", {"no-such-command": "mariadb-server"})
+    monkeypatch.setattr(bootstrap, "DEBIAN_LIBRARIES", {})
     monkeypatch.setattr(os, "geteuid", lambda: 1000)
     with pytest.raises(bootstrap.StepFailed, match="apt-get install -y --no-install-recommends mariadb-server"):
         bootstrap.ensure_packages()

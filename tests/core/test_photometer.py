@@ -63,14 +63,14 @@ def windows_of(
 
 
 def judged(
-    signals: tuple[SignalWindow, ...], level: int = 100, how: str = "average of peaks", kind: str = "half"
+    signals: tuple[SignalWindow, ...], level: int = 100, how: str = "average of peaks", level_key: str = "level.half"
 ) -> RunNumbers:
     return measure_signals(
         US,
         book(how),
         Fraction(level),
         signals,
-        kind,
+        level_key,
         Fraction(1000),
         Fraction(1, 1000),  # type: ignore[arg-type]
     )
@@ -90,7 +90,7 @@ def test_eight_exercises_435_seconds_seven_in_the_sum() -> None:
 )
 def test_penetration_is_one_over_the_fit_factor(penetration_percent: str, factor: int) -> None:
     inside = int(CHALLENGE * Fraction(penetration_percent) / 100)
-    found = judged(windows_of(US, [inside] * 7), 10, kind="half")
+    found = judged(windows_of(US, [inside] * 7), 10, level_key="level.half")
     assert found.overall == factor and found.bound is None, "no particles, no counting bound"
 
 
@@ -131,12 +131,13 @@ def test_the_integrated_area_is_that_of_scipy_on_a_known_curve() -> None:
 
 
 @pytest.mark.parametrize(
-    ("kind", "share", "state"), [("half", 5, "reached"), ("half", 6, "below"), ("full", 2, "below")]
+    ("key", "share", "state"),
+    [("level.half", 5, "reached"), ("level.half", 6, "below"), ("level.full", 2, "below")],
 )
-def test_a_single_peak_ends_it_by_the_kind_of_facepiece(kind: str, share: int, state: str) -> None:
+def test_a_single_peak_ends_it_by_the_kind_of_facepiece(key: str, share: int, state: str) -> None:
     """Five per cent on a half, one on a full facepiece: 29 CFR 1910.134 App. A Part I.C.2 (recalled)."""
     peaks = [CHALLENGE // 1000] * 6 + [CHALLENGE * share // 100]
-    found = judged(windows_of(US, [CHALLENGE // 1000] * 7, peaks=peaks), 20, "integrated area", kind)
+    found = judged(windows_of(US, [CHALLENGE // 1000] * 7, peaks=peaks), 20, "integrated area", key)
     assert found.state == state
     assert (found.reasons[0].code == "single_peak") == (state == "below")
 
@@ -210,9 +211,9 @@ def test_the_run_ends_at_a_peak_and_is_a_fail_of_that_exercise() -> None:
     for one in whole:
         given.append(one)
         reduction.feed(one)
-        if must_end(reduction, "half"):
+        if must_end(reduction, "level.half"):
             break
-    live = live_numbers(reduction, BOOK, Fraction(100), "half")
+    live = live_numbers(reduction, BOOK, Fraction(100), "level.half")
     assert live.is_lost and "single peak" in live.ended_by
     assert US.starts_ms()[2] <= given[-1].t < US.starts_ms()[3]
     bench.run(end="stopped", readings=given)

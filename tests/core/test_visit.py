@@ -137,10 +137,14 @@ def test_the_seal_checks_a_facepiece_allows(rules: Rules, piece: dict, checks: l
 def test_a_leaking_seal_check_blocks_until_a_later_one_holds(rules: Rules) -> None:
     bench = Bench(rules)
     bench.until("seal_check")
-    bench.say(ev.SealChecked("negative", "holds", "holds"))
+    bench.check_seal("negative")
     bench.say(ev.SealChecked("positive", "holds", "leaks", "chin"))
     assert any(one.code == "seal_check" for one in run_blocks(bench.visit, bench.at))
-    bench.say(ev.SealChecked("positive", "holds", "holds"))
+    with pytest.raises(Refused, match="refit_first"):
+        bench.check_seal("positive")
+    bench.say(ev.Adjusted("strap"))
+    bench.check_seal("negative")
+    bench.check_seal("positive")
     assert not any(one.code == "seal_check" for one in run_blocks(bench.visit, bench.at))
 
 
@@ -223,7 +227,8 @@ def test_distress_ends_all_testing(rules: Rules) -> None:
     bench = at_the_run(rules)
     bench.start()
     bench.say(ev.Distress(), 20)
-    assert last(bench) == "unfinished" and [one.next for one in bench.picture.offers] == ["end"]
+    assert last(bench) == "unfinished" and not bench.picture.offers, "nothing is offered but to look after them"
+    assert bench.picture.queue[0].id == "distress_care"
     with pytest.raises(Refused, match="distress"):
         bench.say(ev.Decided("same_again"))
 
@@ -238,7 +243,7 @@ def test_nothing_inside_is_held_until_the_seal_is_broken_on_purpose(rules: Rules
         assert isinstance(clean[0], Reading)
         bench.run(readings=clean)
         assert bench.picture.queue[0].act == "proof"
-        bench.say(ev.ProofGiven(bench.visit.tries[-1].started.run_id, rose))
+        bench.say(ev.ProofGiven(bench.visit.tries[-1].started.run_id, rose, "320" if rose else ""))
         if rose:
             bench.until("sign_wearer")
         assert last(bench) == expected
@@ -365,12 +370,14 @@ def test_other_rules_than_the_pinned_ones_judge_nothing(rules: Rules) -> None:
     assert "rules_differ" in {one.code for one in pass_blocks(bench.visit, bench.at)}
 
 
-def test_the_future_is_refused_and_the_picture_says_when_it_changes(rules: Rules) -> None:
+def test_the_future_is_refused_but_for_safety_presses_and_the_picture_says_when_it_changes(rules: Rules) -> None:
     from moorfog.core.admit import admit
 
     bench = Bench(rules)
-    assert admit(bench.visit, ev.Distress(), bench.at + timedelta(hours=1), bench.at).code == "in_the_future"
-    assert admit(bench.visit, ev.Distress(), bench.at + timedelta(seconds=2), bench.at) is None
+    ahead = bench.at + timedelta(hours=1)
+    assert admit(bench.visit, ev.TurnedAway("late"), ahead, bench.at).code == "in_the_future"
+    assert admit(bench.visit, ev.TurnedAway("late"), bench.at + timedelta(seconds=2), bench.at) is None
+    assert admit(bench.visit, ev.Distress(), ahead, bench.at) is None, "a safety press is never refused"
     bench.until("chin")
     shown = picture(bench.visit, bench.at)
     assert shown.changes_at == shown.wear_ready_at and shown.changes_at is not None
@@ -401,7 +408,7 @@ def test_the_schools_of_the_seal_check(school: str, made: tuple[str, ...], holds
     bench = Bench(rules_for(apply(shipped_books()["us-29cfr1910-134"], [overlay])))
     bench.until("seal_check")
     for check in made:
-        bench.say(ev.SealChecked(check, "holds", "holds"))  # type: ignore[arg-type]
+        bench.check_seal(check)
     assert seal_holds(bench.visit) is holds
     if holds:
         other = "positive" if "negative" in made else "negative"

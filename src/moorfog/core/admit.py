@@ -11,19 +11,28 @@ from typing import Any
 
 from moorfog.core import events as ev
 from moorfog.core.admit_qualitative import QUALITATIVE_CHECKS, start_refusal
-from moorfog.core.arithmetic import NotANumber, parse_decimal
-from moorfog.core.fold import kit_reasons
+from moorfog.core.arithmetic import NotANumber, cut, parse_decimal
+from moorfog.core.fold import held_s, kit_reasons, must_be_held_s
 from moorfog.core.judge import is_sealed, needs_decision, outcome, queue
 from moorfog.core.methods import QUALITATIVE
 from moorfog.core.next_steps import may_refit, spent
 from moorfog.core.protection import protection
 from moorfog.core.refusal import Refusal as Refusal
-from moorfog.core.visit import Visit, facts_digest, loops_needed, seal_rule
+from moorfog.core.visit import (
+    Visit,
+    facts_digest,
+    has_leaked,
+    loops_needed,
+    seal_fails,
+    seal_rule,
+    seals_allowed,
+)
 
 FUTURE_TOLERANCE = timedelta(seconds=2)
 
 
-ALWAYS = (ev.Touched, ev.Distress, ev.Stopped, ev.DoseGiven, ev.Detected, ev.EyesOpened)
+ALWAYS = (ev.Touched, ev.Distress, ev.Stopped, ev.Doffed, ev.DoseGiven, ev.Detected, ev.EyesOpened, ev.ClockAhead)
+"""What is never refused, whenever it happened and whenever it is heard, in an open visit and in a closed one."""
 KIT_WORDS = {
     "mode": (
         "The counter's mode does not suit this filter class.",
@@ -37,18 +46,18 @@ KIT_WORDS = {
 
 def admit(visit: Visit, payload: ev.Payload, occurred_at: datetime, now: datetime) -> Refusal | None:
     """Return None to accept ``payload`` at ``occurred_at``, or why it is refused. ``now`` is the server's time."""
-    if occurred_at > now + FUTURE_TOLERANCE:
-        return Refusal(
-            "in_the_future",
-            f"This is dated {(occurred_at - now).total_seconds():.0f} s in the future.",
-            "Check the clock of this device; reload the page to measure it again.",
-        )
     if isinstance(payload, ev.VisitOpened):
         return Refusal("already_open", "This visit is already open.", "Start another one.") if visit.opened else None
     if visit.opened is None:
         return Refusal("not_open", "This visit was never opened.", "Start it on Today.")
     if isinstance(payload, ALWAYS):
         return None
+    if occurred_at > now + FUTURE_TOLERANCE:
+        return Refusal(
+            "in_the_future",
+            f"This is dated {(occurred_at - now).total_seconds():.0f} s in the future.",
+            "Check the clock of this device; reload the page to measure it again.",
+        )
     if isinstance(payload, (ev.Signed, ev.Corrected)):
         return _admit_after(visit, payload, occurred_at)
     if visit.closed:
@@ -89,6 +98,14 @@ def _answered(visit: Visit, payload: ev.Answered, at: datetime) -> Refusal | Non
         return Refusal(
             "unknown_question", f"{payload.question!r} is no question of this procedure.", "Reload the page."
         )
+    if visit.wrong_person and item.before != "release" and not (item.mistake and payload.answer == "fine"):
+        return Refusal("wrong_person", "This visit was opened for the wrong person.", "End it as opened by mistake.")
+    if item.mistake and visit.wrong_person and not _takes_back(visit, payload):
+        return Refusal(
+            "wrong_person",
+            "Another person cannot be put right in this record.",
+            "End it as opened by mistake; open the visit of the right person.",
+        )
     if payload.facts != facts_digest(visit, item):
         return Refusal(
             "facts_changed", "What this answer depends on has changed meanwhile.", "Look again and answer again."
@@ -102,6 +119,21 @@ def _answered(visit: Visit, payload: ev.Answered, at: datetime) -> Refusal | Non
     if payload.minutes_ago is not None and (not item.wait or not 0 <= payload.minutes_ago <= 1440):
         return Refusal("minutes", f"{payload.minutes_ago} minutes ago makes no sense here.", "Enter 0 to 1440 minutes.")
     return None
+
+
+def _takes_back(visit: Visit, payload: ev.Answered) -> bool:
+    last = visit.asked[-1] if visit.asked else None
+    return last is not None and last.seq == visit.seq and bool(payload.screen) and last.screen == payload.screen
+
+
+def _mistaken(visit: Visit, payload: ev.OpenedByMistake, at: datetime) -> Refusal | None:
+    if visit.running is not None or visit.worn_since is not None or visit.loops:
+        return Refusal(
+            "not_yet", "A run goes on, it is still worn, or something is not put back.", "Settle that first."
+        )
+    if visit.wrong_person or (not visit.tries and visit.donning == 0):
+        return None
+    return Refusal("tested", "Something was donned or tested in this visit.", "Wrong person? Say so at the first card.")
 
 
 def _task(visit: Visit, payload: ev.TaskChosen, at: datetime) -> Refusal | None:
@@ -125,6 +157,8 @@ def _chosen(visit: Visit, payload: ev.FacepieceChosen, at: datetime) -> Refusal 
     limit = visit.ruled_out(payload.facepiece)
     if limit:
         return Refusal("clearance_limit", f"The clearance on file says: {limit}.", "Choose another kind, or refer.")
+    if seal_fails(visit, payload.facepiece) >= seals_allowed(visit):
+        return Refusal("seal_limit", "The seal check of this very set-up has leaked too often.", "Another facepiece.")
     used = spent(visit, payload.facepiece)
     if used:
         return Refusal("tries", used, "Another size, model or set-up.")
@@ -176,23 +210,44 @@ def _donned(visit: Visit, payload: ev.Donned, at: datetime) -> Refusal | None:
             return Refusal("not_screened", "The screening comes first, no facepiece on.", "Screen, then don.")
         if clear is not None and at < clear:
             return Refusal("not_clear", "What was sensed has not cleared yet.", "Rinse, wait for the clock, then don.")
-    if visit.worn_since is not None and visit.unaided:
-        return Refusal("worn", "It is on already.", "Record taking it off first.")
+    if visit.worn_since is not None:
+        return Refusal("worn", "It is on already.", "Record taking it off first; then the wearer dons it alone.")
     if visit.running is not None or visit.current_try is not None:
         return Refusal("run_over", "A run of this try has started.", "Decide what comes next first.")
     return None
 
 
-def _seal(visit: Visit, payload: ev.SealChecked, at: datetime) -> Refusal | None:
+def _may_seal(visit: Visit, check: str) -> Refusal | None:
     if visit.worn_since is None:
         return Refusal("not_worn", "No facepiece is on.", "Don it first.")
     rule = seal_rule(visit)
-    if rule is None or payload.check not in rule.checks:
+    if rule is None or check not in rule.checks:
         return Refusal(
-            "no_such_check", f"A {payload.check} check cannot be done on this facepiece.", "Do the check that is shown."
+            "no_such_check", f"A {check} check cannot be done on this facepiece.", "Do the check that is shown."
         )
     if visit.current_try is not None:
         return Refusal("run_over", "The seal is checked before the run.", "Decide what comes next first.")
+    if seal_fails(visit) >= seals_allowed(visit):
+        return Refusal("seal_limit", f"The seal check leaked {seal_fails(visit)} times.", "Another facepiece.")
+    if has_leaked(visit):
+        return Refusal("refit_first", "It leaked as it sits.", "Adjust it or don it again, then check again.")
+    return None
+
+
+def _seal_hold(visit: Visit, payload: ev.SealHoldBegun, at: datetime) -> Refusal | None:
+    return _may_seal(visit, payload.check)
+
+
+def _seal(visit: Visit, payload: ev.SealChecked, at: datetime) -> Refusal | None:
+    against = _may_seal(visit, payload.check)
+    if against is not None or "leaks" in (payload.wearer, payload.tester):
+        return against
+    wanted, held = must_be_held_s(visit, payload.check), held_s(visit, payload.check, at)
+    if wanted and (held is None or held < wanted):
+        done = f"{max(0, int(held))} s" if held is not None else "no hold was begun"
+        return Refusal(
+            "held_too_short", f"It is held for {cut(wanted)} s: {done}.", "Begin the hold again and let the time run."
+        )
     return None
 
 
@@ -314,6 +369,8 @@ def _withheld(visit: Visit, payload: ev.Withheld, at: datetime) -> Refusal | Non
 
 
 def _turned_away(visit: Visit, payload: ev.TurnedAway, at: datetime) -> Refusal | None:
+    if visit.wrong_person:
+        return Refusal("wrong_person", "Opened for the wrong person: nobody is turned away.", "End it as a mistake.")
     if not payload.reason.strip():
         return Refusal("reason_missing", "Turning someone away needs a reason.", "Write why, in a few words.")
     if visit.running is not None:
@@ -343,6 +400,8 @@ def _released(visit: Visit, payload: ev.Released, at: datetime) -> Refusal | Non
 
 _CHECKS: dict[type, Callable[[Visit, Any, datetime], Refusal | None]] = {
     ev.Answered: _answered,
+    ev.OpenedByMistake: _mistaken,
+    ev.SealHoldBegun: _seal_hold,
     ev.TaskChosen: _task,
     ev.FacepieceChosen: _chosen,
     ev.ProbeFitted: _probe,

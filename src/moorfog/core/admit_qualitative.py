@@ -31,7 +31,7 @@ def _method(visit: Visit, payload: ev.MethodChosen, at: datetime) -> Refusal | N
     if visit.running is not None or visit.current_try is not None:
         return Refusal("run_over", "A run of this try has started.", "Decide what comes next first.")
     task, book = visit.task, visit.rules.book
-    required = protection(task, book, visit.facepiece.filter_class).required if task is not None else None
+    required = protection(task, book).required if task is not None else None
     why = method_stands(payload.method, visit.facepiece, visit.rules, required, visit.out)
     return Refusal("method", f"Not by this method: {why}.", "Choose one of the others.") if why else None
 
@@ -53,6 +53,10 @@ def _screening(visit: Visit, payload: ev.ScreeningStarted, at: datetime) -> Refu
 
 
 def _squeezed(visit: Visit, payload: ev.Squeezed, at: datetime) -> Refusal | None:
+    last = visit.screenings[-1] if visit.screenings else None
+    is_this = last is not None and last.started.screening_id == payload.screening_id
+    if last is not None and is_this and last.ended_at is not None and at <= last.ended_at:
+        return None  # given before it was tasted, and only heard now
     running = visit.screening_running
     if running is None or running.started.screening_id != payload.screening_id:
         return Refusal("no_screening", "This screening is over.", "Look at what it came to.")

@@ -76,6 +76,20 @@ def overall(factors: Sequence[Fraction], n: int) -> Fraction:
     return Fraction(n) / sum((1 / one for one in factors), Fraction(0))
 
 
+def exact_text(value: Fraction) -> str:
+    """Write a number that came from decimal text as decimal text again, exactly (201/2 → "100.5").
+
+    Raises ``ValueError`` for one that no decimal text can hold, such as 1/3.
+    """
+    for places in range(40):
+        scaled = value * 10**places
+        if scaled.denominator == 1:
+            digits = f"{abs(scaled.numerator):0{places + 1}d}"
+            sign = "-" if value < 0 else ""
+            return sign + (f"{digits[:-places]}.{digits[-places:]}" if places else digits)
+    raise ValueError(f"{value} cannot be written as a decimal")
+
+
 def cut(value: Fraction, decimals: int = 1) -> str:
     """Write ``value`` with at most ``decimals`` places, cut towards zero, never rounded up (99.856 → "99.8").
 

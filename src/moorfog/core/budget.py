@@ -118,14 +118,14 @@ def stopped_numbers(
     protocol: Protocol,
     book: Book,
     level: Fraction,
-    kind: str,
+    level_key: str,
     windows: Sequence[MeasuredWindow],
     signals: Sequence[SignalWindow],
     holds: Sequence[Hold],
 ) -> RunNumbers:
     """A run stopped early fails only if it could not have passed any more; otherwise it is unfinished."""
     if protocol.family == "photometer":
-        peak = photometer.peak_reason(protocol, kind, signals)
+        peak = photometer.peak_reason(protocol, level_key, signals)
         if peak is not None:
             return RunNumbers("below", reasons=(peak,))
     begun = shares_of(protocol, book, windows, signals, holds)

@@ -15,7 +15,11 @@ from moorfog.core.codec import DataError, decode
 from moorfog.core.events import KINDS, Event, Payload, instant, parse_instant
 from moorfog.core.replacing import made
 
-VERSIONS: dict[str, int] = {**dict.fromkeys(KINDS, 1), "probe_fitted": 2, "run_started": 2, "run_closed": 2}
+VERSIONS: dict[str, int] = {
+    **dict.fromkeys(KINDS, 1),
+    **dict.fromkeys(("probe_fitted", "run_started", "run_closed"), 2),
+    **dict.fromkeys(("answered", "facepiece_chosen", "task_chosen", "proof_given", "corrected"), 2),
+}
 
 
 def _started_by_a_counter(payload: dict[str, Any]) -> dict[str, Any]:
@@ -23,10 +27,62 @@ def _started_by_a_counter(payload: dict[str, Any]) -> dict[str, Any]:
     return {**payload, "instrument": {**payload["instrument"], **more}}
 
 
+KINDS_THEN = frozenset(
+    (
+        *("disposable_cup", "disposable_fold", "disposable_duckbill", "disposable_clip", "quarter", "half", "full"),
+        *("powered_half", "powered_full", "supplied_demand_half", "supplied_demand_full", "supplied_half"),
+        *("supplied_full", "scba_demand_full", "scba_full"),
+    )
+)
+"""Kinds there were when events named a kind and did not say what it is judged by."""
+
+
+def _with_its_kind(payload: dict[str, Any]) -> dict[str, Any]:
+    """Write down by value what a kind was judged by when only its name was; it was read off the name then.
+
+    A demand full facepiece was taken for a half one: it has the level of a full one, so what was measured against the
+    lower level does not stand.
+    """
+    piece = payload["facepiece"]
+    kind: str = piece["kind"]
+    if kind.startswith("disposable"):
+        family, air, apf, limits = "disposable", "purifying", "apf.disposable", ["no disposable", "powered only"]
+    elif kind.startswith(("powered", "supplied")):
+        air = "purifying" if kind.startswith("powered") else "supplied"
+        family, apf, limits = "powered", f"apf.{kind}", []
+    elif kind.startswith("scba"):
+        family = "half" if kind.endswith("half") else "full"
+        air, apf, limits = "self-contained", f"apf.{kind}", ["no self-contained"]
+    else:
+        family = "full" if kind.startswith("full") else "half"
+        air, apf, limits = "purifying", f"apf.{kind}", [f"no {family} facepiece", "powered only"]
+    traits = {
+        "id": kind,
+        "title": kind.replace("_", " "),
+        "family": family,
+        "air": air,
+        "level": "" if kind not in KINDS_THEN else "level.full" if kind.endswith("full") else "level.half",
+        "apf": apf,
+        "ruled_out_by": limits,
+    }
+    return {**payload, "facepiece": {**piece, "traits": traits, "work": []}}
+
+
+def _with_cartridges(payload: dict[str, Any]) -> dict[str, Any]:
+    task = payload["task"]
+    contaminants = [{"cartridge": "", **one} for one in task["contaminants"]]
+    return {**payload, "task": {**task, "contaminants": contaminants}}
+
+
 UPCASTERS: dict[tuple[str, int], Callable[[dict[str, Any]], dict[str, Any]]] = {
     ("probe_fitted", 1): lambda payload: {**payload, "parts": []},
     ("run_started", 1): _started_by_a_counter,
     ("run_closed", 1): lambda payload: {**payload, "signals": [], "holds": []},
+    ("answered", 1): lambda payload: {**payload, "screen": ""},
+    ("facepiece_chosen", 1): _with_its_kind,
+    ("task_chosen", 1): _with_cartridges,
+    ("proof_given", 1): lambda payload: {**payload, "seen": ""},
+    ("corrected", 1): lambda payload: {**payload, "file": None, "failed_before": False},
 }
 """From (kind, old version) to a pure function that writes the payload of the next version."""
 

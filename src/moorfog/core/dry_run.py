@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from fractions import Fraction
 
 from moorfog.core.arithmetic import cut
+from moorfog.core.facts import Kind
 from moorfog.core.measure import RunNumbers
 from moorfog.core.measure_run import Limits, measure_run
-from moorfog.core.protection import KINDS
 from moorfog.core.protocols import Protocol, instrument_of
 from moorfog.core.reduction import reduce_run
 from moorfog.core.rules import Book
@@ -45,13 +46,13 @@ class Trial:
     problems: tuple[str, ...]
 
 
-def try_protocol(protocol: Protocol, book: Book) -> Trial:
-    """Run a protocol on the simulator against a level of 100 and say what is wrong with it.
+def try_protocol(protocol: Protocol, book: Book, kinds: Mapping[str, Kind]) -> Trial:
+    """Run a protocol on the simulator against a level of 100 and say what is wrong with it. ``kinds``: those known.
 
     A good seal of 3,000 must reach the level and a bad one of 30 must not; a test by taste, smell or irritation has
     nothing to run, and only its shape is looked at.
     """
-    problems = _names(protocol)
+    problems = _names(protocol, kinds)
     if protocol.is_qualitative:
         return Trial(protocol.total_s, protocol.n, "", "", problems)
     good, bad = (_judged(protocol, book, factor) for factor in (GOOD_SEAL, BAD_SEAL))
@@ -63,16 +64,17 @@ def try_protocol(protocol: Protocol, book: Book) -> Trial:
     return Trial(protocol.total_s, protocol.n, _words(good), _words(bad), problems)
 
 
-def _names(protocol: Protocol) -> tuple[str, ...]:
+def _names(protocol: Protocol, kinds: Mapping[str, Kind]) -> tuple[str, ...]:
     out = []
     if protocol.method not in METHODS_OF[protocol.family]:
         wanted = " or ".join(METHODS_OF[protocol.family])
         out.append(f"method {protocol.method!r} does not go with the family {protocol.family!r}; write {wanted}")
     out += [
-        f"{one!r} is no kind of facepiece; known are {', '.join(KINDS)}" for one in protocol.kinds if one not in KINDS
+        f"{one!r} is no kind of facepiece; known are {', '.join(kinds)}" for one in protocol.kinds if one not in kinds
     ]
     if protocol.family == "pressure":
-        out += [f"no negative-pressure test on {one}" for one in protocol.kinds if one.startswith("disposable")]
+        soft = [one for one in protocol.kinds if one in kinds and kinds[one].family == "disposable"]
+        out += [f"no negative-pressure test on {one}" for one in soft]
     if not protocol.kinds:
         out.append("kinds is empty: for which facepieces is it?")
     if not protocol.source.strip():
@@ -83,7 +85,7 @@ def _names(protocol: Protocol) -> tuple[str, ...]:
 def _judged(protocol: Protocol, book: Book, factor: int) -> RunNumbers:
     wearer = SimulatedWearer(1, (factor,) * len(protocol.exercises()), protocol.starts_ms())
     found = reduce_run(protocol, book, simulate(protocol, wearer, step_ms=STEP_MS), "complete")
-    return measure_run(protocol, book, LEVEL, found, "half", LIMITS[instrument_of(protocol.family)])
+    return measure_run(protocol, book, LEVEL, found, "level.half", LIMITS[instrument_of(protocol.family)])
 
 
 def _words(found: RunNumbers) -> str:

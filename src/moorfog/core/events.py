@@ -13,9 +13,6 @@ from typing import Any, ClassVar, Literal, TypeAlias, cast
 
 from moorfog.core.codec import DataError, encode
 from moorfog.core.facts import (
-    LIMITS as LIMITS,
-)
-from moorfog.core.facts import (
     STRICT as STRICT,
 )
 from moorfog.core.facts import (
@@ -37,6 +34,9 @@ from moorfog.core.facts import (
     Instrument as Instrument,
 )
 from moorfog.core.facts import (
+    Kind as Kind,
+)
+from moorfog.core.facts import (
     Lot as Lot,
 )
 from moorfog.core.facts import (
@@ -46,10 +46,7 @@ from moorfog.core.facts import (
     Task as Task,
 )
 from moorfog.core.facts import (
-    family_of as family_of,
-)
-from moorfog.core.facts import (
-    level_key as level_key,
+    WorkFilter as WorkFilter,
 )
 from moorfog.core.measured import Deviation as Deviation
 from moorfog.core.measured import Hold as Hold
@@ -134,7 +131,10 @@ class TaskChosen:
 
 @dataclass(frozen=True)
 class Answered:
-    """A question answered. ``facts`` is the digest of the facts it holds for; ``minutes_ago`` for timed ones."""
+    """A question answered. ``facts`` is the digest of the facts it holds for; ``minutes_ago`` for timed ones.
+
+    ``screen`` is the screen it was pressed on, empty where that is not known: a slip is taken back only on the same.
+    """
 
     __pydantic_config__: ClassVar[Mapping[str, Any]] = STRICT
     question: str
@@ -142,7 +142,27 @@ class Answered:
     facts: str
     minutes_ago: int | None = None
     note: str = ""
+    screen: str = ""
     kind: Literal["answered"] = "answered"
+
+
+@dataclass(frozen=True)
+class FileRead:
+    """What is on file about the person, read again on a day at the site: before a run, before a signature, or because
+    something was filed meanwhile. By value, as when the visit was opened."""
+
+    clearance: Clearance | None
+    trained_on: str
+    on: str
+    kind: Literal["file_read"] = "file_read"
+
+
+@dataclass(frozen=True)
+class OpenedByMistake:
+    """The visit was opened for the wrong person: it ends here, and leaves nothing behind on that person."""
+
+    __pydantic_config__: ClassVar[Mapping[str, Any]] = STRICT
+    kind: Literal["opened_by_mistake"] = "opened_by_mistake"
 
 
 @dataclass(frozen=True)
@@ -215,6 +235,15 @@ class Adjusted:
     __pydantic_config__: ClassVar[Mapping[str, Any]] = STRICT
     what: Literal["strap", "nose_piece", "reseat"]
     kind: Literal["adjusted"] = "adjusted"
+
+
+@dataclass(frozen=True)
+class SealHoldBegun:
+    """The hold of a user seal check begins: hands on, breath drawn or blown. Timed from this press to the next."""
+
+    __pydantic_config__: ClassVar[Mapping[str, Any]] = STRICT
+    check: Literal["positive", "negative"]
+    kind: Literal["seal_hold_begun"] = "seal_hold_begun"
 
 
 @dataclass(frozen=True)
@@ -305,6 +334,15 @@ class Distress:
 
 
 @dataclass(frozen=True)
+class ClockAhead:
+    """The clock of the screen that pressed the entry before this one was ahead of the server's by ``ahead_ms``: that
+    entry was taken and dated by the server."""
+
+    ahead_ms: int
+    kind: Literal["clock_ahead"] = "clock_ahead"
+
+
+@dataclass(frozen=True)
 class Stopped:
     """The tester stopped the run."""
 
@@ -315,11 +353,13 @@ class Stopped:
 
 @dataclass(frozen=True)
 class ProofGiven:
-    """After a held run the seal was broken on purpose: did the inside rise?"""
+    """After a held run the seal was broken on purpose: did the inside rise? ``seen`` is the highest figure inside that
+    the display showed, as decimal text in its unit; empty where nobody read it."""
 
     __pydantic_config__: ClassVar[Mapping[str, Any]] = STRICT
     run_id: str
     rose: bool
+    seen: str = ""
     kind: Literal["proof_given"] = "proof_given"
 
 
@@ -372,19 +412,27 @@ class Released:
 
 @dataclass(frozen=True)
 class Corrected:
-    """A correction of a sealed record: right size, right person, or void. It never makes a pass of a non-pass."""
+    """A correction of a sealed record: right size, right person, or void. It never makes a pass of a non-pass.
 
-    __pydantic_config__: ClassVar[Mapping[str, Any]] = STRICT
+    ``file`` is what is on the right person's file, by value, where the person changes; ``failed_before``: that person
+    had failed in the set-up it is moved to.
+    """
+
     target: int
     reason: str
     size: str | None = None
     person_id: str | None = None
     void_run: str | None = None
+    file: FileRead | None = None
+    failed_before: bool = False
     kind: Literal["corrected"] = "corrected"
 
 
 Payload: TypeAlias = (
     VisitOpened
+    | FileRead
+    | OpenedByMistake
+    | SealHoldBegun
     | TaskChosen
     | Answered
     | FacepieceChosen
@@ -401,6 +449,7 @@ Payload: TypeAlias = (
     | RunVoided
     | Touched
     | Distress
+    | ClockAhead
     | Stopped
     | ProofGiven
     | Decided
@@ -426,6 +475,9 @@ KINDS: dict[str, type[Any]] = {
     str(cls.__dataclass_fields__["kind"].default): cls
     for cls in (
         VisitOpened,
+        FileRead,
+        OpenedByMistake,
+        SealHoldBegun,
         TaskChosen,
         Answered,
         FacepieceChosen,
@@ -442,6 +494,7 @@ KINDS: dict[str, type[Any]] = {
         RunVoided,
         Touched,
         Distress,
+        ClockAhead,
         Stopped,
         ProofGiven,
         Decided,

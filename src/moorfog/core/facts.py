@@ -10,11 +10,43 @@ from typing import Any, ClassVar, Literal, TypeAlias
 from moorfog.core.canonical import digest
 
 STRICT: Mapping[str, Any] = {"strict": True, "extra": "forbid"}
+Form: TypeAlias = Literal["particles", "gas or vapour", "both"]
+
+
+@dataclass(frozen=True)
+class Kind:
+    """What a kind of facepiece is judged by, by value: never worked out from its name.
+
+    ``level`` and ``apf`` are keys of the rule book; an empty ``level``: it has none and cannot be tested.
+    ``ruled_out_by``: limits of a clearance that rule it out. ``air``: cleaned by filters, supplied, or carried along.
+    """
+
+    __pydantic_config__: ClassVar[Mapping[str, Any]] = STRICT
+    id: str
+    title: str
+    family: Literal["disposable", "half", "full", "powered"]
+    air: Literal["purifying", "supplied", "self-contained"]
+    level: str
+    apf: str
+    ruled_out_by: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class WorkFilter:
+    """A filter or cartridge that a facepiece takes at work: what it stops, its class, the kinds of gas it is for."""
+
+    __pydantic_config__: ClassVar[Mapping[str, Any]] = STRICT
+    form: Form
+    filter_class: str
+    cartridges: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
 class Facepiece:
-    """A facepiece as it is on the face: model version, size and set-up, by value."""
+    """A facepiece as it is on the face: model version, size and set-up, by value.
+
+    ``filter_kind`` and ``filter_class`` are what is on it in the test; ``work`` is what it takes at work.
+    """
 
     __pydantic_config__: ClassVar[Mapping[str, Any]] = STRICT
     model_id: str
@@ -33,11 +65,18 @@ class Facepiece:
     test_filters: bool
     is_own: bool
     ppe: tuple[str, ...]
+    traits: Kind
+    work: tuple[WorkFilter, ...]
 
     @property
     def family(self) -> str:
         """Return disposable, half, full or powered."""
-        return family_of(self.kind)
+        return self.traits.family
+
+    @property
+    def level_key(self) -> str:
+        """Return which pass level of a rule book it is judged by: the facepiece decides, not the hazard."""
+        return self.traits.level
 
     @cached_property
     def configuration(self) -> str:
@@ -55,23 +94,6 @@ class Facepiece:
         )
 
 
-def family_of(kind: str) -> str:
-    """Return the family of a facepiece kind: disposable, half (quarter too), full, or powered."""
-    if kind.startswith("disposable"):
-        return "disposable"
-    if kind.startswith(("powered", "supplied")):
-        return "powered"
-    return "full" if kind.startswith(("full", "scba")) else "half"
-
-
-def level_key(kind: str) -> str:
-    """Return which pass level of a rule book a kind is judged by: the facepiece decides, not the hazard."""
-    return "level.full" if kind in ("full", "powered_full", "supplied_full", "scba_full") else "level.half"
-
-
-Form: TypeAlias = Literal["particles", "gas or vapour", "both"]
-
-
 @dataclass(frozen=True)
 class Contaminant:
     """What is in the air. Figures as decimal text in ``unit``; an empty one is not known."""
@@ -84,6 +106,8 @@ class Contaminant:
     unit: str
     idlh: str = ""
     cartridge_limit: str = ""
+    cartridge: str = ""
+    """The kind of cartridge it needs; empty: the task's own."""
 
 
 @dataclass(frozen=True)
@@ -142,16 +166,6 @@ class Instrument:
     charge_h: int = 0
 
 
-LIMITS: dict[str, tuple[str, ...]] = {
-    "no full facepiece": ("full",),
-    "no half facepiece": ("half",),
-    "no disposable": ("disposable",),
-    "powered only": ("disposable", "half", "full"),
-    "no self-contained": ("scba",),
-}
-"""What a clinician may rule out, and the families of facepiece that are ruled out by it. Never a diagnosis."""
-
-
 @dataclass(frozen=True)
 class Clearance:
     """Medical clearance as on file when the visit opened. Dates as YYYY-MM-DD; an empty ``until`` is not expired."""
@@ -165,8 +179,7 @@ class Clearance:
 
     def rules_out(self, piece: Facepiece) -> str:
         """Return the limit that rules a facepiece out, or nothing."""
-        family = "scba" if piece.kind.startswith("scba") else piece.family
-        return next((one for one in self.limits if family in LIMITS.get(one, ())), "")
+        return next((one for one in self.limits if one in piece.traits.ruled_out_by), "")
 
 
 Agent: TypeAlias = Literal["sweet", "bitter", "odour", "smoke"]

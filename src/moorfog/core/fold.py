@@ -11,15 +11,29 @@ from typing import Any
 from moorfog.core import events as ev
 from moorfog.core.arithmetic import decimal_or_none
 from moorfog.core.budget import stopped_numbers
+from moorfog.core.denying import denied
 from moorfog.core.fold_qualitative import QUALITATIVE_HANDLERS, faults_so_far, spoil_screening
-from moorfog.core.judge import outcome, run_blocks
+from moorfog.core.judge import file_blocks, outcome, run_blocks
 from moorfog.core.measure import Reason, RunNumbers, measure_typed
 from moorfog.core.measure_run import Limits, measure_run
 from moorfog.core.protocols import instrument_of
+from moorfog.core.proving import judge_proof
 from moorfog.core.replacing import made, replace
 from moorfog.core.rules import Rules
-from moorfog.core.trying import begin_try, break_run, change_running, find_try, is_redonning, put_try
-from moorfog.core.visit import Answer, OpenLoop, SealResult, Signature, Visit, loops_needed
+from moorfog.core.trying import begin_try, break_run, find_try, is_redonning, put_try, spoil, try_at, worsen
+from moorfog.core.visit import (
+    Answer,
+    Ended,
+    File,
+    OpenLoop,
+    SealHold,
+    SealResult,
+    Signature,
+    Try,
+    Visit,
+    loops_needed,
+    seal_rule,
+)
 
 UNSIGNING: frozenset[type] = frozenset(
     {
@@ -29,22 +43,29 @@ UNSIGNING: frozenset[type] = frozenset(
         ev.RunClosed,
         ev.NumbersTyped,
         ev.RunVoided,
-        ev.Touched,
-        ev.Distress,
-        ev.Stopped,
         ev.ProofGiven,
         ev.Decided,
         ev.Withheld,
         ev.MethodChosen,
         ev.QualitativeStarted,
         ev.QualitativeEnded,
-        ev.Detected,
         ev.DetectionMistaken,
-        ev.EyesOpened,
         ev.ProofSensed,
     }
 )
-"""Entries after which what was signed is not what stands there any more."""
+"""Decisions after which what was signed is not what stands there any more."""
+OBSERVED: dict[type, str] = {
+    ev.Touched: "touched",
+    ev.Adjusted: "adjusted",
+    ev.Doffed: "taken off or lifted",
+    ev.Distress: "distress",
+    ev.Stopped: "stopped",
+    ev.Detected: "tasted, smelt or reacted to",
+    ev.EyesOpened: "eyes opened in the smoke",
+    ev.Squeezed: "another squeeze in the screening",
+    ev.FileRead: "what is on file",
+}
+"""What is judged by when it happened, whenever it is heard; it ends signatures only where it changes an outcome."""
 
 REDONNED = Reason(
     "redonned",
@@ -77,9 +98,43 @@ def step(visit: Visit, event: ev.Event) -> Visit:
     changes: dict[str, Any] = {"seq": event.seq, "chain": event.chain, "last_at": event.occurred_at}
     if type(payload) in UNSIGNING:
         changes["signatures"] = _on_earlier_revisions(visit)
-    visit = replace(visit, **changes)
+    before, visit = visit, replace(visit, **changes)
     handler = _HANDLERS.get(type(payload))
-    return handler(visit, event, payload) if handler else visit
+    if handler is None:
+        return visit
+    after = handler(visit, event, payload)
+    if type(payload) in OBSERVED:
+        after = _weigh(before, after, event)
+    return _note_fails(after) if after.tries is not before.tries else after
+
+
+def _verdicts(visit: Visit) -> tuple[Any, ...]:
+    return (visit.distress, *(outcome(visit, one)[0] for one in visit.tries))
+
+
+def _weigh(before: Visit, after: Visit, event: ev.Event) -> Visit:
+    """End the signatures where what was heard changes an outcome; a closed record then comes under question."""
+    if _verdicts(before) == _verdicts(after):
+        return after
+    if before.closed:
+        words = OBSERVED[type(event.payload)]
+        why = Reason(
+            "under_question",
+            f"Heard after the record was closed: {words}, at {ev.instant(event.occurred_at)}.",
+            "judged by when it happened",
+            "stop",
+            "A tester settles it in a correction that both sign.",
+        )
+        after = replace(after, questions=(*after.questions, why), questioned_in=after.revision)
+    return replace(after, signatures=_on_earlier_revisions(after))
+
+
+def _note_fails(visit: Visit) -> Visit:
+    """Remember of every try that it was judged a fail at some moment: nothing said later takes that away."""
+    if all(one.has_failed or outcome(visit, one)[0] != "fail" for one in visit.tries):
+        return visit
+    marked = (replace(one, has_failed=one.has_failed or outcome(visit, one)[0] == "fail") for one in visit.tries)
+    return replace(visit, tries=tuple(marked))
 
 
 def _on_earlier_revisions(visit: Visit) -> tuple[Signature, ...]:
@@ -93,9 +148,24 @@ def _opened(visit: Visit, event: ev.Event, payload: ev.VisitOpened) -> Visit:
         visit,
         opened=payload,
         opened_at=event.occurred_at,
+        file=File(payload.clearance, payload.trained_on, payload.opened_on),
         person_id=payload.person_id,
         rules_match=payload.rules_digest == visit.rules.digest,
     )
+
+
+def _file_read(visit: Visit, event: ev.Event, payload: ev.FileRead) -> Visit:
+    visit = replace(visit, file=File(payload.clearance, payload.trained_on, payload.on))
+    against, current = file_blocks(visit), visit.current_try
+    if not against or current is None:
+        return visit
+    return spoil(visit, current, event.occurred_at, against[0].code, f"{against[0].sentence}.")
+
+
+def _opened_by_mistake(visit: Visit, event: ev.Event, payload: ev.OpenedByMistake) -> Visit:
+    if visit.closed or visit.loops or visit.worn_since is not None or visit.running is not None:
+        return visit
+    return replace(visit, wrong_person=True, closed="mistaken")
 
 
 def _task_chosen(visit: Visit, event: ev.Event, payload: ev.TaskChosen) -> Visit:
@@ -107,11 +177,13 @@ def _answered_in_a_row(visit: Visit, events: Sequence[ev.Event]) -> Visit:
     last = events[-1]
     changes: dict[str, Any] = {"seq": last.seq, "chain": last.chain, "last_at": last.occurred_at}
     found: list[Answer] = []
+    begun = visit.tries
     for event in events:
         payload: Any = event.payload  # an ev.Answered
         item = visit.rules.procedure.find(payload.question)
         if item is None or item.act:
             continue
+        before = found[-1] if found else visit.asked[-1] if visit.asked else None
         found.append(
             made(
                 Answer,
@@ -122,14 +194,19 @@ def _answered_in_a_row(visit: Visit, events: Sequence[ev.Event]) -> Visit:
                 minutes_ago=payload.minutes_ago,
                 note=payload.note,
                 seq=event.seq,
+                actor=event.actor,
+                screen=payload.screen,
             )
         )
         if item.before != "release" and visit.signatures:
             changes["signatures"] = _on_earlier_revisions(visit)
+        if begun or item.mistake or item.unwell:
+            visit = denied(visit, item, found[-1], before)
     if found:
         changes["answers"] = {**visit.answers, **{one.question: one for one in found}}
         changes["asked"] = (*visit.asked, *found)
-    return replace(visit, **changes)
+    after = replace(visit, **changes)
+    return _note_fails(after) if begun else after
 
 
 def _chosen(visit: Visit, event: ev.Event, payload: ev.FacepieceChosen) -> Visit:
@@ -185,34 +262,91 @@ def _donned(visit: Visit, event: ev.Event, payload: ev.Donned) -> Visit:
     if visit.facepiece is None:
         return visit
     visit = break_run(visit, event.occurred_at, "donned_again", "It was donned again during the run.")
+    helped = visit.worn_since is not None and not visit.unaided  # it is still on: nobody has donned it anew
     return replace(
         visit,
         donning=visit.donning + 1,
-        unaided=payload.unaided,
+        unaided=payload.unaided and not helped,
         worn_since=event.occurred_at,
         adjustment=visit.adjustment + 1,
     )
 
 
+def _since_donned(one: Try) -> datetime | None:
+    return one.worn_since
+
+
+def _since_sealed(one: Try) -> datetime | None:
+    return one.sealed_at
+
+
+def _changed_on_the_face(visit: Visit, one: Try, at: datetime, code: str, sentence: str) -> Visit:
+    """Void a try in which the facepiece was moved or taken off, unless its protocol asks for just that then."""
+    if is_redonning(visit, one, at):
+        return put_try(visit, replace(one, remarks=(*one.remarks, REDONNED)))
+    return spoil(visit, one, at, code, sentence)
+
+
 def _doffed(visit: Visit, event: ev.Event, payload: ev.Doffed) -> Visit:
-    if is_redonning(visit, event.occurred_at):
-        return change_running(visit, remarks=(*visit.tries[-1].remarks, REDONNED))
-    visit = break_run(visit, event.occurred_at, "lifted", "It was taken off or lifted during the run.")
+    at = event.occurred_at
+    one = try_at(visit, at, _since_donned)
+    if one is not None:
+        visit = _changed_on_the_face(visit, one, at, "lifted", "It was taken off or lifted before the run was over.")
+        if visit.tries[one.no - 1].is_running:
+            return visit  # in a re-donning that the protocol asks for
+    if visit.worn_since is None or at < visit.worn_since:
+        return visit
     return replace(visit, worn_since=None, unaided=False)
 
 
 def _adjusted(visit: Visit, event: ev.Event, payload: ev.Adjusted) -> Visit:
-    if is_redonning(visit, event.occurred_at):
-        return change_running(visit, remarks=(*visit.tries[-1].remarks, REDONNED))
-    visit = break_run(visit, event.occurred_at, "adjusted", "It was adjusted during the run.")
+    at = event.occurred_at
+    one = try_at(visit, at, _since_sealed)
+    if one is not None:
+        visit = _changed_on_the_face(visit, one, at, "adjusted", "It was adjusted before the run was over.")
+        if visit.tries[one.no - 1].is_running:
+            return visit
     return replace(visit, adjustment=visit.adjustment + 1)
 
 
-def _seal_checked(visit: Visit, event: ev.Event, payload: ev.SealChecked) -> Visit:
+def _seal_hold_begun(visit: Visit, event: ev.Event, payload: ev.SealHoldBegun) -> Visit:
     if visit.worn_since is None:
         return visit
-    made = SealResult(payload, event.occurred_at, visit.donning, visit.adjustment)
-    return replace(visit, seals=(*visit.seals, made), asked_seals=(*visit.asked_seals, made))
+    return replace(visit, seal_hold=SealHold(payload.check, event.occurred_at, visit.donning, visit.adjustment))
+
+
+def held_s(visit: Visit, check: str, at: datetime) -> float | None:
+    """Return how many seconds of protocol time a seal check has been held at ``at``, None where no hold was begun."""
+    hold = visit.seal_hold
+    is_this = hold is not None and (hold.check, hold.donning, hold.adjustment) == (
+        check,
+        visit.donning,
+        visit.adjustment,
+    )
+    return (at - hold.at).total_seconds() * visit.speed if hold is not None and is_this else None
+
+
+def must_be_held_s(visit: Visit, check: str) -> Fraction:
+    """Return for how many seconds a seal check of this facepiece is held, 0 where it is not."""
+    rule = seal_rule(visit)
+    if rule is None or check not in rule.held:
+        return Fraction(0)
+    return visit.rules.book.ratio("seal_check.hold") or Fraction(0)
+
+
+def _seal_checked(visit: Visit, event: ev.Event, payload: ev.SealChecked) -> Visit:
+    if visit.worn_since is None or visit.facepiece is None:
+        return visit
+    wanted, held = must_be_held_s(visit, payload.check), held_s(visit, payload.check, event.occurred_at)
+    made = SealResult(
+        payload,
+        event.occurred_at,
+        visit.donning,
+        visit.adjustment,
+        visit.facepiece.configuration,
+        not wanted or (held is not None and held >= wanted),
+    )
+    return replace(visit, seals=(*visit.seals, made), asked_seals=(*visit.asked_seals, made), seal_hold=None)
 
 
 def _run_started(visit: Visit, event: ev.Event, payload: ev.RunStarted) -> Visit:
@@ -230,7 +364,7 @@ def _run_started(visit: Visit, event: ev.Event, payload: ev.RunStarted) -> Visit
     protocol = visit.rules.protocol(payload.protocol_id)
     if protocol is None or protocol.is_qualitative or visit.facepiece.kind not in protocol.kinds:
         against.append("protocol")
-    level = visit.rules.book.ratio(ev.level_key(visit.facepiece.kind))
+    level = visit.rules.book.ratio(visit.facepiece.level_key)
     if level is None or level != judged_by:
         against.append("level")
     family = protocol.family if protocol is not None else ""
@@ -310,7 +444,7 @@ def _run_closed(visit: Visit, event: ev.Event, payload: ev.RunClosed) -> Visit:
                 visit.rules.book,
                 Fraction(started.level),
                 payload,
-                one.facepiece.kind,
+                one.facepiece.level_key,
                 _limits(visit, started),
             )
         elif payload.end == "stopped" or one.stopped:
@@ -318,7 +452,7 @@ def _run_closed(visit: Visit, event: ev.Event, payload: ev.RunClosed) -> Visit:
                 protocol,
                 visit.rules.book,
                 Fraction(started.level),
-                one.facepiece.kind,
+                one.facepiece.level_key,
                 payload.windows,
                 payload.signals,
                 payload.holds,
@@ -329,7 +463,7 @@ def _run_closed(visit: Visit, event: ev.Event, payload: ev.RunClosed) -> Visit:
             Reason("lost", _DEVIATION_WORDS["lost"], "silence in mid-run", "put_right", "Repeat the run."),
         )
     if broken:
-        numbers = replace(numbers, state="unfinished") if numbers.state in ("reached", "held", "below") else numbers
+        numbers = replace(numbers, state="unfinished") if numbers.state in ("reached", "held") else numbers
     return put_try(
         visit, replace(one, closed=payload, broken=broken, numbers=numbers, ended_at=one.ended_at or event.occurred_at)
     )
@@ -379,7 +513,7 @@ def _numbers_typed(visit: Visit, event: ev.Event, payload: ev.NumbersTyped) -> V
         numbers = RunNumbers(
             "void", reasons=(Reason("not_a_number", str(error), "", "put_right", "Type what the counter shows."),)
         )
-    if broken or one.stopped or one.distress:
+    if (broken or one.stopped or one.distress) and numbers.state in ("reached", "held"):
         numbers = replace(numbers, state="unfinished")
     return put_try(
         visit, replace(one, typed=payload, numbers=numbers, broken=broken, ended_at=one.ended_at or event.occurred_at)
@@ -394,36 +528,44 @@ def _run_voided(visit: Visit, event: ev.Event, payload: ev.RunVoided) -> Visit:
 
 
 def _touched(visit: Visit, event: ev.Event, payload: ev.Touched) -> Visit:
-    running = visit.running
-    if running is None:
-        return visit
-    if payload.moved and not is_redonning(visit, event.occurred_at):
-        return break_run(visit, event.occurred_at, "touched_moved", "The wearer touched it and it moved.")
-    note = Reason("touched", "The wearer touched it; nothing moved.", "recorded, the tester decides", "note")
+    at = event.occurred_at
+    one = try_at(visit, at, _since_sealed if payload.moved else None)
+    if one is None:
+        moved = payload.moved and visit.worn_since is not None and visit.current_try is None
+        return replace(visit, adjustment=visit.adjustment + 1) if moved else visit
     if payload.moved:
-        note = REDONNED
-    return change_running(visit, remarks=(*running.remarks, note))
+        return _changed_on_the_face(visit, one, at, "moved", "The wearer touched it and it moved.")
+    note = Reason("touched", "The wearer touched it; nothing moved.", "recorded, the tester decides", "note")
+    return put_try(visit, replace(one, remarks=(*one.remarks, note)))
 
 
 def _distress(visit: Visit, event: ev.Event, payload: ev.Distress) -> Visit:
-    if visit.running is not None:
-        visit = change_running(visit, distress=True, stopped=True, ended_at=event.occurred_at)
+    one = try_at(visit, event.occurred_at) or visit.running
+    if one is not None:
+        visit = _broken_off(visit, one, event.occurred_at, distress=True)
     return replace(spoil_screening(visit, event.occurred_at), distress=True)
 
 
 def _stopped(visit: Visit, event: ev.Event, payload: ev.Stopped) -> Visit:
-    running = visit.running
-    if running is None:
+    one = try_at(visit, event.occurred_at) or visit.running
+    if one is None:
         return spoil_screening(visit, event.occurred_at)
-    faults = faults_so_far(visit, running, event.occurred_at)
-    return change_running(visit, stopped=True, ended_at=event.occurred_at, broken=(*running.broken, *faults))
+    faults = faults_so_far(visit, one, event.occurred_at) if one.is_running else ()
+    return _broken_off(visit, replace(one, broken=(*one.broken, *faults)), event.occurred_at, distress=False)
+
+
+def _broken_off(visit: Visit, one: Try, at: datetime, distress: bool) -> Visit:
+    why = Reason("stopped", "Stopped before the end.", "no verdict without all exercises", "put_right")
+    changed = replace(one, stopped=True, distress=one.distress or distress, ended_at=one.ended_at or at)
+    return put_try(visit, worsen(changed, "unfinished", why))
 
 
 def _proof_given(visit: Visit, event: ev.Event, payload: ev.ProofGiven) -> Visit:
     one = find_try(visit, payload.run_id)
-    if one is None or one.is_running or one.proof is not None:
+    if one is None or one.is_running or one.proof is False:
         return visit
-    return put_try(visit, replace(one, proof=payload.rose))
+    rose, why = judge_proof(visit, one, event.occurred_at, payload.rose, payload.seen)
+    return put_try(visit, replace(one, proof=rose, proof_reason=why))
 
 
 def _decided(visit: Visit, event: ev.Event, payload: ev.Decided) -> Visit:
@@ -445,7 +587,10 @@ def _decided(visit: Visit, event: ev.Event, payload: ev.Decided) -> Visit:
 
 def _withheld(visit: Visit, event: ev.Event, payload: ev.Withheld) -> Visit:
     one = find_try(visit, payload.run_id)
-    return visit if one is None else put_try(visit, replace(one, withheld=payload.reason or "no reason given"))
+    if one is None:
+        return visit
+    why = Reason("withheld", f"The tester withholds the pass: {payload.reason}", "a tester may withhold", "stop")
+    return put_try(visit, worsen(replace(one, withheld=payload.reason or "no reason given"), "fail", why))
 
 
 def _signed(visit: Visit, event: ev.Event, payload: ev.Signed) -> Visit:
@@ -465,7 +610,7 @@ def _turned_away(visit: Visit, event: ev.Event, payload: ev.TurnedAway) -> Visit
 
 
 def _released(visit: Visit, event: ev.Event, payload: ev.Released) -> Visit:
-    if visit.loops or visit.running is not None:
+    if visit.loops or visit.running is not None or visit.wrong_person:
         return visit
     return replace(visit, closed=visit.closed or ("turned_away" if visit.turned_away else "released"))
 
@@ -475,26 +620,77 @@ def _corrected(visit: Visit, event: ev.Event, payload: ev.Corrected) -> Visit:
     frozen = tuple(
         one if one.final or one.is_running else replace(one, final=outcome(visit, one)) for one in visit.tries
     )
+    revision = visit.revision + 1
+    moved = tuple(
+        Ended(one.no, visit.person_id, one.facepiece.configuration, one.started_at, revision)
+        for one in frozen
+        if one.has_failed and (payload.person_id or (payload.size and one.chosen_seq == payload.target))
+    )
     if payload.size is not None:
-        frozen = tuple(
-            replace(one, facepiece=replace(one.facepiece, size=payload.size))
-            if one.chosen_seq == payload.target
-            else one
-            for one in frozen
-        )
+        frozen = _moved_to_size(frozen, payload.target, payload.size)
+    person = visit.person_id if payload.person_id is None else payload.person_id
+    if payload.failed_before:
+        frozen = tuple(worsen(one, "unfinished", FAILED_THERE) for one in frozen)
     visit = replace(
         visit,
         tries=frozen,
-        revision=visit.revision + 1,
+        revision=revision,
         corrections=(*visit.corrections, payload.reason),
-        person_id=visit.person_id if payload.person_id is None else payload.person_id,
+        person_id=person,
+        ended=(*visit.ended, *moved),
     )
+    if person != visit.person_id or payload.person_id is not None:
+        visit = _for_the_right_person(visit, payload)
     one = find_try(visit, payload.void_run) if payload.void_run is not None else None
     return put_try(visit, replace(one, voided=payload.reason or "Voided by correction.")) if one is not None else visit
 
 
+FAILED_THERE = Reason(
+    "failed_there",
+    "Moved to where this person has failed: that is no pass without another test.",
+    "a correction never makes a pass of a non-pass",
+    "stop",
+    "Test again.",
+)
+
+
+def _moved_to_size(tries: tuple[Try, ...], chosen: int, size: str) -> tuple[Try, ...]:
+    """Move the tries of one choice of a facepiece to another size; where that one has failed they are no pass."""
+    out = tuple(
+        replace(one, facepiece=replace(one.facepiece, size=size)) if one.chosen_seq == chosen else one for one in tries
+    )
+    failed = {one.facepiece.configuration for one in out if one.has_failed and one.chosen_seq != chosen}
+    return tuple(
+        worsen(one, "unfinished", FAILED_THERE)
+        if one.chosen_seq == chosen and one.facepiece.configuration in failed
+        else one
+        for one in out
+    )
+
+
+def _for_the_right_person(visit: Visit, payload: ev.Corrected) -> Visit:
+    """Judge the tries by the file of the person they are moved to: the first one's clearance does not go along."""
+    file = payload.file
+    visit = replace(
+        visit,
+        file=File(file.clearance, file.trained_on, file.on) if file is not None else File(None, "", ""),
+        is_moved=True,
+    )
+    tries = []
+    for one in visit.tries:
+        against = file_blocks(replace(visit, facepiece=one.facepiece))
+        for block in against:
+            why = Reason(block.code, f"{block.sentence}.", "the right person's own file", "stop", block.detail)
+            one = worsen(one, "unfinished", why)
+        tries.append(one)
+    return replace(visit, tries=tuple(tries))
+
+
 _HANDLERS: dict[type, Callable[[Visit, ev.Event, Any], Visit]] = {
     ev.VisitOpened: _opened,
+    ev.FileRead: _file_read,
+    ev.OpenedByMistake: _opened_by_mistake,
+    ev.SealHoldBegun: _seal_hold_begun,
     ev.TaskChosen: _task_chosen,
     ev.FacepieceChosen: _chosen,
     ev.ProbeFitted: _probe_fitted,

@@ -9,6 +9,7 @@ from typing import Any
 from moorfog.core import events as ev
 from moorfog.core.judge import run_blocks
 from moorfog.core.measure import Reason, RunNumbers
+from moorfog.core.proving import too_late
 from moorfog.core.qualitative import (
     dose_faults,
     elapsed_ms,
@@ -19,7 +20,7 @@ from moorfog.core.qualitative import (
     screening_result,
 )
 from moorfog.core.replacing import replace
-from moorfog.core.trying import begin_try, break_run, find_try, put_try
+from moorfog.core.trying import begin_try, break_run, find_try, put_try, spoil, try_at, worsen
 from moorfog.core.visit import Detection, ScreeningState, Try, Visit
 
 
@@ -66,10 +67,30 @@ def _screening_started(visit: Visit, event: ev.Event, payload: ev.ScreeningStart
 
 
 def _squeezed(visit: Visit, event: ev.Event, payload: ev.Squeezed) -> Visit:
-    running = visit.screening_running
-    if running is None or running.started.screening_id != payload.screening_id:
+    last = visit.screenings[-1] if visit.screenings else None
+    if last is None or last.started.screening_id != payload.screening_id:
         return visit
-    return replace(visit, screenings=(*visit.screenings[:-1], replace(running, squeezes=running.squeezes + 1)))
+    if last.ended_at is not None and event.occurred_at > last.ended_at:
+        return visit
+    more = replace(last, squeezes=last.squeezes + 1)
+    if last.ended_at is not None:
+        return _threshold_again(visit, more, event.occurred_at)
+    return replace(visit, screenings=(*visit.screenings[:-1], more))
+
+
+def _threshold_again(visit: Visit, more: ScreeningState, at: datetime) -> Visit:
+    """Count a squeeze that is heard after the screening was over: given before the taste, it may raise the threshold,
+    and then a test that was given by the lower one shows nothing."""
+    protocol = visit.rules.protocol(more.started.protocol_id)
+    if not more.threshold or protocol is None:
+        return visit
+    result = screening_result(protocol, more.squeezes)
+    raised = result != more.result
+    visit = replace(visit, screenings=(*visit.screenings[:-1], replace(more, result=result)))
+    for one in visit.tries:
+        if raised and one.attempt == more.attempt and one.sensed is not None:
+            visit = spoil(visit, one, at, "threshold", "The threshold was higher than the test was given by.")
+    return visit
 
 
 def _screened(visit: Visit, event: ev.Event, payload: ev.Screened) -> Visit:
@@ -131,7 +152,7 @@ def _detected(visit: Visit, event: ev.Event, payload: ev.Detected) -> Visit:
     one = _sensing(visit, payload.about)
     if one is None or one.detection is not None:
         return visit
-    if one.ended_at is not None and event.occurred_at > one.ended_at:
+    if one.ended_at is not None and event.occurred_at > one.ended_at and not _still_counts(visit, one, event):
         late = Reason(
             "detected_late",
             "Sensed and pressed after the end of the run.",
@@ -139,7 +160,29 @@ def _detected(visit: Visit, event: ev.Event, payload: ev.Detected) -> Visit:
             "note",
         )
         return put_try(visit, replace(one, remarks=(*one.remarks, late)))
-    return put_try(visit, _failed(visit, one, event.occurred_at, payload))
+    changed = _failed(visit, one, event.occurred_at, payload)
+    return put_try(visit, worsen(changed, "fail", changed.numbers.reasons[0]))
+
+
+def _still_counts(visit: Visit, one: Try, event: ev.Event) -> bool:
+    """True until the question that closes the senses, asked once the hood is off, has been answered.
+
+    A procedure without such a question, from before there was one, closes them with the hood.
+    """
+    sensed = one.sensed
+    closing = next(
+        (
+            item
+            for item in visit.rules.procedure.item
+            if item.closes_senses and (not item.when.methods or (sensed and sensed.agent in item.when.methods))
+        ),
+        None,
+    )
+    if closing is None:
+        return False
+    ended = one.ended_at or event.occurred_at
+    asked = [each.at for each in visit.asked if each.question == closing.id and each.at >= ended]
+    return not asked or event.occurred_at <= min(asked)
 
 
 def _failed(visit: Visit, one: Try, at: datetime, payload: ev.Detected) -> Try:
@@ -169,10 +212,10 @@ def _mistaken(visit: Visit, event: ev.Event, payload: ev.DetectionMistaken) -> V
 
 
 def _eyes_opened(visit: Visit, event: ev.Event, payload: ev.EyesOpened) -> Visit:
-    running = visit.running
-    if running is None or running.started.source != "senses":
+    one = try_at(visit, event.occurred_at) or visit.running
+    if one is None or one.sensed is None:
         return visit
-    return break_run(visit, event.occurred_at, "eyes_opened", "Eyes opened or irritated in the smoke.")
+    return spoil(visit, one, event.occurred_at, "eyes_opened", "Eyes opened or irritated in the smoke.")
 
 
 def _ended(visit: Visit, event: ev.Event, payload: ev.QualitativeEnded) -> Visit:
@@ -187,9 +230,12 @@ def _ended(visit: Visit, event: ev.Event, payload: ev.QualitativeEnded) -> Visit
 
 def _proof_sensed(visit: Visit, event: ev.Event, payload: ev.ProofSensed) -> Visit:
     one = _sensing(visit, payload.run_id)
-    if one is None or one.is_running or one.proof is not None:
+    if one is None or one.is_running or one.proof is False:
         return visit
-    return put_try(visit, replace(one, proof=payload.sensed))
+    protocol = visit.rules.protocol(one.started.protocol_id)
+    by_break = protocol is not None and protocol.dosing is not None and protocol.dosing.proof == "seal_break"
+    late = too_late(visit, one, event.occurred_at, on_face=by_break) if payload.sensed else ""
+    return put_try(visit, replace(one, proof=payload.sensed and not late, proof_reason=late))
 
 
 def faults_so_far(visit: Visit, one: Try, at: datetime) -> tuple[Reason, ...]:

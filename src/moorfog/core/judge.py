@@ -4,15 +4,26 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from datetime import datetime, timedelta
+from datetime import date, datetime, timedelta
 from typing import Literal, NamedTuple
 
-from moorfog.core.events import level_key
+from moorfog.core.denying import denial_reason
 from moorfog.core.measure import Reason
 from moorfog.core.methods import method_stands
-from moorfog.core.protection import protection
-from moorfog.core.rules import Gravity, Item
-from moorfog.core.visit import Outcome, Try, Visit, facts_digest, items_that_apply, seal_fails, seal_holds, seal_rule
+from moorfog.core.protection import protection, suffices
+from moorfog.core.rules import Book, Gravity, Item
+from moorfog.core.validity import valid_until
+from moorfog.core.visit import (
+    Outcome,
+    Try,
+    Visit,
+    facts_digest,
+    items_that_apply,
+    seal_fails,
+    seal_holds,
+    seal_rule,
+    seals_allowed,
+)
 
 Status = Literal["done", "open", "waiting", "not_fine"]
 ACT_WORDS = {
@@ -30,6 +41,7 @@ ACT_WORDS = {
     "sign_wearer": "The wearer has not signed",
     "sign_tester": "The tester has not signed",
     "release": "Not released",
+    "mistaken": "Opened for the wrong person: not ended yet",
 }
 
 
@@ -80,6 +92,7 @@ _ACT_DONE: dict[str, Callable[[Visit], bool]] = {
     "sign_wearer": lambda visit: is_signed_by(visit, "wearer"),
     "sign_tester": lambda visit: is_signed_by(visit, "tester"),
     "release": lambda visit: bool(visit.closed),
+    "mistaken": lambda visit: bool(visit.closed),
 }
 
 
@@ -90,7 +103,7 @@ def method_against(visit: Visit) -> str:
     found: str | None = visit.memo.get("method_against")
     if found is None:
         task, book = visit.task, visit.rules.book
-        required = protection(task, book, visit.facepiece.filter_class).required if task is not None else None
+        required = protection(task, book).required if task is not None else None
         found = visit.memo["method_against"] = method_stands(
             visit.method, visit.facepiece, visit.rules, required, visit.out
         )
@@ -175,7 +188,9 @@ def _visit_blocks(visit: Visit) -> list[Block]:
                 "rules_differ", "The rules at hand are not those pinned to this visit", "restore the pinned set", "stop"
             )
         )
-    out += _file_blocks(visit)
+    if visit.wrong_person:
+        out.append(Block("wrong_person", "Opened for the wrong person", "end it, open the right one", "stop"))
+    out += file_blocks(visit) + work_blocks(visit)
     if visit.distress:
         out.append(
             Block("distress", "Distress: no more testing today", "wearer out first, then the clinician decides", "stop")
@@ -185,36 +200,63 @@ def _visit_blocks(visit: Visit) -> list[Block]:
     return out
 
 
-def _file_blocks(visit: Visit) -> list[Block]:
-    """Return what the clearance on file and the task rule out; medical detail is never known here."""
+def file_blocks(visit: Visit) -> list[Block]:
+    """Return what the person's file rules out: clearance and training; medical detail is never known here.
+
+    A book from before the file was asked for (no ``medical.kept_at``) lets a file that is not there pass, as it did.
+    """
     out: list[Block] = []
-    clearance, piece = visit.opened.clearance if visit.opened else None, visit.facepiece
-    if clearance is not None:
-        day = visit.opened.opened_on if visit.opened else ""
-        if clearance.status != "cleared":
-            out.append(
-                Block("clearance", f"On file: {clearance.status} for a respirator", "refer to the clinician", "stop")
-            )
-        elif clearance.valid_until and clearance.valid_until < day:
-            out.append(
-                Block("clearance", f"Clearance ran out on {clearance.valid_until}", "refer to the clinician", "stop")
-            )
-        elif clearance.valid_from > day:
-            out.append(Block("clearance", f"Cleared only from {clearance.valid_from}", "come back then", "stop"))
-        elif piece is not None and clearance.rules_out(piece):
-            limit = clearance.rules_out(piece)
-            out.append(
-                Block("clearance_limit", f"The clearance says: {limit}", "choose another kind, or refer", "stop")
-            )
-    if visit.task is not None and piece is not None:
-        found = protection(visit.task, visit.rules.book, piece.filter_class)
-        verdict = next((one for one in found.kinds if one.kind == piece.kind), None)
-        if verdict is None or verdict.suffices != "yes":
-            why = verdict.why if verdict is not None else "this kind is not known"
-            out.append(
-                Block("protection", f"Not enough for {visit.task.name}: {why}", "choose a kind that suffices", "stop")
-            )
+    file, piece, book = visit.file, visit.facepiece, visit.rules.book
+    clearance, day = (file.clearance, file.on) if file is not None else (None, "")
+    if clearance is None:
+        if is_file_missing(book, "medical"):
+            sentence = "No clearance on file, and this rule book asks for one before any fit test"
+            remedy = "put it on file; or the site states in writing where it keeps it"
+            out.append(Block("no_clearance", sentence, remedy, "stop"))
+    elif clearance.status != "cleared":
+        words = f"On file: {clearance.status} for a respirator"
+        out.append(Block("clearance", words, "refer to the clinician", "stop"))
+    elif clearance.valid_until and clearance.valid_until < day:
+        words = f"Clearance ran out on {clearance.valid_until}"
+        out.append(Block("clearance", words, "refer to the clinician", "stop"))
+    elif clearance.valid_from > day:
+        out.append(Block("clearance", f"Cleared only from {clearance.valid_from}", "come back then", "stop"))
+    elif piece is not None and clearance.rules_out(piece):
+        limit = clearance.rules_out(piece)
+        out.append(Block("clearance_limit", f"The clearance says: {limit}", "choose another kind, or refer", "stop"))
+    trained = trained_until(book, file.trained_on if file is not None else "", day)
+    if trained == "" and is_file_missing(book, "training"):
+        sentence = "No training on file that still counts, and this rule book asks for it"
+        remedy = "train now and put it on file; or the site states in writing where it keeps it"
+        out.append(Block("no_training", sentence, remedy, "put_right"))
     return out
+
+
+def is_file_missing(book: Book, what: str) -> bool:
+    """True where a book requires a file (``medical`` or ``training``) and the site has not said where else it is."""
+    kept = book.find(f"{what}.kept_at")
+    return kept is not None and book.yes(f"{what}.required") is True and not book.text(f"{what}.kept_at").strip()
+
+
+def trained_until(book: Book, trained_on: str, day: str) -> str:
+    """Return until when a training counts, YYYY-MM-DD, or nothing where there is none, it lies ahead of ``day``, or it
+    no longer counts on it. A book without ``training.interval`` has it count for good (9999)."""
+    if not trained_on or trained_on > day:
+        return ""
+    months = book.ratio("training.interval")
+    until = valid_until(date.fromisoformat(trained_on), int(months)).isoformat() if months else "9999-12-31"
+    return until if day <= until else ""
+
+
+def work_blocks(visit: Visit) -> list[Block]:
+    """Return why the set-up, as it is worn at work, is not enough for the task; nothing before both are chosen."""
+    task, piece = visit.task, visit.facepiece
+    if task is None or piece is None:
+        return []
+    verdict = suffices(task, visit.rules.book, piece)
+    if verdict.suffices == "yes":
+        return []
+    return [Block("protection", f"Not enough for {task.name}: {verdict.why}", "choose one that suffices", "stop")]
 
 
 def _piece_blocks(visit: Visit) -> list[Block]:
@@ -222,11 +264,10 @@ def _piece_blocks(visit: Visit) -> list[Block]:
     if piece is None:
         return []
     out: list[Block] = []
-    if visit.rules.book.ratio(level_key(piece.kind)) is None:
+    if visit.rules.book.ratio(piece.level_key) is None:
         sentence = f"{visit.rules.book.title} states no pass level for this kind here"
         out.append(Block("level_blank", sentence, "enter it under Rule books, from your own copy", "stop"))
-    allowed = visit.rules.book.number("seal_check.repeats") + 1
-    if visit.current_try is None and seal_fails(visit) >= allowed and not seal_holds(visit):
+    if visit.current_try is None and seal_fails(visit) >= seals_allowed(visit):
         out.append(Block("seal_limit", f"The seal check leaked {seal_fails(visit)} times", "another facepiece", "stop"))
     limit = visit.rules.book.number("tries.per_facepiece")
     made = visit.tries_with(piece)
@@ -302,23 +343,42 @@ def outcome(visit: Visit, one: Try) -> tuple[Outcome, tuple[Reason, ...]]:
                 "Settle it, then run again.",
             ),
         )
-    numbers = one.numbers
-    if numbers.state == "below":
+    numbers, denials = one.numbers, _denials(visit, one)
+    if numbers.state == "below" and (one.sensed is not None or not one.broken):
         return "fail", numbers.reasons
+    refused = tuple(why for item, why in denials if item.refuses)
+    if refused:
+        return "fail", refused + one.remarks
+    if one.withheld and not one.is_running:
+        return "fail", (
+            Reason(
+                "withheld",
+                f"The tester withholds the pass: {one.withheld}",
+                "a tester may withhold, never grant",
+                "stop",
+            ),
+        )
     if one.broken:
         return "void", one.broken + one.remarks
+    if denials:
+        return "void", tuple(why for _, why in denials) + one.remarks
     if numbers.state == "void":
         return "void", numbers.reasons
     if one.is_running:
         return "unfinished", (Reason("running", "The run is going on.", "", "put_right"),)
     if one.is_sealing:
         return "unfinished", (Reason("sealing", "Stopped. The last readings are coming in.", "", "put_right"),)
-    if numbers.state not in ("reached", "held"):
+    if numbers.state not in ("reached", "held") or one.stopped or one.distress:
         why = "Stopped in distress." if one.distress else "Stopped before the end."
-        return "unfinished", (
-            Reason("stopped", why, "no verdict without all exercises", "put_right", "Start a new try."),
-        )
+        remedy = "Nothing more today: the clinician decides." if visit.distress else "Start a new try."
+        return "unfinished", (Reason("stopped", why, "no verdict without all exercises", "put_right", remedy),)
     return _after_numbers(visit, one)
+
+
+def _denials(visit: Visit, one: Try) -> tuple[tuple[Item, Reason], ...]:
+    """Return what was answered "not fine" from the start of the run on, with the words for it."""
+    found = ((each, visit.rules.procedure.find(each.question)) for each in one.denials)
+    return tuple((item, denial_reason(visit, item)) for _, item in found if item is not None)
 
 
 def _after_numbers(visit: Visit, one: Try) -> tuple[Outcome, tuple[Reason, ...]]:
@@ -330,7 +390,8 @@ def _after_numbers(visit: Visit, one: Try) -> tuple[Outcome, tuple[Reason, ...]]
             return "void", (
                 Reason(
                     "not_sensed",
-                    "The proof failed: the agent was there and was not sensed, so the run shows nothing.",
+                    one.proof_reason
+                    or "The proof failed: the agent was there and was not sensed: the run shows nothing.",
                     "seal break or second whiff after a run without detection",
                     "put_right",
                     "Screen again before the next try, or test by another method.",
@@ -340,22 +401,13 @@ def _after_numbers(visit: Visit, one: Try) -> tuple[Outcome, tuple[Reason, ...]]
             return "void", (
                 Reason(
                     "blocked_line",
-                    "Seal broken on purpose and the number did not rise: the line is blocked.",
+                    one.proof_reason or "Seal broken on purpose and the number did not rise: the line is blocked.",
                     "held verdict, common practice",
                     "put_right",
                     "Clear the line, then repeat.",
                 ),
             )
         notes = tuple(note for note in notes if note.code != "near_zero")
-    if one.withheld:
-        return "fail", (
-            Reason(
-                "withheld",
-                f"The tester withholds the pass: {one.withheld}",
-                "a tester may withhold, never grant",
-                "stop",
-            ),
-        )
     if visit.attempt != one.attempt:
         return "unfinished", (
             *notes,
@@ -371,10 +423,6 @@ def _after_numbers(visit: Visit, one: Try) -> tuple[Outcome, tuple[Reason, ...]]
         here = standing(visit, item, moment)
         if here.status == "done":
             continue
-        if here.status == "not_fine" and item.voids:
-            return "void", (Reason(item.id, "Touched or moved during the run.", item.source, "put_right", item.remedy),)
-        if here.status == "not_fine" and item.refuses:
-            return "fail", (Reason(item.id, "Not accepted: uncomfortable.", item.source, "stop", item.remedy),)
         sentence = f"{item.title} Not fine." if here.status == "not_fine" else f"{item.title} Not asked yet."
         open_ones.append(
             Reason(
@@ -393,9 +441,12 @@ def _after_numbers(visit: Visit, one: Try) -> tuple[Outcome, tuple[Reason, ...]]
 
 
 def needs_decision(visit: Visit) -> bool:
-    """True when the attempt's run is over without a pass and the tester has not said what comes next."""
+    """True when the attempt's run is over without a pass and the tester has not said what comes next.
+
+    After distress, and for the wrong person, there is nothing to decide: they are looked after, and the visit ends.
+    """
     current = visit.current_try
-    if current is None or current.is_running or visit.ending or visit.closed:
+    if current is None or current.is_running or visit.ending or visit.closed or visit.distress or visit.wrong_person:
         return False
     result, reasons = outcome(visit, current)
     if result == "unfinished":
@@ -412,8 +463,10 @@ def queue(visit: Visit, now: datetime) -> list[Standing]:
     if visit.closed:
         return []
     out: list[Standing] = []
-    only_back = visit.ending or bool(visit.turned_away) or visit.distress
+    only_back = visit.ending or bool(visit.turned_away) or visit.distress or visit.wrong_person
     every = [one for one in standings(visit, now) if not only_back or one.item.before == "release"]
+    if visit.wrong_person:
+        every = [one for one in every if one.item.act in ("doff", "put_back", "mistaken")]
     if not only_back:
         stops = [one for one in every if one.status == "not_fine" and one.item.gravity == "stop"]
         if stops:

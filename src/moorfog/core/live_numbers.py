@@ -57,8 +57,8 @@ def recent_value(protocol: Protocol, readings: Sequence[Reading]) -> Fraction | 
     return sum((value_of(protocol, one) for one in own), Fraction(0)) / len(own)
 
 
-def live_numbers(reduction: Reduction, book: Book, level: Fraction, kind: str) -> LiveNumbers:
-    """Return the numbers of a running run on a facepiece of ``kind``, the budget by the honest rule."""
+def live_numbers(reduction: Reduction, book: Book, level: Fraction, level_key: str) -> LiveNumbers:
+    """Return the numbers of a running run on a facepiece judged by ``level_key``, the budget by the honest rule."""
     protocol = reduction.protocol
     windows, signals, holds = reduction.measured(), reduction.signals(), reduction.holds()
     begun = shares_of(protocol, book, windows, signals, holds)
@@ -74,7 +74,7 @@ def live_numbers(reduction: Reduction, book: Book, level: Fraction, kind: str) -
     chamber = now.chamber if now is not None else None
     if chamber is not None:
         outside = Fraction(max(chamber, 0), 1000)
-    peak = photometer.peak_reason(protocol, kind, signals) if protocol.family == "photometer" else None
+    peak = photometer.peak_reason(protocol, level_key, signals) if protocol.family == "photometer" else None
     broken = next((one.detail for one in reduction.deviations if one.code == "broken_hold"), "")
     return LiveNumbers(
         outside,
@@ -89,10 +89,10 @@ def live_numbers(reduction: Reduction, book: Book, level: Fraction, kind: str) -
     )
 
 
-def must_end(reduction: Reduction, kind: str) -> bool:
+def must_end(reduction: Reduction, level_key: str) -> bool:
     """True once the protocol itself ends the run: a single peak above its limit, or a breath hold broken."""
     if reduction.protocol.family == "photometer":
-        return photometer.peak_reason(reduction.protocol, kind, reduction.signals()) is not None
+        return photometer.peak_reason(reduction.protocol, level_key, reduction.signals()) is not None
     return any(one.code == "broken_hold" for one in reduction.deviations)
 
 

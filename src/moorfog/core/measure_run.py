@@ -40,11 +40,11 @@ class Limits:
 
 
 def measure_run(
-    protocol: Protocol, book: Book, level: Fraction, reduced: Reduced, kind: str, limits: Limits
+    protocol: Protocol, book: Book, level: Fraction, reduced: Reduced, level_key: str, limits: Limits
 ) -> RunNumbers:
-    """Judge a run that reached its end, on a facepiece of ``kind``; limits in the unit of the instrument."""
+    """Judge a run that reached its end, on a facepiece judged by ``level_key``; limits in the instrument's unit."""
     if protocol.family == "photometer":
-        return measure_signals(protocol, book, level, reduced.signals, kind, limits.minimum, limits.step)
+        return measure_signals(protocol, book, level, reduced.signals, level_key, limits.minimum, limits.step)
     if protocol.family == "pressure":
         return measure_holds(protocol, book, level, reduced.holds, limits.step)
     return measure_windows(protocol, book, level, reduced.windows, limits.minimum, limits.cap)

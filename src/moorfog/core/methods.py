@@ -11,7 +11,7 @@ from fractions import Fraction
 from functools import lru_cache
 from typing import Literal
 
-from moorfog.core.events import Facepiece, level_key
+from moorfog.core.events import Facepiece
 from moorfog.core.rules import Book, Rules
 from moorfog.core.same import Same
 
@@ -95,7 +95,7 @@ def _by_filter(method: Method, piece: Facepiece, book: Book) -> str:
 
 def _by_book(method: Method, piece: Facepiece, book: Book, required: Fraction | None) -> tuple[str, tuple[str, ...]]:
     """Return why a book rules a method out, or nothing, and the limits of use it brings."""
-    level = book.ratio(level_key(piece.kind))
+    level = book.ratio(piece.level_key)
     if method == "smoke" and book.yes("smoke.allowed") is not True:
         return f"{book.title}: irritant smoke is off here", ()
     if method not in QUALITATIVE:

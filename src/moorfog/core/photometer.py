@@ -11,7 +11,6 @@ from collections.abc import Sequence
 from fractions import Fraction
 
 from moorfog.core.arithmetic import cut, whole_or_cut
-from moorfog.core.facts import level_key
 from moorfog.core.measure import (
     ExerciseResult,
     Outside,
@@ -82,12 +81,12 @@ def inside_slices(signals: Sequence[SignalWindow], index: int) -> list[Slice]:
     return [each for one in signals if one.use == "inside" and one.exercise == index for each in one.slices]
 
 
-def single_peak(protocol: Protocol, kind: str) -> Fraction:
-    """Return the share of the challenge that no single peak may pass on this kind of facepiece."""
+def single_peak(protocol: Protocol, level_key: str) -> Fraction:
+    """Return the share of the challenge that no single peak may pass on a facepiece judged by this level."""
     aerosol = protocol.aerosol
     if aerosol is None:
         return Fraction(1)
-    return Fraction(aerosol.single_peak_full if level_key(kind) == "level.full" else aerosol.single_peak_half)
+    return Fraction(aerosol.single_peak_half if level_key == "level.half" else aerosol.single_peak_full)
 
 
 def highest_share(protocol: Protocol, signals: Sequence[SignalWindow]) -> tuple[Fraction, int] | None:
@@ -103,9 +102,9 @@ def highest_share(protocol: Protocol, signals: Sequence[SignalWindow]) -> tuple[
     return best
 
 
-def peak_reason(protocol: Protocol, kind: str, signals: Sequence[SignalWindow]) -> Reason | None:
+def peak_reason(protocol: Protocol, level_key: str, signals: Sequence[SignalWindow]) -> Reason | None:
     """Return why a single peak ended the run, or None while none did."""
-    found, limit = highest_share(protocol, signals), single_peak(protocol, kind)
+    found, limit = highest_share(protocol, signals), single_peak(protocol, level_key)
     if found is None or found[0] <= limit:
         return None
     exercise = protocol.exercises()[found[1]]
@@ -124,7 +123,7 @@ def measure_signals(
     book: Book,
     level: Fraction,
     signals: Sequence[SignalWindow],
-    kind: str,
+    level_key: str,
     minimum: Fraction,
     resolution: Fraction,
 ) -> RunNumbers:
@@ -148,7 +147,7 @@ def measure_signals(
             "instrument limit",
             "Generator, chamber door; wait until steady, repeat.",
         )
-    peak = peak_reason(protocol, kind, signals)
+    peak = peak_reason(protocol, level_key, signals)
     if peak is not None:
         return RunNumbers("below", reasons=(peak,))
     results: list[ExerciseResult] = []

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass
-from datetime import date, datetime
+from datetime import datetime
 from fractions import Fraction
 
 from moorfog.core.arithmetic import cut
-from moorfog.core.events import instant, level_key
+from moorfog.core.events import instant
 from moorfog.core.judge import (
     Block,
     Standing,
@@ -29,11 +30,22 @@ from moorfog.core.picture_runs import ReasonView as ReasonView
 from moorfog.core.picture_runs import RunView, TryView, moment, run_view
 from moorfog.core.picture_runs import reason_view as reason_view
 from moorfog.core.picture_runs import try_view as try_view
-from moorfog.core.protection import protection
+from moorfog.core.protection import protection, suffices
 from moorfog.core.protocols import Protocol, instrument_of
-from moorfog.core.rules import Item
+from moorfog.core.rules import Book, Item
 from moorfog.core.simulated_faults import PRACTICE
-from moorfog.core.visit import Outcome, Try, Visit, facts_digest, loops_needed, repeated_leak, seal_fails, seal_rule
+from moorfog.core.validity import valid_until as valid_until
+from moorfog.core.visit import (
+    Outcome,
+    Try,
+    Visit,
+    facts_digest,
+    loops_needed,
+    repeated_leak,
+    seal_fails,
+    seal_rule,
+    seals_allowed,
+)
 
 BACK_STEPS = 6
 
@@ -201,6 +213,14 @@ class Picture:
     terms: str
 
 
+def with_values(text: str, book: Book) -> str:
+    """Return a text of the procedure with the book's own values in the place of their keys, such as {smoking.wait}."""
+    return _KEY.sub(lambda found: str(book.values[found[1]].value) if found[1] in book.values else found[0], text)
+
+
+_KEY = re.compile(r"\{([a-z_.]+)\}")
+
+
 def card_of(visit: Visit, one: Standing) -> Card:
     """Return the card of an item as it stands."""
     item = one.item
@@ -212,8 +232,8 @@ def card_of(visit: Visit, one: Standing) -> Card:
         item.step,
         item.act,
         item.mode,
-        item.title,
-        item.say,
+        with_values(item.title, visit.rules.book),
+        with_values(item.say, visit.rules.book),
         item.remedy,
         item.consequence,
         item.gravity,
@@ -263,7 +283,7 @@ def _seal_checks(visit: Visit) -> tuple[SealCheckView, ...]:
             for one in visit.seals
             if one.check.check == name and one.donning == visit.donning and one.adjustment == visit.adjustment
         ]
-        result = "" if not made else "holds" if made[-1].holds else "leaks"
+        result = "" if not made else "leaks" if any(x.leaks for x in made) else "holds" if made[-1].holds else "short"
         out.append(SealCheckView(name, rule.positive if name == "positive" else rule.negative, result))
     return tuple(out)
 
@@ -287,7 +307,7 @@ def _facepiece(visit: Visit) -> FacepieceView | None:
 
 def seal_remedy(visit: Visit) -> str:
     """Return what to do about the last leak, by kind and place of the facepiece; the same place twice: inspect."""
-    failed = [one for one in visit.seals if not one.holds]
+    failed = [one for one in visit.seals if one.leaks]
     if not failed or visit.facepiece is None:
         return ""
     place, family = failed[-1].check.place, visit.facepiece.family
@@ -313,14 +333,13 @@ def task_view(visit: Visit) -> TaskView | None:
     task, piece = visit.task, visit.facepiece
     if task is None:
         return None
-    found = protection(task, visit.rules.book, piece.filter_class if piece else "")
-    kind = next((one for one in found.kinds if piece is not None and one.kind == piece.kind), None)
+    found = protection(task, visit.rules.book)
     return TaskView(
         task.id,
         task.name,
         cut(found.required) if found.required is not None else "unknown",
         found.worst,
-        kind.limits if kind is not None else (),
+        suffices(task, visit.rules.book, piece).limits if piece is not None else (),
         " with ".join(part for part in (task.work_filter, task.work_cartridge) if part),
     )
 
@@ -329,7 +348,7 @@ def method_limits(visit: Visit, one: Try) -> tuple[str, ...]:
     """Return the limits of use that the method of a try brings with it."""
     if one.sensed is None:
         return ()
-    required = protection(visit.task, visit.rules.book, one.facepiece.filter_class).required if visit.task else None
+    required = protection(visit.task, visit.rules.book).required if visit.task else None
     advice = advise(one.facepiece, visit.rules, required, Kit(frozenset(METHODS)), Wearer())
     limits = next((each.limits for each in advice if each.method == one.sensed.agent), ())
     return tuple(f"{limit.capitalize()}, by this method." for limit in limits)
@@ -345,14 +364,15 @@ def on_file(visit: Visit) -> str:
     """Return what is on file about clearance and training, in words; never a medical detail."""
     if visit.opened is None:
         return ""
-    one, parts = visit.opened.clearance, []
+    one, parts = visit.file.clearance if visit.file is not None else None, []
     if one is None:
         parts.append("no clearance on file")
     else:
         until = f", until {one.valid_until}" if one.valid_until else ""
         limits = f", {', '.join(one.limits)}" if one.limits else ""
         parts.append(f"{one.status}{until}{limits}, by {one.by}")
-    parts.append(f"trained {visit.opened.trained_on}" if visit.opened.trained_on else "no training on file")
+    trained = visit.file.trained_on if visit.file is not None else ""
+    parts.append(f"trained {trained}" if trained else "no training on file")
     return "; ".join(parts)
 
 
@@ -408,7 +428,7 @@ def picture(visit: Visit, now: datetime) -> Picture:
         visit.rules.book.seal_check_word,
         _seal_checks(visit),
         seal_fails(visit),
-        int(visit.rules.book.number("seal_check.repeats")) + 1,
+        seals_allowed(visit),
         seal_remedy(visit),
         int(visit.rules.book.ratio("seal_check.hold") or 10),
         _tape(visit),
@@ -436,18 +456,6 @@ def picture(visit: Visit, now: datetime) -> Picture:
     )
 
 
-def valid_until(tested_on: date, months: int) -> date:
-    """Return the last valid day: the anniversary in the site's time zone, 29 February → 28 February."""
-    total = tested_on.month - 1 + months
-    year, month = tested_on.year + total // 12, total % 12 + 1
-    day = tested_on.day
-    while True:
-        try:
-            return date(year, month, day)
-        except ValueError:
-            day -= 1
-
-
 def run_protocols(visit: Visit) -> tuple[Protocol, ...]:
     """Return the protocols of the quantitative method chosen that may be run on the facepiece, the usual one first."""
     piece = visit.facepiece
@@ -459,4 +467,4 @@ def run_protocols(visit: Visit) -> tuple[Protocol, ...]:
 
 def level_for(visit: Visit) -> Fraction | None:
     """Return the pass level for the chosen facepiece, or None where the book is silent."""
-    return visit.rules.book.ratio(level_key(visit.facepiece.kind)) if visit.facepiece else None
+    return visit.rules.book.ratio(visit.facepiece.level_key) if visit.facepiece else None

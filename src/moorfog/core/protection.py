@@ -1,4 +1,7 @@
-"""What protection a task needs: hazard ratio, required APF, the kinds that suffice, and up to which concentration."""
+"""What protection a task needs: hazard ratio, required APF, what suffices with which work filters, and up to where.
+
+Test filters prove the face only. What is worn at work must itself stop every contaminant of the task.
+"""
 
 from __future__ import annotations
 
@@ -9,17 +12,10 @@ from functools import lru_cache
 from typing import Literal
 
 from moorfog.core.arithmetic import NotANumber, cut, parse_decimal, whole_or_cut
-from moorfog.core.events import Contaminant, Task
+from moorfog.core.events import Contaminant, Facepiece, Kind, Task, WorkFilter
 from moorfog.core.measure import Reason
 from moorfog.core.rules import Book
 from moorfog.core.same import Same
-
-KINDS = (
-    *("disposable_cup", "disposable_fold", "disposable_duckbill", "disposable_clip", "quarter", "half", "full"),
-    *("powered_half", "powered_full", "supplied_demand_half", "supplied_demand_full", "supplied_half", "supplied_full"),
-    *("scba_demand_full", "scba_full"),
-)
-AIR_PURIFYING = frozenset(one for one in KINDS if not one.startswith(("supplied", "scba")))
 
 
 @dataclass(frozen=True)
@@ -40,7 +36,6 @@ class Protection:
     hazard_ratio: Fraction | None
     required: Fraction | None
     worst: str
-    kinds: tuple[KindVerdict, ...]
     reasons: tuple[Reason, ...]
 
     @property
@@ -49,18 +44,17 @@ class Protection:
         return any(one.gravity == "stop" for one in self.reasons)
 
 
-def apf(book: Book, kind: str, filter_class: str = "") -> Fraction | None:
+def apf(book: Book, kind: Kind, filter_class: str = "") -> Fraction | None:
     """Return the assigned protection factor a book states for a kind, None where it is silent; never another book's.
 
-    A disposable's own class comes first where the book tells classes apart, then the half facepiece's.
+    Where the book tells filter classes apart, that of the class worn counts, and "gas" for a cartridge that stops no
+    particles. A disposable without a factor of its own has the half facepiece's.
     Source of the US values: 29 CFR 1910.134 (d)(3)(i)(A) Table 1 (recalled).
     """
-    if kind.startswith("disposable"):
-        by_class = book.ratio(f"apf.disposable.{filter_class}") if filter_class else None
-        if by_class is not None or any(key.startswith("apf.disposable.") for key in book.values):
-            return by_class
-        return book.ratio("apf.half")
-    return book.ratio(f"apf.{kind}")
+    if any(key.startswith(f"{kind.apf}.") for key in book.values):
+        return book.ratio(f"{kind.apf}.{filter_class}") if filter_class else None
+    found = book.ratio(kind.apf)
+    return book.ratio("apf.half") if found is None and kind.family == "disposable" else found
 
 
 def _figure(text: str, what: str) -> Fraction | None:
@@ -127,44 +121,109 @@ def _stops(task: Task, book: Book) -> list[Reason]:
     return out
 
 
-def protection(task: Task, book: Book, filter_class: str = "") -> Protection:
-    """Return what a task needs under a book: required APF ≥ hazard ratio, which kinds suffice, and up to where."""
-    return _protection(task, Same(book), filter_class)
+def protection(task: Task, book: Book) -> Protection:
+    """Return what a task needs under a book: required APF ≥ hazard ratio, and what forbids air-purifying altogether."""
+    return _protection(task, Same(book))
 
 
 @lru_cache(maxsize=512)
-def _protection(task: Task, rule_book: Same[Book], filter_class: str) -> Protection:
-    book = rule_book.one
+def _protection(task: Task, rule_book: Same[Book]) -> Protection:
     ratios = [(one, hazard_ratio(one)) for one in task.contaminants]
     known = [(ratio, one.name) for one, ratio in ratios if ratio is not None]
     worst = max(known, default=None)
     required = worst[0] if worst is not None and len(known) == len(ratios) else None
-    reasons = _stops(task, book)
-    kinds = tuple(_kind(one, task, book, required, bool(reasons), filter_class) for one in KINDS)
-    return Protection(worst[0] if worst else None, required, worst[1] if worst else "", kinds, tuple(reasons))
+    reasons = tuple(_stops(task, rule_book.one))
+    return Protection(worst[0] if worst else None, required, worst[1] if worst else "", reasons)
 
 
-def _kind(
-    kind: str, task: Task, book: Book, required: Fraction | None, is_stop: bool, filter_class: str
-) -> KindVerdict:
-    factor = apf(book, kind, filter_class)
-    if is_stop and kind in AIR_PURIFYING:
-        return KindVerdict(kind, factor, "no", "never air-purifying here", ())
-    if kind.startswith("disposable") and any(one.form != "particles" for one in task.contaminants):
-        return KindVerdict(kind, factor, "no", "a disposable takes no gas or vapour", ())
+def kind_suffices(task: Task, book: Book, kind: Kind, filter_class: str = "") -> KindVerdict:
+    """Return whether a kind is enough for a task by its factor, whatever its filters stop; see :func:`suffices`."""
+    factor, needs = apf(book, kind, filter_class), protection(task, book)
+    required = needs.required
+    if needs.is_stop and kind.air == "purifying":
+        return KindVerdict(kind.id, factor, "no", "never air-purifying here", ())
+    if kind.family == "disposable" and any(one.form != "particles" for one in task.contaminants):
+        return KindVerdict(kind.id, factor, "no", "a disposable takes no gas or vapour", ())
     if factor is None:
-        return KindVerdict(kind, None, "not stated", f"{book.title} states no APF for it here", ())
+        return KindVerdict(kind.id, None, "not stated", f"{book.title} states no APF for it here", ())
     if required is None:
-        return KindVerdict(kind, factor, "no", "the needed factor is not known", ())
+        return KindVerdict(kind.id, factor, "no", "the needed factor is not known", ())
     limits = _limits(task.contaminants, factor)
     if factor < required:
-        return KindVerdict(kind, factor, "no", f"APF {whole_or_cut(factor)} is below {cut(required)}", limits)
+        return KindVerdict(kind.id, factor, "no", f"APF {whole_or_cut(factor)} is below {cut(required)}", limits)
     for one in task.contaminants:
         highest, by = maximum_use(one, factor)
         exposure = _figure(one.concentration, "concentration")
         if highest is not None and exposure is not None and exposure > highest:
-            return KindVerdict(kind, factor, "no", f"{one.name}: above {cut(highest)} {one.unit}, {by}", limits)
-    return KindVerdict(kind, factor, "yes", f"APF {whole_or_cut(factor)} covers {cut(required)}", limits)
+            return KindVerdict(kind.id, factor, "no", f"{one.name}: above {cut(highest)} {one.unit}, {by}", limits)
+    return KindVerdict(kind.id, factor, "yes", f"APF {whole_or_cut(factor)} covers {cut(required)}", limits)
+
+
+def suffices(task: Task, book: Book, piece: Facepiece) -> KindVerdict:
+    """Return whether a set-up is enough for a task as it is worn at work: its factor, and filters that stop it all.
+
+    A book from before filter classes were put in order (``filters.order``) judges the factor alone, as it did then.
+    """
+    if not book.words(ORDER):
+        return kind_suffices(task, book, piece.traits, piece.filter_class)
+    if piece.traits.air != "purifying":
+        return kind_suffices(task, book, piece.traits)
+    filters = work_filters(piece)
+    if not filters:
+        by_kind = kind_suffices(task, book, piece.traits)
+        sentence = f"{piece.model}: which filters it takes at work is not stated; the test filters prove the face only"
+        return KindVerdict(by_kind.kind, by_kind.apf, "no", sentence, by_kind.limits)
+    found = [_with_filter(task, book, piece.traits, one) for one in filters]
+    return next((one for one in found if one.suffices == "yes"), found[0])
+
+
+ORDER = "filters.order"
+"""The book's filter classes for particles, weakest first."""
+
+
+def work_filters(piece: Facepiece) -> tuple[WorkFilter, ...]:
+    """Return what a facepiece takes at work: as the model states it, else what is on it in the test, if that is worn
+    at work too. A set of test filters says nothing about work."""
+    if piece.work:
+        return piece.work
+    if piece.test_filters:
+        return ()
+    if piece.filter_kind in ("media", "particulate"):
+        return (WorkFilter("particles", piece.filter_class),)
+    return (WorkFilter("gas or vapour" if piece.filter_kind == "gas" else "both", piece.filter_class),)
+
+
+def _with_filter(task: Task, book: Book, kind: Kind, worn: WorkFilter) -> KindVerdict:
+    by_class = worn.filter_class if worn.form != "gas or vapour" else "gas"
+    verdict = kind_suffices(task, book, kind, by_class)
+    against = not_stopped(task, book, worn) if verdict.suffices == "yes" else ""
+    return KindVerdict(verdict.kind, verdict.apf, "no", against, verdict.limits) if against else verdict
+
+
+def not_stopped(task: Task, book: Book, worn: WorkFilter) -> str:
+    """Return the first contaminant of a task that a work filter does not stop, and why, or nothing.
+
+    What the task does not say, a class or a kind of cartridge, is not stopped: unknown is never enough.
+    """
+    order = book.words(ORDER)
+    for one in task.contaminants:
+        if one.form in ("particles", "both"):
+            if worn.form == "gas or vapour":
+                return f"{one.name}: a gas cartridge alone stops no particles"
+            if task.work_filter not in order:
+                return f"{one.name}: the task names no filter class that this rule book knows"
+            if worn.filter_class not in order or order.index(worn.filter_class) < order.index(task.work_filter):
+                return f"{one.name}: needs {task.work_filter} filters, this takes {worn.filter_class or 'none stated'}"
+        if one.form in ("gas or vapour", "both"):
+            needed = one.cartridge or task.work_cartridge
+            if worn.form == "particles":
+                return f"{one.name}: a particle filter takes no gas or vapour"
+            if not needed:
+                return f"{one.name}: the task names no cartridge for it"
+            if needed not in worn.cartridges:
+                takes = ", ".join(worn.cartridges) or "none stated"
+                return f"{one.name}: needs {needed} cartridges, this takes {takes}"
+    return ""
 
 
 def _limits(contaminants: Sequence[Contaminant], factor: Fraction) -> tuple[str, ...]:

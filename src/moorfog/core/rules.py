@@ -41,6 +41,13 @@ class Value:
     """What a site put in the place of the shipped value, and why; empty where it stands as shipped."""
     checked: str = ""
     """Which copy a site has checked it against, on which day, by whom; empty where nobody has."""
+    off: bool = False
+    """Shipped switched off: remembered too vaguely to be used before a site has checked or changed it."""
+
+    @property
+    def is_on(self) -> bool:
+        """True unless it waits for a site to confirm it."""
+        return not self.off or bool(self.checked or self.changed)
 
 
 @dataclass(frozen=True)
@@ -72,7 +79,8 @@ class Book:
 
     def find(self, key: str) -> Value | None:
         """Return the value called ``key``, or None where the book is silent (unknown is never a pass)."""
-        return self.values.get(key)
+        found = self.values.get(key)
+        return found if found is not None and found.is_on else None
 
     @once
     def ratio(self, key: str) -> Fraction | None:
@@ -125,6 +133,10 @@ class When:
     donned: tuple[bool, ...] = ()
     tried: tuple[bool, ...] = ()
     on_file: tuple[Literal["trained", "untrained"], ...] = ()
+    distress: tuple[bool, ...] = ()
+    mistaken: tuple[bool, ...] = ()
+    rule: tuple[tuple[str, ...], ...] = ()
+    """Texts of the book that must read so, as pairs of key and text: which of two schools is followed."""
 
 
 @dataclass(frozen=True)
@@ -136,7 +148,8 @@ class Item:
     book's value (minutes) that must have gone by since; ``voids`` and ``refuses`` say what "not fine" does to a try.
     ``school`` names the book's value that says which school is followed, where there are schools. ``after_wear`` and
     ``after_clear`` wait for the clock of wear and of clearing; ``check`` says of what kit the answer is a check;
-    ``shows_cautions`` puts the method's cautions on the card.
+    ``shows_cautions`` puts the method's cautions on the card. "Not fine" to ``mistake`` ends the visit as opened for
+    the wrong person, to ``unwell`` it is distress. Until ``closes_senses`` is answered a detection still counts.
     """
 
     id: str
@@ -161,6 +174,9 @@ class Item:
     shows_cautions: bool = False
     voids: bool = False
     refuses: bool = False
+    mistake: bool = False
+    closes_senses: bool = False
+    unwell: bool = False
     when: When = When()
 
 
@@ -199,6 +215,8 @@ class SealRule:
     source: str
     standing: Standing
     when: When
+    held: tuple[Literal["positive", "negative"], ...] = ()
+    """Those of its checks that are held for the book's seconds, timed from key to key."""
 
 
 @dataclass(frozen=True)

@@ -10,6 +10,7 @@ from typing import Any, Literal, NamedTuple
 
 from moorfog.core.canonical import digest
 from moorfog.core.events import (
+    Clearance,
     Facepiece,
     NumbersTyped,
     Part,
@@ -24,10 +25,10 @@ from moorfog.core.events import (
 from moorfog.core.measure import Reason, RunNumbers
 from moorfog.core.methods import QUALITATIVE
 from moorfog.core.protocols import Protocol
-from moorfog.core.rules import FACTS, Item, Procedure, Rules, SealRule, When
+from moorfog.core.rules import FACTS, Item, Rules, SealRule, When
 from moorfog.core.same import Same
 
-FOLD_VERSION = 4
+FOLD_VERSION = 5
 """Raised whenever the same log would fold to another result; see docs/fold-changes.md."""
 
 Outcome = Literal["pass", "fail", "void", "unfinished"]
@@ -43,6 +44,20 @@ class Answer:
     at: datetime
     minutes_ago: int | None
     note: str
+    seq: int
+    actor: str
+    screen: str
+
+
+@dataclass(frozen=True)
+class Denial:
+    """A question answered "not fine" once a run of this try had begun. It stands, whatever is answered after it.
+
+    ``taken_back`` by the next press on the same screen and account, within the seconds that a slip may take.
+    """
+
+    question: str
+    at: datetime
     seq: int
 
 
@@ -64,11 +79,28 @@ class SealResult:
     at: datetime
     donning: int
     adjustment: int
+    configuration: str
+    is_long_enough: bool
+
+    @property
+    def leaks(self) -> bool:
+        """True if wearer or tester found a leak."""
+        return self.check.wearer == "leaks" or self.check.tester == "leaks"
 
     @property
     def holds(self) -> bool:
-        """True only if wearer and tester both found that it holds."""
-        return self.check.wearer == "holds" and self.check.tester == "holds"
+        """True only if wearer and tester both found that it holds, for as long as it must be held."""
+        return not self.leaks and self.is_long_enough
+
+
+@dataclass(frozen=True)
+class SealHold:
+    """A hold that was begun: of which check, when, on which donning and adjustment."""
+
+    check: str
+    at: datetime
+    donning: int
+    adjustment: int
 
 
 ScreeningResult = Literal["", "10", "20", "30", "sensed", "none", "spoilt"]
@@ -109,7 +141,12 @@ class Detection:
 
 @dataclass(frozen=True)
 class Try:
-    """Facepiece × donning × run. Kept and numbered whatever comes of it. ``t0`` is None until the first dose is in."""
+    """Facepiece × donning × run. Kept and numbered whatever comes of it. ``t0`` is None until the first dose is in.
+
+    ``worn_since`` and ``sealed_at``: when what was tested was put on, and its seal last found to hold. ``denials``:
+    what was answered "not fine" from the start of the run on. ``has_failed``: it was judged a fail at some moment;
+    whatever it is called later, an earlier pass in the same set-up has ended by it.
+    """
 
     no: int
     attempt: int
@@ -123,11 +160,16 @@ class Try:
     chosen_seq: int
     parts: tuple[Part, ...]
     against: tuple[str, ...]
+    worn_since: datetime | None = None
+    sealed_at: datetime | None = None
+    denials: tuple[Denial, ...] = ()
+    has_failed: bool = False
     broken: tuple[Reason, ...] = ()
     remarks: tuple[Reason, ...] = ()
     closed: RunClosed | None = None
     typed: NumbersTyped | None = None
     proof: bool | None = None
+    proof_reason: str = ""
     doses: tuple[datetime, ...] = ()
     detection: Detection | None = None
     longest_gap_ms: int = 0
@@ -174,6 +216,27 @@ class Signature:
 
 
 @dataclass(frozen=True)
+class File:
+    """What is on file about the person, as it was read last: clearance, last training, and on which day at the site."""
+
+    clearance: Clearance | None
+    trained_on: str
+    on: str
+
+
+@dataclass(frozen=True)
+class Ended:
+    """A fail that ended an earlier permission and was moved to another person or set-up: it goes on ending the first
+    one's until the correction is signed."""
+
+    no: int
+    person_id: str
+    configuration: str
+    at: datetime
+    revision: int
+
+
+@dataclass(frozen=True)
 class Visit:
     """A visit folded from its log. ``revision`` rises with each correction; signatures hold for one revision."""
 
@@ -184,6 +247,8 @@ class Visit:
     opened_at: datetime | None = None
     last_at: datetime | None = None
     rules_match: bool = False
+    file: File | None = None
+    wrong_person: bool = False
     task: Task | None = None
     answers: Mapping[str, Answer] = field(default_factory=dict)
     asked: tuple[Answer, ...] = ()
@@ -198,6 +263,7 @@ class Visit:
     adjustment: int = 0
     seals: tuple[SealResult, ...] = ()
     asked_seals: tuple[SealResult, ...] = ()
+    seal_hold: SealHold | None = None
     loops: tuple[OpenLoop, ...] = ()
     loops_closed: tuple[tuple[OpenLoop, datetime], ...] = ()
     loops_opened: int = 0
@@ -210,9 +276,15 @@ class Visit:
     distress: bool = False
     turned_away: str = ""
     come_back_on: str | None = None
-    closed: Literal["", "released", "turned_away"] = ""
+    closed: Literal["", "released", "turned_away", "mistaken"] = ""
     revision: int = 1
     corrections: tuple[str, ...] = ()
+    ended: tuple[Ended, ...] = ()
+    is_moved: bool = False
+    questions: tuple[Reason, ...] = ()
+    """What came in after the record was closed and made a try of it worse: it is under question until a tester settles
+    it in a correction that both sign."""
+    questioned_in: int = 0
     signatures: tuple[Signature, ...] = ()
     person_id: str = ""
     memo: dict[Any, Any] = field(default_factory=dict, init=False, repr=False, compare=False)
@@ -273,7 +345,7 @@ class Visit:
 
     def ruled_out(self, piece: Facepiece) -> str:
         """Return the limit of the clearance on file that rules a facepiece out, or nothing."""
-        clearance = self.opened.clearance if self.opened else None
+        clearance = self.file.clearance if self.file else None
         return clearance.rules_out(piece) if clearance is not None else ""
 
     def tries_with(self, piece: Facepiece) -> int:
@@ -364,6 +436,8 @@ class Circumstances(NamedTuple):
     donned: bool
     tried: bool
     numbers: str
+    distress: bool
+    mistaken: bool
 
 
 def circumstances(visit: Visit) -> Circumstances:
@@ -386,6 +460,8 @@ def circumstances(visit: Visit) -> Circumstances:
             donned=visit.donning > 0,
             tried=bool(visit.tries),
             numbers=current.numbers.state if current else "none",
+            distress=visit.distress,
+            mistaken=visit.wrong_person,
         )
     return found
 
@@ -400,12 +476,17 @@ def applies(when: When, here: Circumstances) -> bool:
 
 def items_that_apply(visit: Visit) -> tuple[Item, ...]:
     """Return the items of the procedure that apply to the visit as it stands, in order."""
-    return _items(Same(visit.rules.procedure), circumstances(visit))
+    return _items(Same(visit.rules), circumstances(visit))
 
 
 @lru_cache(maxsize=512)
-def _items(procedure: Same[Procedure], here: Circumstances) -> tuple[Item, ...]:
-    return tuple(item for item in procedure.one.item if applies(item.when, here))
+def _items(rules: Same[Rules], here: Circumstances) -> tuple[Item, ...]:
+    book = rules.one.book
+    return tuple(
+        item
+        for item in rules.one.procedure.item
+        if applies(item.when, here) and all(book.text(key) == value for key, value in item.when.rule)
+    )
 
 
 def _is_acknowledged(visit: Visit) -> bool:
@@ -413,7 +494,7 @@ def _is_acknowledged(visit: Visit) -> bool:
 
 
 def _on_file(visit: Visit) -> str:
-    return "trained" if visit.opened is not None and visit.opened.trained_on else "untrained"
+    return "trained" if visit.file is not None and visit.file.trained_on else "untrained"
 
 
 def seal_rule(visit: Visit) -> SealRule | None:
@@ -440,32 +521,43 @@ def loops_needed(visit: Visit) -> tuple[str, ...]:
 
 
 def seal_holds(visit: Visit) -> bool:
-    """True if the checks the site's school asks for hold on this donning after the last adjustment, and none leaks.
+    """True if the checks the site's school asks for hold on this donning after the last adjustment, and none leaked.
 
     Schools: all that can be done (default, and for a school nobody knows) · either · the filter decides (the first).
     """
     rule = seal_rule(visit)
     if rule is None:
         return False
-    latest: dict[str, SealResult] = {}
-    for one in visit.seals:
-        if one.donning == visit.donning and one.adjustment == visit.adjustment:
-            latest[one.check.check] = one
-    if not all(one.holds for one in latest.values()):
-        return False
+    made = [one for one in visit.seals if one.donning == visit.donning and one.adjustment == visit.adjustment]
+    if any(one.leaks for one in made):
+        return False  # after a leak it is refitted; the same fit asked again is no other fit
+    found = {one.check.check for one in made if one.holds}
     school = visit.rules.book.text("seal_check.school")
     if school == "either":
-        return any(name in latest for name in rule.checks)
+        return any(name in found for name in rule.checks)
     wanted = rule.checks[:1] if school == "the filter decides" else rule.checks
-    return all(name in latest for name in wanted)
+    return all(name in found for name in wanted)
+
+
+def has_leaked(visit: Visit) -> bool:
+    """True if a seal check leaked on this donning since the last adjustment: a refit comes before the next check."""
+    return any(one.leaks and one.donning == visit.donning and one.adjustment == visit.adjustment for one in visit.seals)
 
 
 def repeated_leak(visit: Visit) -> str:
     """Return the place that leaked in the last two failed checks of the chosen facepiece alike, or nothing."""
-    places = [one.check.place for one in visit.seals if not one.holds]
+    places = [one.check.place for one in visit.seals if one.leaks]
     return places[-1] if len(places) > 1 and places[-1] and places[-1] == places[-2] else ""
 
 
-def seal_fails(visit: Visit) -> int:
-    """Return how many seal checks leaked on the chosen facepiece since it was chosen."""
-    return sum(1 for one in visit.seals if not one.holds)
+def seal_fails(visit: Visit, piece: Facepiece | None = None) -> int:
+    """Return how many seal checks leaked in this visit on the very set-up of ``piece``, or of the one chosen."""
+    piece = piece or visit.facepiece
+    if piece is None:
+        return 0
+    return sum(1 for one in visit.asked_seals if one.leaks and one.configuration == piece.configuration)
+
+
+def seals_allowed(visit: Visit) -> int:
+    """Return how many seal checks may leak on a facepiece before another one is taken."""
+    return int(visit.rules.book.number("seal_check.repeats")) + 1

@@ -8,7 +8,9 @@ from importlib.resources import files
 from typing import Any
 
 from moorfog.core.codec import DataError
+from moorfog.core.facts import Kind
 from moorfog.core.instruments import KindRule, read_kinds
+from moorfog.core.kinds import read_facepiece_kinds
 from moorfog.core.rules import Book, Procedure, Protocol, Rules, pin, read_book, read_procedure, read_protocol
 
 
@@ -61,6 +63,12 @@ def shipped_procedure() -> Procedure:
 def instrument_kinds() -> dict[str, KindRule]:
     """Return the kinds of instrument by id. Raises ``DataError`` naming file and key."""
     return read_kinds(tomllib.loads(files(__package__).joinpath("instruments.toml").read_text("utf-8")), "instruments")
+
+
+@cache
+def facepiece_kinds() -> dict[str, Kind]:
+    """Return the kinds of facepiece by id. Raises ``DataError`` naming file and key."""
+    return read_facepiece_kinds(tomllib.loads(files(__package__).joinpath("kinds.toml").read_text("utf-8")), "kinds")
 
 
 def rules_for(book: Book) -> Rules:

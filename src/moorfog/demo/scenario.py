@@ -115,6 +115,11 @@ FACEPIECES: list[dict[str, Any]] = [
         "clips": [],
         "probe": "probed_cartridge",
         "test_filters": True,
+        "work_filters": [
+            {"form": "particles", "filter_class": "100-type", "cartridges": []},
+            {"form": "both", "filter_class": "100-type", "cartridges": ["organic vapour"]},
+            {"form": "both", "filter_class": "100-type", "cartridges": ["inorganic gas"]},
+        ],
         "sizes": _sizes(S, M, L),
     },
     {
@@ -136,6 +141,11 @@ FACEPIECES: list[dict[str, Any]] = [
         "clips": [],
         "probe": "valve_seat",
         "test_filters": True,
+        "work_filters": [
+            {"form": "particles", "filter_class": "100-type", "cartridges": []},
+            {"form": "both", "filter_class": "100-type", "cartridges": ["organic vapour"]},
+            {"form": "both", "filter_class": "100-type", "cartridges": ["inorganic gas"]},
+        ],
         "sizes": _sizes(S, M, L),
     },
     {
@@ -164,6 +174,7 @@ FACEPIECES: list[dict[str, Any]] = [
         "clips": [],
         "probe": "probed_cartridge",
         "test_filters": True,
+        "work_filters": [{"form": "particles", "filter_class": "100-type", "cartridges": []}],
         "sizes": _sizes(M, L),
     },
 ]

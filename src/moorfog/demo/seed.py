@@ -12,9 +12,12 @@ from sqlalchemy import Engine, func, select
 from sqlalchemy.orm import Session
 
 from moorfog.core import events as ev
-from moorfog.core.protection import protection
+from moorfog.core.codec import decode
+from moorfog.core.facts import Facepiece, WorkFilter
+from moorfog.core.protection import suffices
 from moorfog.core.rules import Rules
 from moorfog.core.visit import Visit
+from moorfog.data import facepiece_kinds
 from moorfog.demo import scenario
 from moorfog.demo.walk import Walk
 from moorfog.operations.accounts import Actor, create_account, load_actor
@@ -311,12 +314,20 @@ def seed_history(
 
 def suits(visit: Visit, option: dict[str, Any]) -> bool:
     """Tell whether a facepiece is enough for the task and within the clearance on file."""
-    first = option["filter_classes"][0]
-    found = protection(visit.task, visit.rules.book, first).kinds if visit.task else ()
-    enough = any(one.kind == option["kind"] and one.suffices == "yes" for one in found)
-    clearance = visit.opened.clearance if visit.opened else None
-    limits = clearance.limits if clearance else ()
-    return enough and not any(ev.family_of(option["kind"]) in ev.LIMITS[limit] for limit in limits)
+    same = ("version_id", "kind", "valve", "filter_kind", "cover", "probe", "test_filters")
+    stated: dict[str, Any] = {key: option[key] for key in same}
+    unsaid: dict[str, Any] = dict.fromkeys(("model_id", "maker", "model", "size", "suspension", "clip"), "")
+    piece = Facepiece(
+        **stated,
+        **unsaid,
+        filter_class=option["filter_classes"][0],
+        is_own=False,
+        ppe=(),
+        traits=facepiece_kinds()[option["kind"]],
+        work=tuple(decode(WorkFilter, one, "work") for one in option.get("work_filters", ())),
+    )
+    enough = visit.task is not None and suffices(visit.task, visit.rules.book, piece).suffices == "yes"
+    return enough and not visit.ruled_out(piece)
 
 
 def walk_instrument_visit(walk: Walk, number: int, options: dict[str, dict[str, Any]], face: int) -> None:

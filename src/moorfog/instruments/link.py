@@ -110,7 +110,7 @@ class Run:
         if self.watched is None:
             return False
         self.watched.feed(reading)
-        return must_end(self.watched, str(self.plan["facepiece_kind"]))
+        return must_end(self.watched, str(self.plan["level_key"]))
 
     @property
     def id(self) -> str:

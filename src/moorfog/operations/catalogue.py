@@ -7,36 +7,21 @@ import io
 import json
 from collections.abc import Mapping
 from dataclasses import dataclass, fields
-from typing import Any, ClassVar, Literal
+from typing import Any, ClassVar, Literal, get_args
 
 from sqlalchemy import and_, func, select
 from sqlalchemy.orm import Session
 
 from moorfog.core.arithmetic import NotANumber, parse_decimal
 from moorfog.core.codec import DataError, decode, encode
+from moorfog.core.facts import Form, WorkFilter
+from moorfog.data import facepiece_kinds
 from moorfog.operations.accounts import READERS, Actor
 from moorfog.operations.errors import DomainError
 from moorfog.store.base import new_id
 from moorfog.store.models import FacepieceVersion
 
 _STRICT: Mapping[str, Any] = {"strict": True, "extra": "forbid"}
-Kind = Literal[
-    "disposable_cup",
-    "disposable_fold",
-    "disposable_duckbill",
-    "disposable_clip",
-    "quarter",
-    "half",
-    "full",
-    "powered_half",
-    "powered_full",
-    "supplied_demand_half",
-    "supplied_demand_full",
-    "supplied_half",
-    "supplied_full",
-    "scba_demand_full",
-    "scba_full",
-]
 
 
 @dataclass(frozen=True)
@@ -57,7 +42,7 @@ class Model:
     __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
     maker: str
     model: str
-    kind: Kind
+    kind: str
     sizes: tuple[Size, ...]
     valve: bool
     filter_kind: Literal["media", "particulate", "gas", "combined"]
@@ -76,6 +61,8 @@ class Model:
     filters_as_pair: bool = True
     wash_limit_c: str = ""
     reuse: Literal["", "discard", "one shift", "never re-applied", "maker's limit"] = ""
+    work_filters: tuple[WorkFilter, ...] = ()
+    """What it takes at work. Empty: what is on it in the test is worn at work too, unless those are test filters."""
 
 
 @dataclass(frozen=True)
@@ -138,8 +125,14 @@ def _as_cell(value: Any) -> str:
     if isinstance(value, bool):
         return "yes" if value else "no"
     if isinstance(value, tuple):
-        return "; ".join(_size_cell(one) if isinstance(one, Size) else str(one) for one in value)
+        return "; ".join(_part_of_cell(one) for one in value)
     return str(value)
+
+
+def _part_of_cell(one: Any) -> str:
+    if isinstance(one, WorkFilter):
+        return ":".join([one.form, one.filter_class, "+".join(one.cartridges)]).rstrip(":")
+    return _size_cell(one) if isinstance(one, Size) else str(one)
 
 
 def _size_cell(one: Size) -> str:
@@ -183,6 +176,8 @@ def read_csv(text: str) -> list[Model]:
                 data[name] = int(text)
             elif name == "sizes":
                 data[name] = [_read_size(part.strip(), number) for part in text.split(";") if part.strip()]
+            elif name == "work_filters":
+                data[name] = [_read_filter(part.strip(), number) for part in text.split(";") if part.strip()]
             elif name in ("filter_classes", "suspensions", "clips", "accessories", "donning", "doffing"):
                 data[name] = [part.strip() for part in text.split(";") if part.strip()]
             else:
@@ -204,6 +199,16 @@ def _read_size(text: str, row: int) -> dict[str, str]:
     return out
 
 
+def _read_filter(text: str, row: int) -> dict[str, Any]:
+    form, _, rest = text.partition(":")
+    filter_class, _, cartridges = rest.partition(":")
+    if form.strip() not in get_args(Form):
+        wanted = "written as particles:100-type or both:100-type:organic vapour+acid gas."
+        raise DomainError("bad_cell", f"row {row}, work_filters: {text!r}; {wanted}")
+    kinds = [one.strip() for one in cartridges.split("+") if one.strip()]
+    return {"form": form.strip(), "filter_class": filter_class.strip(), "cartridges": kinds}
+
+
 def _read_model(data: Any, where: str) -> Model:
     try:
         model = decode(Model, data, where)
@@ -211,6 +216,10 @@ def _read_model(data: Any, where: str) -> Model:
         raise DomainError("bad_model", f"{error}. Nothing was imported.") from error
     if not model.maker.strip() or not model.model.strip() or not model.sizes:
         raise DomainError("bad_model", f"{where}: maker, model and at least one size are needed. Nothing was imported.")
+    known = facepiece_kinds()
+    if model.kind not in known:
+        words = f"{where}: {model.kind!r} is no kind of facepiece; known are {', '.join(known)}. Nothing was imported."
+        raise DomainError("bad_model", words)
     for size in model.sizes:
         for low, high in ((size.length_from, size.length_to), (size.width_from, size.width_to)):
             _check_span(low, high, f"{where}, size {size.name}")

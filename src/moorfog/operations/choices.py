@@ -9,14 +9,14 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from moorfog.core.arithmetic import parse_decimal
-from moorfog.core.events import Facepiece, Task
+from moorfog.core.events import Facepiece, Task, WorkFilter
 from moorfog.core.judge import outcome
 from moorfog.core.methods import METHODS, WORDS, Kit, Method, Wearer, advise
 from moorfog.core.next_steps import suggested
-from moorfog.core.protection import protection
+from moorfog.core.protection import protection, suffices
 from moorfog.core.sizing import SizeAdvice, SizeRange, panel_cell, size_advice
 from moorfog.core.visit import Visit
-from moorfog.data import shipped_protocols
+from moorfog.data import facepiece_kinds, shipped_protocols
 from moorfog.operations.accounts import READERS, Actor
 from moorfog.operations.facepieces import FacepieceOption, offered
 from moorfog.operations.kit import kinds_ready
@@ -171,7 +171,7 @@ def _methods_now(visit: Visit, kit: Kit) -> tuple[MethodView, ...]:
     piece = visit.facepiece
     if piece is None:
         return ()
-    required = _suffices(visit.task, visit, piece.kind, piece.filter_class)[2]
+    required = _suffices(visit.task, visit, piece)[2]
     return _method_views(piece, visit, required, kit)
 
 
@@ -272,9 +272,11 @@ def piece_of(option: FacepieceOption, size: str, suspension: str, clip: str, fil
         suspension,
         clip,
         "through",
-        False,
+        option.test_filters,
         False,
         (),
+        facepiece_kinds()[option.kind],
+        tuple(WorkFilter(one.form, one.filter_class, one.cartridges) for one in option.work_filters),
     )
 
 
@@ -309,7 +311,7 @@ class Chooser:
 
     def suffices(self, option: FacepieceOption) -> tuple[str, str, Fraction | None]:
         """Return whether a model is enough for the task, why, and the factor the task needs."""
-        return _suffices(self.visit.task, self.visit, option.kind, _first(option.filter_classes))
+        return _suffices(self.visit.task, self.visit, piece_of(option, option.sizes[0].name, *_setup(option)))
 
     def size(self, option: FacepieceOption) -> SizeAdvice:
         """Return which sizes of a model to try on this face, and which have failed on it in the same set-up."""
@@ -341,14 +343,11 @@ def _span(low: str, high: str) -> tuple[Fraction, Fraction] | None:
     return (parse_decimal(low, "from"), parse_decimal(high, "to")) if low and high else None
 
 
-def _suffices(task: Task | None, visit: Visit, kind: str, filter_class: str) -> tuple[str, str, Fraction | None]:
+def _suffices(task: Task | None, visit: Visit, piece: Facepiece) -> tuple[str, str, Fraction | None]:
     if task is None:
         return "no task", "no task is chosen yet", None
-    found = protection(task, visit.rules.book, filter_class)
-    verdict = next((one for one in found.kinds if one.kind == kind), None)
-    if verdict is None:
-        return "no", "this kind is not known", found.required
-    return verdict.suffices, verdict.why, found.required
+    verdict = suffices(task, visit.rules.book, piece)
+    return verdict.suffices, verdict.why, protection(task, visit.rules.book).required
 
 
 def _same_again(db: Session, head: VisitHead, visit: Visit, options: tuple[FacepieceOption, ...]) -> SameAgain | None:
@@ -380,7 +379,7 @@ def _same_again(db: Session, head: VisitHead, visit: Visit, options: tuple[Facep
     option = next((one for one in options if made is not None and one.model_id == made.model_id), None)
     if made is None or option is None or made.size not in [one.name for one in option.sizes]:
         return None
-    if _suffices(visit.task, visit, made.kind, made.filter_class)[0] == "no":
+    if _suffices(visit.task, visit, made)[0] == "no":
         return None
     if visit.ruled_out(made):
         return None

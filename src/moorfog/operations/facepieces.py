@@ -6,11 +6,12 @@ from dataclasses import dataclass
 
 from sqlalchemy.orm import Session
 
+from moorfog.core.facts import WorkFilter
 from moorfog.operations.accounts import READERS, Actor
 from moorfog.operations.catalogue import latest_versions, model_of
 from moorfog.operations.errors import NotFound
 from moorfog.operations.paging import page_of
-from moorfog.operations.words import KIND_WORDS, parts_of
+from moorfog.operations.words import kind_words, parts_of
 from moorfog.store.models import FacepieceVersion
 
 
@@ -50,6 +51,8 @@ class FacepieceOption:
     wash_limit_c: str
     reuse: str
     adapter: str
+    test_filters: bool
+    work_filters: tuple[WorkFilter, ...]
 
 
 @dataclass(frozen=True)
@@ -81,7 +84,7 @@ def _words(text: str) -> set[str]:
 
 
 def _has(row: FacepieceVersion, wanted: set[str]) -> bool:
-    own = _words(f"{row.maker} {row.model} {KIND_WORDS.get(row.kind, row.kind)}")
+    own = _words(f"{row.maker} {row.model} {kind_words(row.kind)}")
     return all(any(word.startswith(one) for word in own) for one in wanted)
 
 
@@ -109,7 +112,7 @@ def _option(row: FacepieceVersion) -> FacepieceOption:
         row.maker,
         row.model,
         row.kind,
-        KIND_WORDS.get(row.kind, row.kind),
+        kind_words(row.kind),
         one.valve,
         tuple(SizeView(s.name, s.length_from, s.length_to, s.width_from, s.width_to) for s in one.sizes),
         one.suspensions,
@@ -125,4 +128,6 @@ def _option(row: FacepieceVersion) -> FacepieceOption:
         one.wash_limit_c,
         one.reuse,
         one.adapter,
+        one.test_filters,
+        one.work_filters,
     )

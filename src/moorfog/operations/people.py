@@ -13,8 +13,10 @@ from sqlalchemy import ColumnElement, Select, and_, bindparam, func, insert, sel
 from sqlalchemy.orm import Session, aliased
 
 from moorfog.core.arithmetic import NotANumber, parse_decimal
-from moorfog.core.events import LIMITS, Clearance
+from moorfog.core.events import Clearance
+from moorfog.core.kinds import clearance_limits
 from moorfog.core.sizing import change_words, measured, panel_cell
+from moorfog.data import facepiece_kinds
 from moorfog.operations.accounts import Actor
 from moorfog.operations.errors import Conflict, DomainError, NotFound
 from moorfog.operations.sites import find_site
@@ -179,9 +181,10 @@ def day_of(text: str, what: str) -> date:
 def record_clearance(db: Session, clock: Clock, actor: Actor, person_id: str, one: ClearanceEntry) -> None:
     """Put a clearance on file. Raises :class:`DomainError` for an unknown limit or dates the wrong way round."""
     person = find_person(db, actor.require("administrator", "tester"), person_id)
-    unknown = [limit for limit in one.limits if limit not in LIMITS]
+    known = clearance_limits(facepiece_kinds())
+    unknown = [limit for limit in one.limits if limit not in known]
     if unknown:
-        raise DomainError("unknown_limit", f"{unknown[0]!r} is no known limit; known are: {', '.join(LIMITS)}.")
+        raise DomainError("unknown_limit", f"{unknown[0]!r} is no known limit; known are: {', '.join(known)}.")
     if not one.by_whom.strip():
         raise DomainError("by_missing", "Say who cleared them: a name or a practice, nothing more.")
     start = day_of(one.valid_from, "valid from")

@@ -12,6 +12,7 @@ from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
 from moorfog.core import events as ev
+from moorfog.core.arithmetic import exact_text
 from moorfog.core.canonical import digest
 from moorfog.core.codec import encode
 from moorfog.core.events import instant
@@ -64,7 +65,7 @@ def start_run(
         protocol.family,  # type: ignore[arg-type]  # none of the qualitative ones is offered
         protocol.id,
         mode,
-        str(level),
+        exact_text(level),
         protocol.count_in_s * 1000,
         instrument_facts(db, row, occurred_at, mode),
     )
@@ -102,7 +103,7 @@ def _take_lease(
         "windows": [[one.start_ms, one.end_ms, one.valve] for one in protocol.windows()],
         "total_ms": protocol.total_s * 1000,
         "may_end_early": not protocol.is_counted,
-        "facepiece_kind": visit.facepiece.kind if visit.facepiece is not None else "",
+        "level_key": visit.facepiece.level_key if visit.facepiece is not None else "",
         "protocol": encode(protocol),
     }
     if row.is_simulated:
@@ -137,7 +138,7 @@ def simulated_wearer(db: Session, visit: Visit, protocol: Protocol, fault: str =
     if person is not None and person.face_length is not None and piece is not None:
         wanted = {"S": 1110, "S/M": 1140, "M": 1190, "one size": 1190, "M/L": 1230, "L": 1270}.get(piece.size, 1190)
         near = max(0.15, 1.4 - abs(person.face_length - wanted) / 90)
-    typical = (9000 if ev.level_key(piece.kind if piece else "half") == "level.full" else 2600) * near
+    typical = (9000 if piece is not None and piece.level_key == "level.full" else 2600) * near
     leak = seed % len(protocol.exercises()) if near < 0.6 else None
     factors = wearer_factors(seed, typical if near >= 0.6 else typical * 0.12, leak, len(protocol.exercises()))
     if fault in WEARER_FAULTS:

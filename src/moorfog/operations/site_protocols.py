@@ -13,7 +13,7 @@ from moorfog.core.dry_run import Trial, try_protocol
 from moorfog.core.events import instant
 from moorfog.core.protocols import Protocol, read_protocol
 from moorfog.core.rules import Book, Rules, pin
-from moorfog.data import shipped_procedure, shipped_protocols
+from moorfog.data import facepiece_kinds, shipped_procedure, shipped_protocols
 from moorfog.operations.accounts import READERS, Actor
 from moorfog.operations.errors import DomainError, NotFound
 from moorfog.operations.sites import find_site, site_book
@@ -104,7 +104,7 @@ def try_file(db: Session, actor: Actor, site_id: str, text: str) -> ProtocolTria
     """Read a protocol file and run it on the simulator; nothing is stored."""
     site = find_site(db, actor.require("administrator"), site_id)
     protocol = read_text(text)
-    found = try_protocol(protocol, site_book(db, site, site.rule_book))
+    found = try_protocol(protocol, site_book(db, site, site.rule_book), facepiece_kinds())
     if any(one.id == protocol.id for one in shipped_protocols()):
         problem = f"{protocol.id!r} is the id of a shipped protocol; give it one of your own"
         found = Trial(found.seconds, found.n, found.good, found.bad, (*found.problems, problem))

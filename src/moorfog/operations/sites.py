@@ -14,12 +14,12 @@ from moorfog.core.arithmetic import NotANumber, cut, parse_decimal
 from moorfog.core.codec import decode, encode
 from moorfog.core.events import Contaminant, Task
 from moorfog.core.overlay import Overlay, apply, check
-from moorfog.core.protection import protection
+from moorfog.core.protection import kind_suffices, protection
 from moorfog.core.rules import Book, Value
-from moorfog.data import shipped_books, shipped_protocols
+from moorfog.data import facepiece_kinds, shipped_books, shipped_protocols
 from moorfog.operations.accounts import READERS, Actor
 from moorfog.operations.errors import DomainError, NotFound
-from moorfog.operations.words import KIND_WORDS
+from moorfog.operations.words import kind_words
 from moorfog.store.base import Clock, new_id
 from moorfog.store.models import Site, SiteRule, SiteTask
 from moorfog.store.scope import Scope
@@ -295,10 +295,9 @@ def enter_task(db: Session, clock: Clock, actor: Actor, site_id: str, one: TaskE
 
 def task_line(task: Task, book: Book) -> TaskLine:
     """Return a task with what it needs under a book."""
-    found = protection(task, book, task.work_filter)
-    kinds = tuple(
-        KindLine(one.kind, KIND_WORDS.get(one.kind, one.kind), one.suffices, one.why, one.limits) for one in found.kinds
-    )
+    found = protection(task, book)
+    verdicts = (kind_suffices(task, book, kind, task.work_filter) for kind in facepiece_kinds().values())
+    kinds = tuple(KindLine(one.kind, kind_words(one.kind), one.suffices, one.why, one.limits) for one in verdicts)
     return TaskLine(
         task.id,
         task.name,

@@ -14,11 +14,12 @@ from sqlalchemy.orm import Session
 from moorfog.core import events as ev
 from moorfog.core.admit import Refusal, admit
 from moorfog.core.canonical import digest
-from moorfog.core.codec import encode
+from moorfog.core.codec import decode, encode
 from moorfog.core.events import instant
 from moorfog.core.fold import step
 from moorfog.core.picture import Picture, picture
 from moorfog.core.visit import Visit, loops_needed
+from moorfog.data import facepiece_kinds
 from moorfog.operations.accounts import Actor
 from moorfog.operations.errors import Conflict, DomainError, NotFound
 from moorfog.operations.parts import take_parts
@@ -290,17 +291,18 @@ def _facepiece(db: Session, choice: ChooseFacepiece) -> ev.Facepiece:
     if row is None:
         raise NotFound("facepiece")
     content: dict[str, Any] = row.content
+    known = facepiece_kinds().get(row.kind)
+    if known is None:
+        raise DomainError("kind", f"{row.model} is of no kind known here ({row.kind}). It cannot be tested.")
     for given, key, word in (
         (choice.size, "sizes", "size"),
         (choice.suspension, "suspensions", "suspension"),
         (choice.clip, "clips", "clip"),
         (choice.filter_class, "filter_classes", "filter class"),
     ):
-        known = [one["name"] for one in content["sizes"]] if key == "sizes" else content[key]
-        if given not in known and not (given == "" and not known):
-            raise DomainError(
-                "not_offered", f"{row.model} has no {word} {given!r}; it has {', '.join(known) or 'none'}."
-            )
+        had = [one["name"] for one in content["sizes"]] if key == "sizes" else content[key]
+        if given not in had and not (given == "" and not had):
+            raise DomainError("not_offered", f"{row.model} has no {word} {given!r}; it has {', '.join(had) or 'none'}.")
     return ev.Facepiece(
         row.model_id,
         row.id,
@@ -318,4 +320,6 @@ def _facepiece(db: Session, choice: ChooseFacepiece) -> ev.Facepiece:
         content["test_filters"],
         choice.is_own,
         choice.ppe,
+        known,
+        tuple(decode(ev.WorkFilter, one, row.model) for one in content.get("work_filters", ())),
     )

@@ -4,23 +4,15 @@ from __future__ import annotations
 
 import unicodedata
 
-KIND_WORDS = {
-    "disposable_cup": "disposable, cup",
-    "disposable_fold": "disposable, fold-flat",
-    "disposable_duckbill": "disposable, duckbill",
-    "disposable_clip": "disposable, clip-band",
-    "quarter": "quarter facepiece",
-    "half": "half facepiece",
-    "full": "full facepiece",
-    "powered_half": "powered, half facepiece",
-    "powered_full": "powered, full facepiece",
-    "supplied_demand_half": "supplied air on demand, half facepiece",
-    "supplied_demand_full": "supplied air on demand, full facepiece",
-    "supplied_half": "supplied air, half facepiece",
-    "supplied_full": "supplied air, full facepiece",
-    "scba_demand_full": "self-contained on demand, full facepiece",
-    "scba_full": "self-contained, full facepiece",
-}
+from moorfog.data import facepiece_kinds
+
+
+def kind_words(kind: str) -> str:
+    """Return what a kind of facepiece is called."""
+    found = facepiece_kinds().get(kind)
+    return found.title if found is not None else kind
+
+
 _LETTERS = str.maketrans({"ł": "l", "ø": "o", "đ": "d", "ð": "d", "þ": "th", "ß": "ss", "æ": "ae", "œ": "oe", "ı": "i"})
 WORD_LENGTH = 60
 

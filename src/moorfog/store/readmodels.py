@@ -58,7 +58,7 @@ def rows_of(head: VisitHead, visit: Visit) -> Rows:
         "tries": len(visit.tries),
         "facepiece": label,
         "loops_open": len(visit.loops),
-        "seal_fails": sum(1 for one in visit.asked_seals if not one.holds),
+        "seal_fails": sum(1 for one in visit.asked_seals if one.leaks),
         "ready_at": starts_at(visit, at),
         "is_practice": visit.is_practice,
         "is_sealed": sealed,
