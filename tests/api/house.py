@@ -19,7 +19,7 @@ from moorfog.operations.accounts import create_account
 from moorfog.operations.kit import create_instrument
 from moorfog.operations.people import index_people
 from moorfog.store.base import new_id, run_in_transaction
-from moorfog.store.models import Employer, FacepieceVersion, Person, Site, SiteTask
+from moorfog.store.models import ClearanceRow, Employer, FacepieceVersion, Person, Site, SiteTask, TrainingRow
 
 PASSWORD = "heather-and-peat"
 NAMES = ("Åsa Tarn", "Łukasz Moss Heather", "Bo Fell")
@@ -89,6 +89,8 @@ class House:
             db.add(row)
             people.append(row.id)
         db.flush()
+        for person_id in people:
+            self._file(db, person_id)
         index_people(
             db,
             [
@@ -119,6 +121,22 @@ class House:
             place.logins[role] = f"{role}-{name}-{self.mark}"
             create_account(db, place.logins[role], f"{role} {name}", PASSWORD, [(role, employer.id)])
         return place
+
+    def _file(self, db: Session, person_id: str) -> None:
+        """Put a clearance without end and a training of a month ago on file."""
+        day = self.clock.at.date()
+        common = {"person_id": person_id, "account_id": new_id(), "entered_at": self.clock.at - timedelta(days=40)}
+        start = day - timedelta(days=60)
+        cleared = {
+            "status": "cleared",
+            "limits": [],
+            "valid_from": start,
+            "valid_until": None,
+            "by_whom": "Harbour Row",
+        }
+        db.add(ClearanceRow(id=new_id(), **cleared, **common))
+        db.add(TrainingRow(id=new_id(), trained_on=day - timedelta(days=30), what="donning, seal check", **common))
+        db.flush()
 
     def client(self, role: str = "tester", place: Place | None = None) -> Client:
         """Return a client signed in with a role, at our employer unless another is given."""
@@ -236,6 +254,9 @@ class Client:
             self.choose(visit, model)
         elif act == "seal_check":
             for one in picture["seal_checks"]:
+                if one["held_s"]:
+                    self.say(visit, {"kind": "seal_hold_begun", "check": one["check"]})
+                    self.house.clock.pass_by(one["held_s"])
                 body = {"kind": "seal_checked", "check": one["check"], "wearer": "holds", "tester": "holds"}
                 self.say(visit, body)
         elif act == "put_back":
@@ -255,7 +276,12 @@ class Client:
                 "don": {"kind": "donned", "unaided": True},
                 "doff": {"kind": "doffed", "why": "done"},
                 "release": {"kind": "released"},
-                "proof": {"kind": "proof_given", "run_id": (picture["tries"] or [{}])[-1].get("run_id"), "rose": True},
+                "proof": {
+                    "kind": "proof_given",
+                    "run_id": (picture["tries"] or [{}])[-1].get("run_id"),
+                    "rose": True,
+                    "seen": "5000",
+                },
             }
             self.say(visit, simple[act])
 

@@ -11,6 +11,7 @@ from pydantic import ConfigDict
 from moorfog.api.paging import FindQuery
 from moorfog.api.routing import Context, Follow, plain, route
 from moorfog.core.chain import event_to_json
+from moorfog.core.visit import Visit
 from moorfog.operations import choices, lists, parts, records, run_files, signing, visits
 from moorfog.operations.accounts import READERS
 from moorfog.operations.proposals import Id, Proposal
@@ -122,7 +123,11 @@ def open_visit(context: Context, body: OpenVisit) -> VisitView:
 @route("GET", "/api/visits/{visit_id}", "read", returns=VisitView)
 def get_visit(context: Context, visit_id: str) -> VisitView:
     """A visit as it stands now."""
-    return _view(context, visit_id)
+
+    def keep(visit: Visit) -> None:
+        context.after_commit.append(lambda: keep_state(visit_id, visit))
+
+    return view_for_screen(context.db, context.clock, context.actor.scope(*READERS), visit_id, keep)
 
 
 @route("POST", "/api/visits/{visit_id}/events", "test", body=Proposal, returns=VisitView)

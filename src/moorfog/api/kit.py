@@ -1,4 +1,4 @@
-"""Instruments: daily checks, what is done to them, trends, and tests to reopen after a failed check."""
+"""Instruments: daily checks, what is done to them, trends, and the ledger of kit found wrong."""
 
 from __future__ import annotations
 
@@ -8,7 +8,7 @@ from pydantic import ConfigDict
 
 from moorfog.api.paging import PageQuery
 from moorfog.api.routing import Context, route
-from moorfog.operations import jobs, kit, parts, recall
+from moorfog.operations import kit, parts, recall
 
 
 @dataclass(frozen=True)
@@ -44,6 +44,14 @@ class CountersQuery(PageQuery):
     name: str = ""
 
 
+@dataclass(frozen=True)
+class RecallsQuery:
+    """Which page of the ledger, and whether only what is open."""
+
+    page: int = 1
+    only_open: bool = False
+
+
 @route("GET", "/api/counters", "read", query=CountersQuery, returns=kit.CounterPage)
 def get_counters(context: Context, query: CountersQuery) -> kit.CounterPage:
     """The instruments, their links, today's checks and what stands against using them."""
@@ -72,16 +80,22 @@ def get_trend(context: Context, instrument_id: str, name: str) -> kit.Trend:
     return kit.trend_of(context.db, context.clock, context.actor, instrument_id, name)
 
 
-@route("GET", "/api/counters/{instrument_id}/recall", "read", query=PageQuery, returns=recall.RecallPage)
-def get_instrument_recall(context: Context, instrument_id: str, query: PageQuery) -> recall.RecallPage:
-    """Tests with an instrument since its last good check, where a later one failed; who must come back."""
-    return recall.list_instrument_recall(context.db, context.clock, context.actor, instrument_id, query.page)
+@route("GET", "/api/recalls", "read", query=RecallsQuery, returns=recall.LedgerPage)
+def get_recalls(context: Context, query: RecallsQuery) -> recall.LedgerPage:
+    """Kit found wrong: what is open first."""
+    return recall.list_recalls(context.db, context.actor, query.page, query.only_open)
 
 
-@route("POST", "/api/counters/{instrument_id}/reopen", "kit", returns=jobs.JobView)
-def reopen_tests(context: Context, instrument_id: str) -> jobs.JobView:
-    """Reopen the tests since the last good check: each is void until it is done again."""
-    return jobs.view_of(recall.reopen_since_good(context.db, context.clock, context.actor, instrument_id))
+@route("GET", "/api/recalls/{recall_id}/tests", "read", query=PageQuery, returns=recall.RecallPage)
+def get_recall_tests(context: Context, recall_id: str, query: PageQuery) -> recall.RecallPage:
+    """Who must come back: the tests that rest on kit found wrong."""
+    return recall.tests_of(context.db, context.actor, recall_id, query.page)
+
+
+@route("POST", "/api/recalls/{recall_id}/settle", "kit", body=recall.Settle, returns=recall.RecallView)
+def settle_recall(context: Context, recall_id: str, body: recall.Settle) -> recall.RecallView:
+    """Confirm kit found wrong, which voids what rests on it as a job, or clear it; with a reason."""
+    return recall.settle(context.db, context.clock, context.actor, recall_id, body)
 
 
 @route("GET", "/api/parts", "read", query=PageQuery, returns=parts.PartPage)

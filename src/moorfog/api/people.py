@@ -9,7 +9,7 @@ from pydantic import ConfigDict
 
 from moorfog.api.paging import FindQuery, PageQuery
 from moorfog.api.routing import Context, plain, route
-from moorfog.operations import catalogue, facepieces, imports, jobs, lists, people
+from moorfog.operations import catalogue, facepieces, filing, imports, jobs, lists, people, permissions
 
 
 @dataclass(frozen=True)
@@ -33,6 +33,22 @@ class ResultsQuery(PageQuery):
     """Which page, of which site; all sites where empty."""
 
     site: str = ""
+
+
+@dataclass(frozen=True)
+class WithdrawModel:
+    """What is wrong with its approval."""
+
+    __pydantic_config__ = ConfigDict(strict=True, extra="forbid")
+    reason: str
+
+
+@dataclass(frozen=True)
+class PermissionsQuery:
+    """On which day (YYYY-MM-DD, empty: today) and at which task of the site (empty: the usual one)."""
+
+    day: str = ""
+    task: str = ""
 
 
 @route("GET", "/api/people", "read", query=FindQuery, returns=lists.PeoplePage)
@@ -65,6 +81,19 @@ def get_facepiece(context: Context, version_id: str) -> facepieces.FacepieceOpti
     return facepieces.view_facepiece(context.db, context.actor, version_id)
 
 
+@route("POST", "/api/facepieces/{version_id}/withdraw", "manage", body=WithdrawModel)
+def withdraw_facepiece(context: Context, version_id: str, body: WithdrawModel) -> Response:
+    """Withdraw a model whose approval no longer stands: nobody chooses it; who passed in it is recalled."""
+    catalogue.withdraw_approval(context.db, context.clock, context.actor, version_id, body.reason)
+    return Response(status=204)
+
+
+@route("GET", "/api/people/{person_id}/permissions", "read", query=PermissionsQuery, returns=permissions.Permissions)
+def get_permissions(context: Context, person_id: str, query: PermissionsQuery) -> permissions.Permissions:
+    """What a person may wear on a day at a task, and every reason why not."""
+    return permissions.permissions_of(context.db, context.clock, context.actor, person_id, query.day, query.task)
+
+
 @route("GET", "/api/results", "read", query=ResultsQuery, returns=lists.ResultsPage)
 def get_results(context: Context, query: ResultsQuery) -> lists.ResultsPage:
     """Pass results by mask model and size."""
@@ -80,14 +109,14 @@ def add_person(context: Context, body: people.PersonEntry) -> Made:
 @route("POST", "/api/people/{person_id}/clearance", "kit", body=people.ClearanceEntry)
 def record_clearance(context: Context, person_id: str, body: people.ClearanceEntry) -> Response:
     """Put a medical clearance on file: status, limits, dates, by whom; never a diagnosis."""
-    people.record_clearance(context.db, context.clock, context.actor, person_id, body)
+    filing.file_clearance(context.db, context.clock, context.actor, person_id, body)
     return Response(status=204)
 
 
 @route("POST", "/api/people/{person_id}/training", "kit", body=people.TrainingEntry)
 def record_training(context: Context, person_id: str, body: people.TrainingEntry) -> Response:
     """Put a training on file."""
-    people.record_training(context.db, context.clock, context.actor, person_id, body)
+    filing.file_training(context.db, context.clock, context.actor, person_id, body)
     return Response(status=204)
 
 

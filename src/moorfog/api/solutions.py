@@ -37,6 +37,14 @@ class Filling:
     lot_id: Id
 
 
+@dataclass(frozen=True)
+class Withdraw:
+    """What is wrong with it."""
+
+    __pydantic_config__ = ConfigDict(strict=True, extra="forbid")
+    reason: str
+
+
 @route("GET", "/api/recipes", "read", query=AmountQuery, returns=tuple[solutions.RecipeView, ...])
 def get_recipes(context: Context, query: AmountQuery) -> tuple[solutions.RecipeView, ...]:
     """The recipes of the solutions, for the amount that is wanted."""
@@ -98,7 +106,8 @@ def mark_clogged(context: Context, nebuliser_id: str) -> jobs.JobView:
     return jobs.view_of(recall.mark_clogged(context.db, context.clock, context.actor, nebuliser_id))
 
 
-@route("GET", "/api/nebulisers/{nebuliser_id}/recall", "read", query=PageQuery, returns=recall.RecallPage)
-def get_recall(context: Context, nebuliser_id: str, query: PageQuery) -> recall.RecallPage:
-    """Who must come back: the tests with a nebuliser between its last good check and its failed one."""
-    return recall.list_recall(context.db, context.clock, context.actor, nebuliser_id, query.page)
+@route("POST", "/api/lots/{lot_id}/withdraw", "kit", body=Withdraw, returns=solutions.LotView)
+def withdraw_lot(context: Context, lot_id: str, body: Withdraw) -> solutions.LotView:
+    """Withdraw a lot: it is used no more, and what was tested with it is suspended."""
+    row = solutions.withdraw_lot(context.db, context.clock, context.actor, lot_id, body.reason)
+    return solutions.lot_view(row, context.clock.now(context.db))

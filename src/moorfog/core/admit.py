@@ -31,7 +31,7 @@ from moorfog.core.visit import (
 FUTURE_TOLERANCE = timedelta(seconds=2)
 
 
-ALWAYS = (ev.Touched, ev.Distress, ev.Stopped, ev.Doffed, ev.DoseGiven, ev.Detected, ev.EyesOpened, ev.ClockAhead)
+ALWAYS = (ev.Touched, ev.Distress, ev.Stopped, ev.Doffed, ev.DoseGiven, ev.Detected, ev.EyesOpened, ev.ClockDiffered)
 """What is never refused, whenever it happened and whenever it is heard, in an open visit and in a closed one."""
 KIT_WORDS = {
     "mode": (

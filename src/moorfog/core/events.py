@@ -334,12 +334,12 @@ class Distress:
 
 
 @dataclass(frozen=True)
-class ClockAhead:
+class ClockDiffered:
     """The clock of the screen that pressed the entry before this one was ahead of the server's by ``ahead_ms``: that
-    entry was taken and dated by the server."""
+    entry was taken all the same, and dated by the server."""
 
     ahead_ms: int
-    kind: Literal["clock_ahead"] = "clock_ahead"
+    kind: Literal["clock_differed"] = "clock_differed"
 
 
 @dataclass(frozen=True)
@@ -449,7 +449,7 @@ Payload: TypeAlias = (
     | RunVoided
     | Touched
     | Distress
-    | ClockAhead
+    | ClockDiffered
     | Stopped
     | ProofGiven
     | Decided
@@ -494,7 +494,7 @@ KINDS: dict[str, type[Any]] = {
         RunVoided,
         Touched,
         Distress,
-        ClockAhead,
+        ClockDiffered,
         Stopped,
         ProofGiven,
         Decided,

@@ -95,7 +95,7 @@ def step(visit: Visit, event: ev.Event) -> Visit:
     payload = event.payload
     if type(payload) is ev.Answered:
         return _answered_in_a_row(visit, [event])
-    changes: dict[str, Any] = {"seq": event.seq, "chain": event.chain, "last_at": event.occurred_at}
+    changes: dict[str, Any] = {"seq": event.seq, "chain": event.chain, "last_at": _latest(visit, event.occurred_at)}
     if type(payload) in UNSIGNING:
         changes["signatures"] = _on_earlier_revisions(visit)
     before, visit = visit, replace(visit, **changes)
@@ -106,6 +106,10 @@ def step(visit: Visit, event: ev.Event) -> Visit:
     if type(payload) in OBSERVED:
         after = _weigh(before, after, event)
     return _note_fails(after) if after.tries is not before.tries else after
+
+
+def _latest(visit: Visit, at: datetime) -> datetime:
+    return at if visit.last_at is None or at > visit.last_at else visit.last_at
 
 
 def _verdicts(visit: Visit) -> tuple[Any, ...]:
@@ -175,7 +179,8 @@ def _task_chosen(visit: Visit, event: ev.Event, payload: ev.TaskChosen) -> Visit
 
 def _answered_in_a_row(visit: Visit, events: Sequence[ev.Event]) -> Visit:
     last = events[-1]
-    changes: dict[str, Any] = {"seq": last.seq, "chain": last.chain, "last_at": last.occurred_at}
+    latest = max(one.occurred_at for one in events)
+    changes: dict[str, Any] = {"seq": last.seq, "chain": last.chain, "last_at": _latest(visit, latest)}
     found: list[Answer] = []
     begun = visit.tries
     for event in events:

@@ -45,7 +45,10 @@ class ActRule:
 
 @dataclass(frozen=True)
 class KindRule:
-    """A kind of instrument. ``charge_h``: hours that a charge of alcohol lasts, 0 where it needs none."""
+    """A kind of instrument. ``charge_h``: hours that a charge of alcohol lasts, 0 where it needs none.
+
+    ``figures``: what must be known of it, as decimal text above zero, before it is entered.
+    """
 
     id: InstrumentKind
     title: str
@@ -53,6 +56,7 @@ class KindRule:
     charge_h: int
     source: str
     standing: Standing
+    figures: tuple[str, ...]
     check: tuple[CheckRule, ...]
     act: tuple[ActRule, ...]
 

@@ -120,6 +120,12 @@ def is_sealed(visit: Visit) -> bool:
     return is_signed_by(visit, "wearer") and is_signed_by(visit, "tester")
 
 
+def is_under_question(visit: Visit) -> bool:
+    """True once something was heard after the record was closed that made a try worse, until a tester has settled it
+    in a correction that both have signed."""
+    return bool(visit.questions) and not (visit.revision > visit.questioned_in and is_sealed(visit))
+
+
 def standing(visit: Visit, item: Item, now: datetime) -> Standing:
     """Return where ``item`` stands at ``now``. A stale answer is an open question."""
     if item.act:

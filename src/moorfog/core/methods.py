@@ -123,10 +123,22 @@ def _full_by_taste(book: Book, required: Fraction | None) -> tuple[str, tuple[st
     if rule != "limited":
         return f"{book.title}: no qualitative test for full facepieces", ()
     if required is None:
-        return "the hazard is not known, so ten times the limit cannot be promised", ()
-    if required > 10:
-        return "a full facepiece passed this way may be used up to ten times the limit only; this task needs more", ()
-    return "", ("up to ten times the limit only",)
+        return "the hazard is not known, so no multiple of the limit can be promised", ()
+    most = full_by_taste_up_to(book)
+    if required > most:
+        return (
+            f"a full facepiece passed this way may be used up to {most} times the limit only; this task needs more",
+            (),
+        )
+    return "", (f"up to {most} times the limit only",)
+
+
+def full_by_taste_up_to(book: Book) -> Fraction:
+    """Return the hazard ratio up to which a full facepiece passed by taste or smell may be used.
+
+    A book from before it was a value of its own meant ten, the factor of 29 CFR 1910.134 (f)(6) (recalled).
+    """
+    return book.ratio("qlft.full_up_to") or Fraction(10)
 
 
 def advise(

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import re
 from dataclasses import dataclass
 from datetime import datetime
@@ -9,11 +10,13 @@ from fractions import Fraction
 
 from moorfog.core.arithmetic import cut
 from moorfog.core.events import instant
+from moorfog.core.fold import must_be_held_s
 from moorfog.core.judge import (
     Block,
     Standing,
     changes_at,
     is_sealed,
+    is_under_question,
     method_against,
     needs_decision,
     outcome,
@@ -23,15 +26,16 @@ from moorfog.core.judge import (
     standings,
     step_of,
 )
-from moorfog.core.methods import METHODS, WORDS, Kit, Wearer, advise
+from moorfog.core.methods import METHODS, WORDS, Kit, Wearer, advise, full_by_taste_up_to
 from moorfog.core.next_steps import Offer, cause, offers
 from moorfog.core.picture_qualitative import ScreeningView, TestPlan, screening_view, test_plan
+from moorfog.core.picture_runs import UNITS, RunView, TryView, moment, run_view
 from moorfog.core.picture_runs import ReasonView as ReasonView
-from moorfog.core.picture_runs import RunView, TryView, moment, run_view
 from moorfog.core.picture_runs import reason_view as reason_view
 from moorfog.core.picture_runs import try_view as try_view
 from moorfog.core.protection import protection, suffices
 from moorfog.core.protocols import Protocol, instrument_of
+from moorfog.core.proving import WITHIN, least_risen, too_late
 from moorfog.core.rules import Book, Item
 from moorfog.core.simulated_faults import PRACTICE
 from moorfog.core.validity import valid_until as valid_until
@@ -40,6 +44,7 @@ from moorfog.core.visit import (
     Try,
     Visit,
     facts_digest,
+    has_leaked,
     loops_needed,
     repeated_leak,
     seal_fails,
@@ -80,6 +85,7 @@ class Card:
     status: str
     until: str | None
     timed_min: int
+    is_gate: bool
     facts: str
     answer: str | None
     points: tuple[str, ...]
@@ -109,11 +115,14 @@ class LoopView:
 
 @dataclass(frozen=True)
 class SealCheckView:
-    """A seal check this facepiece allows: how it is done and how it went on this donning."""
+    """A seal check this facepiece allows: how it is done, how many seconds it is held (0: not timed), when a hold was
+    begun, and how it went on this donning: holds, leaks, or short."""
 
     check: str
     how: str
     result: str
+    held_s: int
+    hold_since: str | None
 
 
 @dataclass(frozen=True)
@@ -162,6 +171,30 @@ class SignatureView:
 
 
 @dataclass(frozen=True)
+class ProofView:
+    """What the seal-break proof must show: the inside figure to be reached, in its unit, and until when; why it can
+    show nothing any more, empty while it can."""
+
+    least: str
+    unit: str
+    until: str | None
+    against: str
+
+
+def proof_view(visit: Visit, now: datetime) -> ProofView | None:
+    """Return what the proof of a held verdict must show, None where nothing is held."""
+    one = visit.current_try
+    if one is None or one.numbers.state != "held" or one.proof is not None or one.counted is None:
+        return None
+    protocol, least = visit.rules.protocol(one.started.protocol_id), least_risen(visit, one)
+    within = visit.rules.book.ratio(WITHIN)
+    until = visit.after(one.ended_at, float(within)) if one.ended_at is not None and within is not None else None
+    unit = UNITS.get(protocol.family if protocol is not None else "", "per cm³")
+    against = too_late(visit, one, now, on_face=True)
+    return ProofView(cut(least, 3) if least is not None else "", unit, moment(until), against)
+
+
+@dataclass(frozen=True)
 class Picture:
     """A visit at a moment. ``queue`` holds what can be dealt with now; ``behind`` what was answered last."""
 
@@ -176,6 +209,11 @@ class Picture:
     closed: str
     is_sealed: bool
     turned_away: str
+    distress: bool
+    wrong_person: bool
+    under_question: tuple[ReasonView, ...]
+    has_leaked: bool
+    proof: ProofView | None
     queue: tuple[Card, ...]
     behind: tuple[Card, ...]
     waiting_for: tuple[Between, ...]
@@ -244,6 +282,7 @@ def card_of(visit: Visit, one: Standing) -> Card:
         one.status,
         moment(one.until),
         minutes,
+        item.gravity == "stop" and not item.act,
         facts_digest(visit, item),
         answer.answer if answer else None,
         protocol.cautions if protocol is not None and item.shows_cautions else (),
@@ -284,7 +323,13 @@ def _seal_checks(visit: Visit) -> tuple[SealCheckView, ...]:
             if one.check.check == name and one.donning == visit.donning and one.adjustment == visit.adjustment
         ]
         result = "" if not made else "leaks" if any(x.leaks for x in made) else "holds" if made[-1].holds else "short"
-        out.append(SealCheckView(name, rule.positive if name == "positive" else rule.negative, result))
+        how = rule.positive if name == "positive" else rule.negative
+        hold = visit.seal_hold
+        is_this = hold is not None and (hold.donning, hold.adjustment) == (visit.donning, visit.adjustment)
+        since = hold.at if hold is not None and is_this and hold.check == name else None
+        out.append(
+            SealCheckView(name, how, result, math.ceil(must_be_held_s(visit, name) / visit.speed), moment(since))
+        )
     return tuple(out)
 
 
@@ -354,6 +399,14 @@ def method_limits(visit: Visit, one: Try) -> tuple[str, ...]:
     return tuple(f"{limit.capitalize()}, by this method." for limit in limits)
 
 
+def capped_at(visit: Visit, one: Try) -> str | None:
+    """Return up to which hazard ratio a pass of a try may be used, as text, None where its method sets no cap."""
+    piece = one.facepiece
+    if one.sensed is None or piece.family != "full" or visit.rules.book.text("qlft.full") != "limited":
+        return None
+    return str(full_by_taste_up_to(visit.rules.book))
+
+
 def limits_of_use(visit: Visit) -> tuple[str, ...]:
     """Return the limits of use told and signed: the procedure's, and what the method of the last try brings."""
     more = method_limits(visit, visit.tries[-1]) if visit.tries else ()
@@ -415,6 +468,11 @@ def picture(visit: Visit, now: datetime) -> Picture:
         visit.closed,
         is_sealed(visit),
         visit.turned_away,
+        visit.distress,
+        visit.wrong_person,
+        tuple(reason_view(one) for one in visit.questions) if is_under_question(visit) else (),
+        has_leaked(visit),
+        proof_view(visit, now),
         tuple(card_of(visit, one) for one in ahead),
         tuple(card_of(visit, by_id[item.id]) for item in recent),
         waiting,

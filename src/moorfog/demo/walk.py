@@ -130,6 +130,9 @@ class Walk:
         elif act == "seal_check":
             for one in self.picture.seal_checks:
                 if one.result != "holds":
+                    if one.held_s:
+                        self.say(ev.SealHoldBegun("positive" if one.check == "positive" else "negative"), 4)
+                        self.wait(one.held_s)
                     self.say(
                         ev.SealChecked("positive" if one.check == "positive" else "negative", "holds", "holds"), 12
                     )
@@ -144,7 +147,7 @@ class Walk:
             self.screen()
         elif act == "proof":
             counted = self.visit.tries[-1].counted is not None
-            self.say(ev.ProofGiven(self.run_id, True) if counted else ev.ProofSensed(self.run_id, True))
+            self.say(ev.ProofGiven(self.run_id, True, "900") if counted else ev.ProofSensed(self.run_id, True))
         elif act in ("sign_wearer", "sign_tester"):
             self.sign("wearer" if act == "sign_wearer" else "tester")
         elif act == "release":

@@ -17,8 +17,9 @@ from moorfog.core.codec import DataError, decode, encode
 from moorfog.core.facts import Form, WorkFilter
 from moorfog.data import facepiece_kinds
 from moorfog.operations.accounts import READERS, Actor
-from moorfog.operations.errors import DomainError
-from moorfog.store.base import new_id
+from moorfog.operations.errors import DomainError, NotFound
+from moorfog.operations.ledger import Found, open_recall
+from moorfog.store.base import Clock, new_id
 from moorfog.store.models import FacepieceVersion
 
 _STRICT: Mapping[str, Any] = {"strict": True, "extra": "forbid"}
@@ -88,6 +89,7 @@ def latest_versions(db: Session) -> list[FacepieceVersion]:
                 newest,
                 and_(newest.c.model_id == FacepieceVersion.model_id, newest.c.version == FacepieceVersion.version),
             )
+            .where(FacepieceVersion.withdrawn_at.is_(None))
             .order_by(FacepieceVersion.maker, FacepieceVersion.model, FacepieceVersion.id)
         )
     )
@@ -97,6 +99,34 @@ def model_of(row: FacepieceVersion) -> Model:
     """Return a stored version as a model."""
     where = f"{row.maker} {row.model}"
     return decode(Model, {"maker": row.maker, "model": row.model, "kind": row.kind, **row.content}, where)
+
+
+def withdraw_approval(db: Session, clock: Clock, actor: Actor, version_id: str, reason: str) -> None:
+    """Withdraw a model: it is not chosen any more, and everybody who passed in it is suspended until that is settled.
+
+    Raises :class:`DomainError` without a reason or for an administrator of some employers only, :class:`NotFound`.
+    """
+    _require_all(actor)
+    row, now = db.get(FacepieceVersion, version_id), clock.now(db)
+    if row is None:
+        raise NotFound("facepiece")
+    if not reason.strip():
+        raise DomainError("reason_missing", "Say what is wrong with its approval, in a few words.")
+    versions = select(FacepieceVersion).where(FacepieceVersion.model_id == row.model_id)
+    for one in db.scalars(versions.where(FacepieceVersion.withdrawn_at.is_(None))):
+        one.withdrawn_at = now
+    name = f"{row.maker} {row.model}"
+    what = f"{name}: its approval was withdrawn: {reason.strip()}."
+    open_recall(db, Found("approval", row.model_id, name, "approval", what, None, None, now), actor.id)
+
+
+def _require_all(actor: Actor) -> None:
+    if actor.require("administrator").employers is not None:
+        raise DomainError(
+            "shared_catalogue",
+            "The catalogue is shared by all employers; an administrator of all may change it.",
+            status=403,
+        )
 
 
 def export_json(db: Session, actor: Actor) -> str:
@@ -250,12 +280,7 @@ def read_json(text: str) -> list[Model]:
 
 def import_models(db: Session, actor: Actor, file_name: str, text: str) -> Imported:
     """Import models: a changed one becomes a new version, all or nothing. Raises :class:`DomainError`."""
-    if actor.require("administrator").employers is not None:
-        raise DomainError(
-            "shared_catalogue",
-            "The catalogue is shared by all employers; an administrator of all may change it.",
-            status=403,
-        )
+    _require_all(actor)
     models = read_csv(text) if file_name.lower().endswith(".csv") else read_json(text)
     latest = {(row.maker, row.model): row for row in latest_versions(db)}
     new = changed = same = 0

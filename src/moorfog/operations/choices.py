@@ -26,7 +26,7 @@ from moorfog.operations.solutions import list_nebulisers, lots_at_hand
 from moorfog.operations.visits import find_head
 from moorfog.store.base import Clock
 from moorfog.store.log import load_visit
-from moorfog.store.models import Person, TryResult, VisitHead, WearPermission
+from moorfog.store.models import PermissionEnd, Person, TryResult, VisitHead, WearPermission
 
 
 @dataclass(frozen=True)
@@ -360,12 +360,10 @@ def _same_again(db: Session, head: VisitHead, visit: Visit, options: tuple[Facep
     earlier = db.get(VisitHead, row.visit_id) if row is not None else None
     if row is None or earlier is None:
         return None
-    failed = select(TryResult.no).where(
-        TryResult.person_id == visit.person_id,
-        TryResult.configuration == row.configuration,
-        TryResult.outcome == "fail",
-        TryResult.tested_at > row.tested_at,
-        TryResult.is_practice.is_(False),
+    failed = select(PermissionEnd.no).where(
+        PermissionEnd.person_id == visit.person_id,
+        PermissionEnd.configuration == row.configuration,
+        PermissionEnd.ended_at > row.tested_at,
     )
     today = any(
         one.facepiece.configuration == row.configuration and outcome(visit, one)[0] == "fail" for one in visit.tries

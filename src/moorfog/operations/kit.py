@@ -14,10 +14,11 @@ from sqlalchemy.orm import Session
 from moorfog.core.arithmetic import NotANumber, parse_decimal
 from moorfog.core.codec import DataError
 from moorfog.core.events import DailyCheck, Instrument, instant
-from moorfog.core.instruments import CheckRule, KindRule, check_passes
+from moorfog.core.instruments import CheckRule, KindRule, check_passes, limits_of
 from moorfog.data import instrument_kinds
 from moorfog.operations.accounts import READERS, Actor, digest_of
 from moorfog.operations.errors import DomainError, NotFound
+from moorfog.operations.ledger import Found, open_recall
 from moorfog.operations.paging import cut_to_page
 from moorfog.store.base import Clock, new_id
 from moorfog.store.models import InstrumentActRow, InstrumentCheckRow, InstrumentRow
@@ -132,7 +133,13 @@ def owner_of_kit(actor: Actor, employer_id: str | None) -> str | None:
 def create_instrument(
     db: Session, *, name: str, employer_id: str | None, content: dict[str, str], is_simulated: bool, token: str
 ) -> str:
-    """Enter a counter; ``token`` is what its link signs in with. Returns its id."""
+    """Enter an instrument; ``token`` is what its link signs in with. Returns its id.
+
+    Raises :class:`DomainError` naming every figure that is missing or cannot be read.
+    """
+    problems = figure_problems(content)
+    if problems:
+        raise DomainError("figures", f"{name} was not entered: {'; '.join(problems)}.", {"problems": list(problems)})
     row = InstrumentRow(
         id=new_id(),
         employer_id=employer_id,
@@ -146,6 +153,53 @@ def create_instrument(
     db.add(row)
     db.flush()
     return row.id
+
+
+def figure_problems(content: Mapping[str, Any]) -> tuple[str, ...]:
+    """Return everything that is missing or wrong about the figures of an instrument, in words; empty where nothing."""
+    kinds = instrument_kinds()
+    rule = kinds.get(str(content.get("kind", "counter")))
+    if rule is None:
+        return (f"kind {content.get('kind')!r} is not known; known are {', '.join(kinds)}",)
+    out = []
+    for name in ("serial_number", "zone", "calibrated_until", *rule.figures):
+        text = content.get(name)
+        if not isinstance(text, str) or not text.strip():
+            out.append(f"{name} is missing")
+        elif name in rule.figures:
+            out += _bad_figure(name, text)
+    for check in rule.check:
+        limit = content.get(f"limit_{check.name}")
+        if limit is not None:
+            try:
+                limits_of(str(limit), check.sense, f"limit_{check.name}")
+            except DataError as error:
+                out.append(str(error))
+    out += _bad_places(content)
+    return tuple(out)
+
+
+def _bad_figure(name: str, text: str) -> list[str]:
+    try:
+        return [] if parse_decimal(text, name) > 0 else [f"{name} is {text}; above zero is expected"]
+    except NotANumber as error:
+        return [str(error)]
+
+
+def _bad_places(content: Mapping[str, Any]) -> list[str]:
+    out = []
+    zone, until = content.get("zone"), content.get("calibrated_until")
+    if isinstance(zone, str) and zone.strip():
+        try:
+            ZoneInfo(zone)
+        except (KeyError, ValueError, OSError):
+            out.append(f"zone {zone!r} is none; write one such as Europe/London")
+    if isinstance(until, str) and until.strip():
+        try:
+            date.fromisoformat(until)
+        except ValueError:
+            out.append(f"calibrated_until {until!r} is not a date as 2026-01-31")
+    return out
 
 
 def find_instrument(db: Session, scope: Scope, instrument_id: str) -> InstrumentRow:
@@ -213,7 +267,7 @@ def instrument_facts(db: Session, row: InstrumentRow, now: datetime, mode: str) 
         figures["serial_number"],
         figures.get("counted_flow", ""),
         figures["resolution"],
-        figures.get(f"ambient_minimum_{mode}", "0"),
+        figures.get(f"ambient_minimum_{mode}", "0" if kind.id == "pressure" else ""),
         figures.get("ambient_maximum", ""),
         figures["calibrated_until"],
         day,
@@ -261,7 +315,24 @@ def record_check(
     )
     db.add(check)
     db.flush()
+    if not passed:
+        _into_the_ledger(db, row, rule, check)
     return check
+
+
+def _into_the_ledger(db: Session, row: InstrumentRow, rule: CheckRule, failed: InstrumentCheckRow) -> None:
+    """Suspend what rests on an instrument since this very check last held."""
+    last = select(func.max(InstrumentCheckRow.checked_at)).where(
+        InstrumentCheckRow.instrument_id == row.id,
+        InstrumentCheckRow.name == failed.name,
+        InstrumentCheckRow.passed.is_(True),
+        InstrumentCheckRow.checked_at < failed.checked_at,
+    )
+    since = db.scalar(last)
+    held = f"last held {instant(since)[:16].replace('T', ' ')} UTC" if since is not None else "it never held before"
+    what = f"{row.name}: {rule.title} failed with {failed.value}; {held}."
+    found = Found("instrument", row.id, row.name, failed.name, what, row.employer_id, since, failed.checked_at)
+    open_recall(db, found, failed.actor)
 
 
 def record_act(db: Session, clock: Clock, actor: Actor, instrument_id: str, name: str) -> None:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from datetime import date, datetime
+from datetime import datetime
 from functools import cache
 from typing import Any
 from zoneinfo import ZoneInfo
@@ -16,7 +16,8 @@ from moorfog.core.methods import QUALITATIVE, WORDS
 from moorfog.operations.accounts import READERS, Actor
 from moorfog.operations.errors import NotFound
 from moorfog.operations.paging import PAGE, cut_to_page, turn_to
-from moorfog.operations.people import latest_clearance, latest_training, matching, search_words
+from moorfog.operations.people import file_on, matching, search_words
+from moorfog.operations.permissions import Permissions, judge_permissions, usual_task
 from moorfog.store.base import Clock
 from moorfog.store.models import (
     Employer,
@@ -25,7 +26,6 @@ from moorfog.store.models import (
     Site,
     TryResult,
     VisitSummary,
-    WearPermission,
 )
 from moorfog.store.scope import within
 
@@ -95,37 +95,25 @@ class TodayPages:
     """Which page of each list of the day, from 1."""
 
     seal_notices: int = 1
+    questions: int = 1
     here: int = 1
     unfinished: int = 1
     done: int = 1
+    practice: int = 1
 
 
 @dataclass(frozen=True)
 class Today:
-    """Who is here, what was left unfinished on an earlier day, what was finished today, and failed seal checks that no
-    supervisor has acknowledged yet."""
+    """Who is here, what was left unfinished on an earlier day, what was finished today, failed seal checks that no
+    supervisor has acknowledged yet, closed records that came under question, and open practice, which counts nowhere.
+    """
 
     seal_notices: VisitPage
+    questions: VisitPage
     here: VisitPage
     unfinished: VisitPage
     done: VisitPage
-
-
-@dataclass(frozen=True)
-class PermissionRow:
-    """What someone may wear, until when. ``is_valid`` compares with today's date at their site."""
-
-    visit_id: str
-    model: str
-    size: str
-    setup: str
-    overall: str
-    method: str
-    limits: tuple[str, ...]
-    valid_from: str
-    valid_until: str
-    is_valid: bool
-    ended_by_fail: bool
+    practice: VisitPage
 
 
 @dataclass(frozen=True)
@@ -152,7 +140,7 @@ class PersonView:
     person: PersonRow
     face_length: str | None
     face_width: str | None
-    permissions: tuple[PermissionRow, ...]
+    permissions: Permissions
     visits: tuple[VisitRow, ...]
     tries: tuple[TryRow, ...]
     visits_total: int
@@ -274,18 +262,26 @@ def today(db: Session, clock: Clock, actor: Actor, pages: TodayPages) -> Today:
     """Return open visits (of today and older), those finished on this day, and failed seal checks, page by page."""
     scope, now = actor.require(*READERS), clock.now(db)
     query = within(_visit_query(), scope, VisitSummary.employer_id)
-    mine = query.where(VisitSummary.closed == "")
+    mine = query.where(VisitSummary.closed == "", VisitSummary.is_practice.is_(False))
     midnights = _midnights(db, now)
     opened_today = _on_this_day(midnights, VisitSummary.opened_at)
     notices = query.outerjoin(SealNotice, SealNotice.visit_id == VisitSummary.visit_id).where(
         VisitSummary.seal_fails > func.coalesce(SealNotice.fails, 0), VisitSummary.is_practice.is_(False)
     )
-    finished = query.where(VisitSummary.closed != "", _on_this_day(midnights, VisitSummary.last_at))
+    finished = query.where(
+        VisitSummary.closed.in_(("released", "turned_away")),
+        VisitSummary.is_practice.is_(False),
+        _on_this_day(midnights, VisitSummary.last_at),
+    )
+    questions = query.where(VisitSummary.under_question.is_(True))
+    practice = query.where(VisitSummary.closed == "", VisitSummary.is_practice.is_(True))
     return Today(
         _visit_page(db, notices, pages.seal_notices, VisitSummary.last_at),
+        _visit_page(db, questions, pages.questions, VisitSummary.last_at),
         _visit_page(db, mine.where(opened_today), pages.here, VisitSummary.opened_at),
         _visit_page(db, mine.where(not_(opened_today)), pages.unfinished, VisitSummary.opened_at),
         _visit_page(db, finished, pages.done, VisitSummary.last_at),
+        _visit_page(db, practice, pages.practice, VisitSummary.opened_at),
     )
 
 
@@ -314,43 +310,6 @@ def acknowledge_seal(db: Session, clock: Clock, actor: Actor, visit_id: str) -> 
     db.flush()
 
 
-def _permissions(db: Session, person: Person, on: date) -> tuple[PermissionRow, ...]:
-    later = aliased(TryResult)
-    ended = (
-        select(later.no)
-        .where(
-            later.person_id == WearPermission.person_id,
-            later.configuration == WearPermission.configuration,
-            later.tested_at > WearPermission.tested_at,
-            later.outcome == "fail",
-            later.is_practice.is_(False),
-        )
-        .exists()
-    )
-    rows = db.execute(
-        select(WearPermission, ended)
-        .where(WearPermission.person_id == person.id)
-        .order_by(WearPermission.valid_until.desc(), WearPermission.tested_at.desc())
-        .limit(PAGE)
-    )
-    return tuple(
-        PermissionRow(
-            one.visit_id,
-            one.model,
-            one.size,
-            one.setup,
-            one.overall,
-            WORDS.get(one.method, one.method),  # type: ignore[call-overload]
-            tuple(one.limits),
-            one.valid_from.isoformat(),
-            one.valid_until.isoformat(),
-            not failed and one.valid_from <= on <= one.valid_until,
-            bool(failed),
-        )
-        for one, failed in rows
-    )
-
-
 def view_person(db: Session, clock: Clock, actor: Actor, person_id: str, page: int = 1) -> PersonView:
     """Return a person with permissions, a page of visits and the latest tries. Raises :class:`NotFound`."""
     scope = actor.require(*READERS)
@@ -359,13 +318,11 @@ def view_person(db: Session, clock: Clock, actor: Actor, person_id: str, page: i
         raise NotFound("person")
     site, employer = db.get(Site, person.site_id), db.get(Employer, person.employer_id)
     on = clock.now(db).astimezone(ZoneInfo(site.zone if site else "UTC")).date()
-    total = db.scalar(select(func.count()).select_from(VisitSummary).where(VisitSummary.person_id == person_id)) or 0
+    file = file_on(db, person.id, on.isoformat())
+    mine = and_(VisitSummary.person_id == person_id, VisitSummary.closed != "mistaken")
+    total = db.scalar(select(func.count()).select_from(VisitSummary).where(mine)) or 0
     visits = db.execute(
-        _visit_query()
-        .where(VisitSummary.person_id == person_id)
-        .order_by(VisitSummary.opened_at.desc())
-        .limit(PAGE)
-        .offset((max(page, 1) - 1) * PAGE)
+        _visit_query().where(mine).order_by(VisitSummary.opened_at.desc()).limit(PAGE).offset((max(page, 1) - 1) * PAGE)
     )
     tries = db.scalars(
         select(TryResult)
@@ -380,7 +337,7 @@ def view_person(db: Session, clock: Clock, actor: Actor, person_id: str, page: i
         _person_row(person, employer.name if employer else "", site.name if site else ""),
         millimetres[0],
         millimetres[1],
-        _permissions(db, person, on),
+        judge_permissions(db, person, on.isoformat(), usual_task(db, person)),
         tuple(_visit_row(row) for row in visits),
         tuple(
             TryRow(
@@ -400,8 +357,8 @@ def view_person(db: Session, clock: Clock, actor: Actor, person_id: str, page: i
         ),
         total,
         person.contact,
-        latest_clearance(db, person.id),
-        latest_training(db, person.id),
+        file.clearance,
+        file.trained_on,
     )
 
 

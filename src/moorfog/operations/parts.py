@@ -10,18 +10,19 @@ from typing import Any, ClassVar, Literal
 from sqlalchemy import func, or_, select
 from sqlalchemy.orm import Session
 
-from moorfog.core.events import STRICT, Part, instant
+from moorfog.core.events import STRICT, Part, instant, parse_instant
 from moorfog.core.visit import Visit
 from moorfog.operations.accounts import READERS, Actor
 from moorfog.operations.errors import DomainError, NotFound
 from moorfog.operations.kit import owner_of_kit
+from moorfog.operations.ledger import Found, open_recall
 from moorfog.operations.paging import cut_to_page
 from moorfog.store.base import Clock, new_id
 from moorfog.store.models import SamplingPart, SamplingPartAct, VisitHead
 from moorfog.store.scope import Scope, within
 
 PartKind = Literal["probe", "adapter", "probed cartridge", "manifold"]
-PartDeed = Literal["used", "cleaned", "away"]
+PartDeed = Literal["used", "cleaned", "away", "unsound"]
 
 
 @dataclass(frozen=True)
@@ -136,7 +137,8 @@ def add_part(db: Session, actor: Actor, entry: PartEntry) -> PartView:
 
 
 def note_deed(db: Session, clock: Clock, actor: Actor, part_id: str, deed: PartDeed) -> PartView:
-    """Note that a part was used, cleaned and inspected, or put away for good.
+    """Note that a part was used, cleaned and inspected, put away for good, or found damaged, which puts it away too
+    and suspends every test with it since it was last inspected.
 
     Raises :class:`DomainError` for using one that may not be used, :class:`NotFound` outside the scope.
     """
@@ -144,7 +146,13 @@ def note_deed(db: Session, clock: Clock, actor: Actor, part_id: str, deed: PartD
     view = _view(row, _deeds(db, [row.id]))
     if deed == "used":
         _refuse_unusable(view)
-    db.add(SamplingPartAct(id=new_id(), part_id=row.id, name=deed, done_at=clock.now(db), account_id=actor.id))
+    now = clock.now(db)
+    if deed == "unsound":
+        seen = parse_instant(view.cleaned_at, "cleaned") if view.cleaned_at is not None else None
+        words = f"{row.name} ({row.kind}) was found damaged; last inspected {view.cleaned_at or 'never'}."
+        open_recall(db, Found("part", row.id, row.name, "sound", words, row.employer_id, seen, now), actor.id)
+        deed = "away"
+    db.add(SamplingPartAct(id=new_id(), part_id=row.id, name=deed, done_at=now, account_id=actor.id))
     db.flush()
     return _view(row, _deeds(db, [row.id]))
 

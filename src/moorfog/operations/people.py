@@ -8,13 +8,15 @@ from datetime import date
 from fractions import Fraction
 from functools import cache
 from typing import Any, ClassVar, Literal
+from zoneinfo import ZoneInfo
 
-from sqlalchemy import ColumnElement, Select, and_, bindparam, func, insert, select, true
+from sqlalchemy import ColumnElement, Select, and_, bindparam, insert, select, true
 from sqlalchemy.orm import Session, aliased
 
 from moorfog.core.arithmetic import NotANumber, parse_decimal
-from moorfog.core.events import Clearance
+from moorfog.core.events import Clearance, FileRead
 from moorfog.core.kinds import clearance_limits
+from moorfog.core.permission import clearance_on, training_on
 from moorfog.core.sizing import change_words, measured, panel_cell
 from moorfog.data import facepiece_kinds
 from moorfog.operations.accounts import Actor
@@ -22,7 +24,7 @@ from moorfog.operations.errors import Conflict, DomainError, NotFound
 from moorfog.operations.sites import find_site
 from moorfog.operations.words import fold_word, words_of
 from moorfog.store.base import Clock, new_id
-from moorfog.store.models import ClearanceRow, MeasurementRow, Person, PersonWord, TrainingRow
+from moorfog.store.models import ClearanceRow, MeasurementRow, Person, PersonWord, Site, TrainingRow
 from moorfog.store.scope import Scope
 
 _STRICT: Mapping[str, Any] = {"strict": True, "extra": "forbid"}
@@ -208,9 +210,13 @@ def record_clearance(db: Session, clock: Clock, actor: Actor, person_id: str, on
 
 
 def record_training(db: Session, clock: Clock, actor: Actor, person_id: str, one: TrainingEntry) -> None:
-    """Put a training on file."""
+    """Put a training on file. Raises :class:`DomainError` for a day that has not come yet."""
     person = find_person(db, actor.require("administrator", "tester"), person_id)
     day = day_of(one.trained_on, "trained on")
+    site = db.get(Site, person.site_id)
+    today = clock.now(db).astimezone(ZoneInfo(site.zone if site is not None else "UTC")).date()
+    if day > today:
+        raise DomainError("in_the_future", f"Trained on {day}: that day has not come yet. Enter it afterwards.")
     db.add(
         TrainingRow(
             id=new_id(),
@@ -224,25 +230,33 @@ def record_training(db: Session, clock: Clock, actor: Actor, person_id: str, one
     db.flush()
 
 
-def latest_clearance(db: Session, person_id: str) -> Clearance | None:
-    """Return the clearance on file by value, or None."""
-    row = db.scalar(
-        select(ClearanceRow)
-        .where(ClearanceRow.person_id == person_id)
-        .order_by(ClearanceRow.entered_at.desc(), ClearanceRow.id.desc())
-        .limit(1)
-    )
-    if row is None:
-        return None
+def clearance_of(row: ClearanceRow) -> Clearance:
+    """Return a stored clearance by value."""
     until = row.valid_until.isoformat() if row.valid_until else ""
     status: Any = row.status
     return Clearance(status, tuple(row.limits), row.valid_from.isoformat(), until, row.by_whom)
 
 
-def latest_training(db: Session, person_id: str) -> str:
-    """Return the day of the latest training on file, or nothing."""
-    day = db.scalar(select(func.max(TrainingRow.trained_on)).where(TrainingRow.person_id == person_id))
-    return day.isoformat() if day else ""
+def clearances_of(db: Session, person_id: str) -> tuple[Clearance, ...]:
+    """Return every clearance on file, in the order they were filed."""
+    rows = db.scalars(
+        select(ClearanceRow)
+        .where(ClearanceRow.person_id == person_id)
+        .order_by(ClearanceRow.entered_at, ClearanceRow.id)
+    )
+    return tuple(map(clearance_of, rows))
+
+
+def trainings_of(db: Session, person_id: str) -> tuple[str, ...]:
+    """Return every day of training on file."""
+    days = db.scalars(select(TrainingRow.trained_on).where(TrainingRow.person_id == person_id))
+    return tuple(one.isoformat() for one in days)
+
+
+def file_on(db: Session, person_id: str, day: str) -> FileRead:
+    """Return what is on a person's file on a day at their site, by value: the clearance and the training that count."""
+    clearance = clearance_on(clearances_of(db, person_id), day)
+    return FileRead(clearance, training_on(trainings_of(db, person_id), day), day)
 
 
 def _millimetres(value: Fraction | None) -> str | None:

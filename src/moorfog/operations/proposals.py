@@ -97,6 +97,22 @@ class StartQualitative:
     kind: Literal["start_qualitative"] = "start_qualitative"
 
 
+@dataclass(frozen=True)
+class Correct:
+    """Correct a closed record: right size, right person, void a run, or settle what came in afterwards, with a reason.
+
+    What is on the right person's file is looked up here, never said by a client.
+    """
+
+    __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
+    target: int
+    reason: str
+    size: str | None = None
+    person_id: Id | None = None
+    void_run: str | None = None
+    kind: Literal["corrected"] = "corrected"
+
+
 Body: TypeAlias = Annotated[
     ev.Answered
     | ChooseFacepiece
@@ -118,7 +134,9 @@ Body: TypeAlias = Annotated[
     | ev.Withheld
     | ev.TurnedAway
     | ev.Released
-    | ev.Corrected
+    | Correct
+    | ev.OpenedByMistake
+    | ev.SealHoldBegun
     | ChooseMethod
     | StartScreening
     | ev.Squeezed

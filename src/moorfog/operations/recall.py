@@ -1,7 +1,7 @@
-"""Kit found wrong afterwards: every test made with it since it was last seen to be right is void, and must be repeated.
+"""Kit found wrong afterwards: a ledger of what failed, by kit and check, and of what rests on it since its last good.
 
-A nebuliser found clogged, since it was last seen to spray; an instrument that failed a check, since that check last
-passed.
+A failure suspends at once every permission that rests on a test made since that very check last held. A person then
+confirms it, which voids those tests one by one, or clears it with a reason. Nothing here is ever deleted.
 """
 
 from __future__ import annotations
@@ -9,8 +9,7 @@ from __future__ import annotations
 import json
 from collections.abc import Callable
 from dataclasses import dataclass
-from datetime import datetime
-from typing import Any
+from typing import Any, ClassVar, Literal
 
 from sqlalchemy import Engine, and_, func, select
 from sqlalchemy.orm import Session, aliased
@@ -19,21 +18,61 @@ from moorfog.core import events as ev
 from moorfog.core.canonical import digest
 from moorfog.core.codec import encode
 from moorfog.core.events import instant, parse_instant
+from moorfog.core.facts import STRICT
 from moorfog.core.judge import outcome
 from moorfog.core.trying import find_try
 from moorfog.operations.accounts import READERS, Actor
-from moorfog.operations.errors import DomainError
-from moorfog.operations.kit import find_instrument
+from moorfog.operations.errors import Conflict, DomainError, NotFound
+from moorfog.operations.ledger import Found, open_recall
 from moorfog.operations.paging import cut_to_page
-from moorfog.operations.solutions import TEST, find_nebuliser, note_spray
+from moorfog.operations.solutions import TEST, find_nebuliser, not_spraying, note_spray
 from moorfog.operations.visits import append
 from moorfog.store.base import Clock, DatabaseClock, new_id, run_in_transaction
 from moorfog.store.log import load_visit, lock_head
-from moorfog.store.models import Employer, InstrumentCheckRow, Job, Person, SprayCheckRow, TryKit, TryResult
+from moorfog.store.models import Employer, Job, KitRecall, Person, TryKit, TryResult
 from moorfog.store.scope import Scope, within
 
 Progress = Callable[[int, int], None]
 NEVER = "1970-01-01T00:00:00.000Z"
+
+
+@dataclass(frozen=True)
+class Settle:
+    """What a person says of kit found wrong: it is so (its tests are void), or it is not; with a reason."""
+
+    __pydantic_config__: ClassVar[Any] = STRICT
+    decision: Literal["confirm", "clear"]
+    reason: str
+
+
+@dataclass(frozen=True)
+class RecallView:
+    """An entry of the ledger. ``tests`` rest on it; ``since`` empty where the check never held before."""
+
+    id: str
+    kit_kind: str
+    kit_id: str
+    kit_name: str
+    check_name: str
+    what: str
+    since: str
+    until: str
+    state: str
+    tests: int
+    settled_by: str
+    settled_at: str | None
+    reason: str
+    job_id: str | None
+
+
+@dataclass(frozen=True)
+class LedgerPage:
+    """One page of the ledger, what is open first, the newest first."""
+
+    rows: tuple[RecallView, ...]
+    total: int
+    page: int
+    pages: int
 
 
 @dataclass(frozen=True)
@@ -85,85 +124,105 @@ def new_job(db: Session, clock: Clock, actor: Actor, kind: str, employer_id: str
     return job
 
 
-def last_good_check(db: Session, nebuliser_id: str, before: datetime) -> datetime | None:
-    """Return when a nebuliser was last seen to spray before a moment, None where never."""
-    return db.scalar(
-        select(func.max(SprayCheckRow.checked_at)).where(
-            SprayCheckRow.nebuliser_id == nebuliser_id,
-            SprayCheckRow.sprays.is_(True),
-            SprayCheckRow.checked_at < before,
-        )
+def _resting(row: KitRecall) -> Any:
+    """Return the condition that a try was made with the kit since its last good check and up to its failure."""
+    on_it = and_(TryKit.kit_id == row.kit_id, TryKit.tested_at <= row.until)
+    return and_(on_it, TryKit.tested_at > row.since) if row.since is not None else on_it
+
+
+def _find(db: Session, scope: Scope, recall_id: str) -> KitRecall:
+    query = select(KitRecall).where(KitRecall.id == recall_id)
+    row = db.scalar(within(query, scope, KitRecall.employer_id, shared=True).with_for_update())
+    if row is None:
+        raise NotFound("recall")
+    return row
+
+
+def _view(db: Session, row: KitRecall, scope: Scope) -> RecallView:
+    tests = (
+        select(func.count())
+        .select_from(TryKit)
+        .join(TryResult, and_(TryResult.visit_id == TryKit.visit_id, TryResult.no == TryKit.no))
+    )
+    tests = within(tests.where(_resting(row), TryResult.is_practice.is_(False)), scope, TryKit.employer_id)
+    return RecallView(
+        row.id,
+        row.kit_kind,
+        row.kit_id,
+        row.kit_name,
+        row.check_name,
+        row.what,
+        instant(row.since) if row.since is not None else "",
+        instant(row.until),
+        row.state,
+        db.scalar(tests) or 0,
+        row.settled_by,
+        instant(row.settled_at) if row.settled_at is not None else None,
+        row.reason,
+        row.job_id,
     )
 
 
-def mark_clogged(db: Session, clock: Clock, actor: Actor, nebuliser_id: str) -> Job:
-    """Mark a nebuliser as clogged, and make the job that voids every test with it since its last good check.
+def list_recalls(db: Session, actor: Actor, page: int, only_open: bool) -> LedgerPage:
+    """Return a page of the ledger within the actor's scope."""
+    scope = actor.require(*READERS)
+    query = within(select(KitRecall), scope, KitRecall.employer_id, shared=True)
+    if only_open:
+        query = query.where(KitRecall.state == "open")
+    shown = cut_to_page(db, query, page, (KitRecall.state == "open").desc(), KitRecall.until.desc())
+    return LedgerPage(tuple(_view(db, one, scope) for (one,) in shown.rows), shown.total, shown.page, shown.pages)
 
-    Raises :class:`NotFound` outside the scope.
+
+def settle(db: Session, clock: Clock, actor: Actor, recall_id: str, body: Settle) -> RecallView:
+    """Confirm kit found wrong, which voids what rests on it, or clear it; with a reason, by a tester or administrator.
+
+    Raises :class:`NotFound` outside the scope, :class:`Conflict` where it is settled, :class:`DomainError` without a
+    reason.
     """
-    row, now = find_nebuliser(db, actor.require(*TEST), nebuliser_id), clock.now(db)
-    since = last_good_check(db, row.id, now)
-    note_spray(db, actor, row.id, False, now)
-    began = instant(since) if since is not None else NEVER
-    reason = f"{row.name} was found clogged; not seen to spray since {_since_words(began)}."
-    content = {"kit_id": row.id, "reason": reason, "since": began, "until": instant(now)}
-    return new_job(db, clock, actor, "clogged", row.employer_id, content)
-
-
-@dataclass(frozen=True)
-class FailedCheck:
-    """The last failed check of an instrument: which, when, and when that check passed before, None where never."""
-
-    name: str
-    value: str
-    failed_at: datetime
-    good_at: datetime | None
-
-
-def last_failed_check(db: Session, instrument_id: str) -> FailedCheck | None:
-    """Return the last failed check of an instrument, None where none ever failed."""
-    checks = select(InstrumentCheckRow).where(InstrumentCheckRow.instrument_id == instrument_id)
-    order = InstrumentCheckRow.checked_at.desc()
-    failed = db.scalar(checks.where(InstrumentCheckRow.passed.is_(False)).order_by(order).limit(1))
-    if failed is None:
-        return None
-    good = db.scalar(
-        checks.where(
-            InstrumentCheckRow.passed.is_(True),
-            InstrumentCheckRow.name == failed.name,
-            InstrumentCheckRow.checked_at < failed.checked_at,
+    scope = actor.require("tester", "administrator")
+    row = _find(db, scope, recall_id)
+    if row.employer_id is None and scope.employers is not None:
+        raise DomainError(
+            "shared_kit", "This kit is shared by all employers: somebody who works for all settles it.", status=403
         )
-        .order_by(order)
-        .limit(1)
-    )
-    return FailedCheck(failed.name, failed.value, failed.checked_at, good.checked_at if good is not None else None)
+    if row.state != "open":
+        raise Conflict("settled", f"{row.kit_name}: {row.state} already by {row.settled_by}. Nothing was changed.")
+    if not body.reason.strip():
+        raise DomainError("reason_missing", "Say why, in a few words: it stands on the records.")
+    row.state = "confirmed" if body.decision == "confirm" else "cleared"
+    row.settled_by, row.settled_at, row.reason = actor.name[:190], clock.now(db), body.reason.strip()[:400]
+    if body.decision == "confirm":
+        row.job_id = _void_job(db, clock, actor, row).id
+    db.flush()
+    return _view(db, row, scope)
 
 
-def reopen_since_good(db: Session, clock: Clock, actor: Actor, instrument_id: str) -> Job:
-    """Make the job that voids every test with an instrument between its last failed check and the good one before it.
-
-    Raises :class:`DomainError` where no check has failed, :class:`NotFound` outside the scope.
-    """
-    row = find_instrument(db, actor.require("tester", "administrator"), instrument_id)
-    failed = last_failed_check(db, row.id)
-    if failed is None:
-        raise DomainError("nothing_failed", f"No check of {row.name} has failed. Record the check's value first.")
-    began = instant(failed.good_at) if failed.good_at is not None else NEVER
-    name = failed.name.replace("_", " ")
-    last = f"last passed {began[:10]} {began[11:16]} UTC" if failed.good_at is not None else "it never passed before"
-    reason = f"{row.name}: the {name} check failed with {failed.value}; {last}."
-    content = {"kit_id": row.id, "reason": reason, "since": began, "until": instant(failed.failed_at)}
+def _void_job(db: Session, clock: Clock, actor: Actor, row: KitRecall) -> Job:
+    began = instant(row.since) if row.since is not None else NEVER
+    content = {"kit_id": row.kit_id, "reason": row.what, "since": began, "until": instant(row.until)}
     return new_job(db, clock, actor, "reopen", row.employer_id, content)
 
 
-def list_instrument_recall(db: Session, clock: Clock, actor: Actor, instrument_id: str, page: int) -> RecallPage:
-    """Return the tests with an instrument between its last failed check and the good one before it."""
-    scope = actor.require(*READERS)
-    row = find_instrument(db, scope, instrument_id)
-    failed = last_failed_check(db, row.id)
-    if failed is None:
-        return RecallPage("", "", (), 0, 1, 1)
-    return tests_with(db, scope, row.id, failed.good_at, failed.failed_at, page)
+def confirm_at_once(db: Session, clock: Clock, actor: Actor, found: Found) -> Job:
+    """Enter a failure that leaves nothing to decide, and make the job that voids what rests on it."""
+    row = open_recall(db, found, actor.id)
+    row.state, row.settled_by, row.settled_at = "confirmed", actor.name[:190], clock.now(db)
+    row.reason = "found so by the tester"
+    job = _void_job(db, clock, actor, row)
+    row.job_id = job.id
+    db.flush()
+    return job
+
+
+def mark_clogged(db: Session, clock: Clock, actor: Actor, nebuliser_id: str) -> Job:
+    """Mark a nebuliser as clogged: every test with it since it was last seen to spray is void, as a job.
+
+    Source: 29 CFR 1910.134 App. A Part I.B.3 and B.4 (recalled). Raises :class:`NotFound` outside the scope.
+    """
+    row, now = find_nebuliser(db, actor.require(*TEST), nebuliser_id), clock.now(db)
+    found = not_spraying(db, row, now)
+    note_spray(db, actor, row.id, False, now)
+    return confirm_at_once(db, clock, actor, found)
 
 
 def run_recall(engine: Engine, job: Job, tell: Progress) -> str:
@@ -177,6 +236,7 @@ def run_recall(engine: Engine, job: Job, tell: Progress) -> str:
         select(TryKit.visit_id, TryResult.run_id)
         .join(TryResult, and_(TryResult.visit_id == TryKit.visit_id, TryResult.no == TryKit.no))
         .where(TryKit.kit_id == content["kit_id"], TryKit.tested_at > since, TryKit.tested_at <= until)
+        .where(TryResult.is_practice.is_(False))
         .order_by(TryKit.tested_at)
     )
     affected = run_in_transaction(engine, lambda db: [tuple(row) for row in db.execute(query)])
@@ -190,10 +250,11 @@ def run_recall(engine: Engine, job: Job, tell: Progress) -> str:
 
         voided += run_in_transaction(engine, work)
     tell(len(affected), len(affected))
-    return f"{voided} voided now, {len(affected)} tests since {_since_words(content['since'])} are void."
+    return f"{voided} voided now, {len(affected)} tests since {since_words(content['since'])} are void."
 
 
-def _since_words(since: str) -> str:
+def since_words(since: str) -> str:
+    """Return since when, in words, for a moment as text."""
     return "it was first used" if since == NEVER else f"{since[:10]} {since[11:16]} UTC"
 
 
@@ -215,38 +276,26 @@ def void_try(db: Session, clock: Clock, account_id: str, visit_id: str, run_id: 
     return True
 
 
-def list_recall(db: Session, clock: Clock, actor: Actor, nebuliser_id: str, page: int) -> RecallPage:
-    """Return the tests with a nebuliser between its last good check and its last failed one, or until now."""
+def tests_of(db: Session, actor: Actor, recall_id: str, page: int) -> RecallPage:
+    """Return a page of the tests that rest on an entry of the ledger. Raises :class:`NotFound` outside the scope."""
     scope = actor.require(*READERS)
-    row = find_nebuliser(db, scope, nebuliser_id)
-    failed = db.scalar(
-        select(func.max(SprayCheckRow.checked_at)).where(
-            SprayCheckRow.nebuliser_id == row.id, SprayCheckRow.sprays.is_(False)
-        )
-    )
-    until = failed or clock.now(db)
-    return tests_with(db, scope, row.id, last_good_check(db, row.id, until), until, page)
-
-
-def tests_with(
-    db: Session, scope: Scope, kit_id: str, since: datetime | None, until: datetime, page: int
-) -> RecallPage:
-    """Return a page of the tests made with a piece of kit after ``since`` (None: ever) and up to ``until``."""
+    row = _find(db, scope, recall_id)
     again = aliased(TryResult)
     later = select(again.no).where(
-        again.person_id == Person.id, again.outcome == "pass", again.tested_at > TryKit.tested_at
+        again.person_id == Person.id,
+        again.outcome == "pass",
+        again.is_sealed.is_(True),
+        again.is_practice.is_(False),
+        again.tested_at > row.until,
     )
     query = (
         select(TryResult, Person, Employer.name, later.exists().label("later"))
         .join(TryKit, and_(TryResult.visit_id == TryKit.visit_id, TryResult.no == TryKit.no))
         .join(Person, Person.id == TryResult.person_id)
         .join(Employer, Employer.id == Person.employer_id)
-        .where(TryKit.kit_id == kit_id, TryKit.tested_at <= until, TryResult.is_practice.is_(False))
+        .where(_resting(row), TryResult.is_practice.is_(False))
     )
-    if since is not None:
-        query = query.where(TryKit.tested_at > since)
-    query = within(query, scope, TryKit.employer_id)
-    shown = cut_to_page(db, query, page, TryKit.tested_at, Person.name)
+    shown = cut_to_page(db, within(query, scope, TryKit.employer_id), page, TryKit.tested_at, Person.name)
     rows = tuple(
         RecallRow(
             one.visit_id,
@@ -262,5 +311,5 @@ def tests_with(
         )
         for one, person, employer, has_passed in shown.rows
     )
-    begin = instant(since) if since is not None else ""
-    return RecallPage(begin, instant(until), rows, shown.total, shown.page, shown.pages)
+    began = instant(row.since) if row.since is not None else ""
+    return RecallPage(began, instant(row.until), rows, shown.total, shown.page, shown.pages)

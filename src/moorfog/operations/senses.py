@@ -14,10 +14,11 @@ from moorfog.core.protocols import Protocol
 from moorfog.core.visit import Visit
 from moorfog.operations.accounts import Actor
 from moorfog.operations.errors import DomainError
+from moorfog.operations.ledger import open_recall
 from moorfog.operations.proposals import StartQualitative, StartScreening
-from moorfog.operations.solutions import lots_by_value, nebuliser_by_value, note_spray
+from moorfog.operations.solutions import lots_by_value, nebuliser_by_value, not_spraying, note_spray
 from moorfog.store.base import Clock
-from moorfog.store.models import CautionRow, VisitHead
+from moorfog.store.models import CautionRow, NebuliserRow, VisitHead
 from moorfog.store.scope import Scope
 
 CAUTION_ITEMS = {"smoke_cautions": "smoke"}
@@ -87,7 +88,12 @@ def acknowledged_on(db: Session, actor: Actor, method: str) -> str:
 
 
 def keep_answer(db: Session, clock: Clock, actor: Actor, visit: Visit, answer: ev.Answered) -> None:
-    """Keep what an answer says beyond its visit: cautions acknowledged today, a nebuliser seen to spray or not."""
+    """Keep what an answer says beyond its visit: cautions acknowledged today, a nebuliser seen to spray or not.
+
+    Practice leaves nothing outside its visit.
+    """
+    if visit.is_practice:
+        return
     method = CAUTION_ITEMS.get(answer.question)
     if method is not None and answer.answer == "fine" and visit.opened is not None and visit.last_at is not None:
         day = datetime.fromisoformat(day_at_site(visit, visit.last_at)).date()
@@ -97,4 +103,8 @@ def keep_answer(db: Session, clock: Clock, actor: Actor, visit: Visit, answer: e
     current = visit.current_try
     held = current.sensed.nebuliser if current is not None and current.sensed is not None else None
     if item is not None and item.check == "nebuliser" and held is not None and visit.last_at is not None:
-        note_spray(db, actor, held.id, answer.answer == "fine", visit.last_at)
+        sprays = answer.answer == "fine"
+        row = db.get(NebuliserRow, held.id)
+        if not sprays and row is not None:
+            open_recall(db, not_spraying(db, row, visit.last_at), actor.id)
+        note_spray(db, actor, held.id, sprays, visit.last_at)

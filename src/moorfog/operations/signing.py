@@ -14,11 +14,12 @@ from moorfog.core.admit import admit
 from moorfog.core.canonical import canonical_bytes, digest
 from moorfog.core.codec import encode
 from moorfog.core.events import Signed, instant
-from moorfog.core.picture import try_view
+from moorfog.core.judge import file_blocks
+from moorfog.core.picture import limits_of_use, try_view
 from moorfog.core.visit import FOLD_VERSION, Visit
 from moorfog.operations.accounts import Actor, confirm_password
 from moorfog.operations.errors import Conflict, DomainError, NotFound
-from moorfog.operations.visits import Appended, append, refused
+from moorfog.operations.visits import Appended, append, enter_file, refused
 from moorfog.store.base import Clock, new_id
 from moorfog.store.log import load_visit, lock_head
 from moorfog.store.models import EventRow, SignatureRow, VisitHead
@@ -50,7 +51,7 @@ def statement(head: VisitHead, visit: Visit) -> dict[str, Any]:
             }
             for one in (try_view(visit, made) for made in visit.tries)
         ],
-        "limits_of_use": list(procedure.limits_of_use),
+        "limits_of_use": list(limits_of_use(visit)),
         "terms": procedure.terms,
         "practice": visit.is_practice,
     }
@@ -90,6 +91,11 @@ def sign(
         raise DomainError("name_missing", "A signature needs a typed name. Type it and sign again.")
     if role == "tester":
         confirm_password(db, clock, actor, password)
+    filed = enter_file(db, clock, actor.id, head)
+    if filed is not None:
+        visit = filed.visit
+        if file_blocks(visit):
+            return filed  # nothing was signed: what was filed meanwhile changes what would be signed, and is shown
     at = occurred_at or clock.now(db)
     body = {
         **statement(head, visit),

@@ -7,7 +7,7 @@ from datetime import UTC, date, datetime, timedelta
 from fractions import Fraction
 from typing import Any, ClassVar, Literal
 
-from sqlalchemy import select
+from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from moorfog.core.arithmetic import NotANumber, cut, parse_decimal
@@ -19,6 +19,7 @@ from moorfog.data import shipped_protocols, shipped_rules
 from moorfog.operations.accounts import READERS, Actor
 from moorfog.operations.errors import DomainError, NotFound
 from moorfog.operations.kit import owner_of_kit
+from moorfog.operations.ledger import Found, open_recall
 from moorfog.operations.paging import cut_to_page
 from moorfog.operations.proposals import Id
 from moorfog.store.base import Clock, new_id
@@ -268,6 +269,32 @@ def note_spray(db: Session, actor: Actor, nebuliser_id: str, sprays: bool, at: d
     """Write down that a nebuliser was seen to spray, or not."""
     db.add(SprayCheckRow(id=new_id(), nebuliser_id=nebuliser_id, checked_at=at, sprays=sprays, account_id=actor.id))
     db.flush()
+
+
+def not_spraying(db: Session, row: NebuliserRow, at: datetime) -> Found:
+    """Return what the ledger says of a nebuliser that was found not to spray at ``at``."""
+    last = select(func.max(SprayCheckRow.checked_at)).where(
+        SprayCheckRow.nebuliser_id == row.id, SprayCheckRow.sprays.is_(True), SprayCheckRow.checked_at < at
+    )
+    since = db.scalar(last)
+    seen = f"last seen to spray {instant(since)[:16].replace('T', ' ')} UTC" if since is not None else "never seen to"
+    what = f"{row.name} was found clogged; {seen}."
+    return Found("nebuliser", row.id, row.name, "spray", what, row.employer_id, since, at)
+
+
+def withdraw_lot(db: Session, clock: Clock, actor: Actor, lot_id: str, reason: str) -> LotRow:
+    """Withdraw a lot: it is used no more, and every test with it is suspended until somebody settles it.
+
+    Raises :class:`NotFound` outside the scope, :class:`DomainError` without a reason.
+    """
+    row, now = find_lot(db, actor.require(*TEST), lot_id), clock.now(db)
+    if not reason.strip():
+        raise DomainError("reason_missing", "Say what is wrong with the lot, in a few words.")
+    if row.withdrawn_at is None:
+        row.withdrawn_at = now
+    what = f"Lot {row.number} was withdrawn: {reason.strip()}."
+    open_recall(db, Found("lot", row.id, f"lot {row.number}", "withdrawn", what, row.employer_id, None, now), actor.id)
+    return row
 
 
 def check_spray(db: Session, clock: Clock, actor: Actor, nebuliser_id: str) -> NebuliserRow:

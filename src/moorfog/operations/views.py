@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
@@ -9,6 +10,7 @@ from sqlalchemy import func, or_, select, text
 from sqlalchemy.orm import Session
 
 from moorfog.core.picture import Picture
+from moorfog.core.visit import Visit
 from moorfog.operations.errors import NotFound
 from moorfog.operations.visits import view_visit
 from moorfog.store.base import Clock
@@ -59,6 +61,7 @@ def _meanwhile(db: Session, head: VisitHead, now: Picture, moment: datetime) -> 
         .where(
             VisitSummary.site_id == head.site_id,
             VisitSummary.closed == "",
+            VisitSummary.is_practice.is_(False),
             VisitSummary.visit_id != head.id,
             VisitSummary.opened_at > moment - timedelta(hours=12),
             or_(VisitSummary.ready_at.is_(None), VisitSummary.ready_at <= moment),
@@ -70,9 +73,12 @@ def _meanwhile(db: Session, head: VisitHead, now: Picture, moment: datetime) -> 
     return tuple(Meanwhile(*row) for row in rows)
 
 
-def view_for_screen(db: Session, clock: Clock, scope: Scope, visit_id: str) -> VisitView:
-    """Return a visit for a screen. Raises :class:`NotFound` outside the scope."""
+def view_for_screen(
+    db: Session, clock: Clock, scope: Scope, visit_id: str, keep: Callable[[Visit], None] = lambda visit: None
+) -> VisitView:
+    """Return a visit for a screen; its state is handed to ``keep``. Raises :class:`NotFound` outside the scope."""
     head, visit, now = view_visit(db, clock, scope, visit_id)
+    keep(visit)
     person = db.get(Person, visit.person_id)
     site, employer = db.get(Site, head.site_id), db.get(Employer, head.employer_id)
     if person is None or site is None or employer is None:

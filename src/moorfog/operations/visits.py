@@ -12,22 +12,24 @@ from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
 from moorfog.core import events as ev
-from moorfog.core.admit import Refusal, admit
+from moorfog.core.admit import FUTURE_TOLERANCE, Refusal, admit
 from moorfog.core.canonical import digest
 from moorfog.core.codec import decode, encode
 from moorfog.core.events import instant
 from moorfog.core.fold import step
+from moorfog.core.judge import file_blocks
 from moorfog.core.picture import Picture, picture
 from moorfog.core.visit import Visit, loops_needed
 from moorfog.data import facepiece_kinds
 from moorfog.operations.accounts import Actor
 from moorfog.operations.errors import Conflict, DomainError, NotFound
 from moorfog.operations.parts import take_parts
-from moorfog.operations.people import latest_clearance, latest_training
+from moorfog.operations.people import file_on
 from moorfog.operations.proposals import (
     ChooseFacepiece,
     ChooseMethod,
     ChooseTask,
+    Correct,
     FitProbe,
     Proposal,
     StartQualitative,
@@ -37,13 +39,24 @@ from moorfog.operations.proposals import (
 from moorfog.operations.senses import acknowledged_on, keep_answer, qualitative_facts, screening_facts
 from moorfog.operations.site_protocols import rules_of_site
 from moorfog.operations.sites import find_task
-from moorfog.store.base import Clock
-from moorfog.store.log import event_of, keep_rules, keep_state, load_visit, lock_head, write_event
-from moorfog.store.models import EventRow, FacepieceVersion, Lease, Person, Site, VisitHead, VisitSummary
+from moorfog.store.base import Clock, new_id
+from moorfog.store.log import event_of, keep_rules, load_visit, lock_head, write_event
+from moorfog.store.models import (
+    EventRow,
+    FacepieceVersion,
+    Lease,
+    PermissionEnd,
+    Person,
+    Site,
+    VisitHead,
+    VisitSummary,
+)
 from moorfog.store.readmodels import refresh
 from moorfog.store.scope import Scope
 
 LATE = timedelta(seconds=10)
+RUN_STARTS = ("start_run", "start_qualitative")
+"""Before these the person's file is read again."""
 CLOCK_STARTS = ("donned", "start_run", "start_screening", "start_qualitative")
 PRACTICE_SPEEDS = range(1, 61)
 
@@ -89,7 +102,11 @@ def open_visit(
             raise Conflict("id_reused", "This visit id was used for something else. Reload the page and start again.")
         return Appended(visit_id, load_visit(db, known), was_known=True)
     open_one = db.scalar(
-        select(VisitSummary.visit_id).where(VisitSummary.person_id == person_id, VisitSummary.closed == "")
+        select(VisitSummary.visit_id).where(
+            VisitSummary.person_id == person_id,
+            VisitSummary.closed == "",
+            VisitSummary.is_practice.is_(is_practice),
+        )
     )
     if open_one is not None:
         raise Conflict(
@@ -111,6 +128,8 @@ def open_visit(
     )
     db.add(head)
     db.flush()
+    opened_on = (occurred_at or now).astimezone(ZoneInfo(site.zone)).date().isoformat()
+    file = file_on(db, person_id, opened_on)
     payload = ev.VisitOpened(
         person_id,
         person.employer_id,
@@ -120,9 +139,9 @@ def open_visit(
         is_practice,
         speed,
         rules.digest,
-        (occurred_at or now).astimezone(ZoneInfo(site.zone)).date().isoformat(),
-        latest_clearance(db, person_id),
-        latest_training(db, person_id),
+        opened_on,
+        file.clearance,
+        file.trained_on,
     )
     event = write_event(db, head, event_id, payload, occurred_at or now, now, actor.id, digest(encode(payload)))
     visit = step(Visit(rules), event)
@@ -142,7 +161,6 @@ def view_visit(db: Session, clock: Clock, scope: Scope, visit_id: str) -> tuple[
     """Return a visit and its picture now. Raises :class:`NotFound`."""
     head = find_head(db, scope, visit_id)
     visit = load_visit(db, head)
-    keep_state(visit_id, visit)
     return head, visit, picture(visit, clock.now(db))
 
 
@@ -195,22 +213,82 @@ def propose(
         return Appended(visit_id, visit, was_known=True)
     now = clock.now(db)
     is_observation = proposal.body.kind in ev.OBSERVATIONS
+    ahead = proposal.occurred_at - now
+    if is_observation and ahead > timedelta():
+        proposal = replace(proposal, occurred_at=now)  # taken all the same, and dated by the server
     if not is_observation:
         _check_expected(db, visit_id, visit, proposal)
-        if now - proposal.occurred_at > LATE and proposal.body.kind in CLOCK_STARTS:
-            raise DomainError(
-                "too_late", "This was pressed some time ago; a clock cannot start in the past. Press it again now."
-            )
-    if visit.last_at is not None and proposal.occurred_at < visit.last_at and not is_observation:
-        proposal = replace(proposal, occurred_at=min(visit.last_at, now))
+        _check_dated(visit, proposal, now)
+    if proposal.body.kind in RUN_STARTS:
+        filed = enter_file(db, clock, actor.id, head)
+        if filed is not None:
+            visit = filed.visit
+            if file_blocks(visit):
+                return filed  # nothing was started: what was filed meanwhile stands against it, and is shown
     payload = _fill_in(db, clock, actor, head, visit, proposal, start_run)
     refusal = admit(visit, payload, proposal.occurred_at, now)
     if refusal is not None:
         raise refused(refusal)
     after = append(db, clock, actor.id, head, visit, proposal.id, payload, proposal.occurred_at, content)
+    if is_observation:
+        after = flag_clock(db, clock, actor.id, head, after, ahead)
     if isinstance(payload, ev.Answered):
         keep_answer(db, clock, actor, after, payload)
     return Appended(visit_id, after, was_known=False)
+
+
+def flag_clock(db: Session, clock: Clock, actor_id: str, head: VisitHead, visit: Visit, ahead: timedelta) -> Visit:
+    """Enter that the clock of the screen was ahead of the server's, where it was by more than a little."""
+    if ahead <= FUTURE_TOLERANCE:
+        return visit
+    flag = ev.ClockDiffered(round(ahead.total_seconds() * 1000))
+    return append(db, clock, actor_id, head, visit, new_id(), flag, clock.now(db), digest(encode(flag)))
+
+
+def _check_dated(visit: Visit, proposal: Proposal, now: datetime) -> None:
+    """Refuse a decision that starts a clock in the past, or that is dated before the very entry it was made on."""
+    if now - proposal.occurred_at > LATE and proposal.body.kind in CLOCK_STARTS:
+        raise DomainError(
+            "too_late", "This was pressed some time ago; a clock cannot start in the past. Press it again now."
+        )
+    if visit.last_at is not None and proposal.occurred_at < visit.last_at - FUTURE_TOLERANCE:
+        before = (visit.last_at - proposal.occurred_at).total_seconds()
+        raise DomainError(
+            "dated_before",
+            f"This is dated {before:.0f} s before the entry it was made on. "
+            "Reload the page to measure its clock again, then press it again.",
+        )
+
+
+def enter_file(db: Session, clock: Clock, actor_id: str, head: VisitHead) -> Appended | None:
+    """Enter what is on file into the log of a locked, open visit, where it says something else than the log.
+
+    Returns the state after it, None where nothing changed.
+    """
+    visit, now = load_visit(db, head), clock.now(db)
+    if visit.opened is None or visit.closed:
+        return None
+    found = file_on(db, visit.person_id, now.astimezone(ZoneInfo(visit.opened.zone)).date().isoformat())
+    known = visit.file
+    if known is not None and (known.clearance, known.trained_on, known.on) == (
+        found.clearance,
+        found.trained_on,
+        found.on,
+    ):
+        return None
+    at = max(now, visit.last_at or now)
+    return Appended(
+        head.id, append(db, clock, actor_id, head, visit, new_id(), found, at, digest(encode(found))), was_known=False
+    )
+
+
+def tell_open_visits(db: Session, clock: Clock, actor: Actor, person_id: str) -> None:
+    """Enter what was filed about a person into the logs of their open visits: it counts from this moment on."""
+    open_ones = select(VisitSummary.visit_id).where(VisitSummary.person_id == person_id, VisitSummary.closed == "")
+    for visit_id in db.scalars(open_ones).all():
+        head = lock_head(db, visit_id)
+        if head is not None:
+            enter_file(db, clock, actor.id, head)
 
 
 def refused(refusal: Refusal) -> DomainError:
@@ -267,29 +345,51 @@ def _fill_in(
         return screening_facts(db, head, visit, body, proposal.occurred_at)
     if isinstance(body, StartQualitative):
         return qualitative_facts(db, head, visit, body, proposal.occurred_at)
-    if isinstance(body, ev.Corrected):
-        _check_correction(db, head, visit, body)
+    if isinstance(body, Correct):
+        return _correction(db, head, visit, body, clock.now(db))
     return body
 
 
-def _check_correction(db: Session, head: VisitHead, visit: Visit, body: ev.Corrected) -> None:
+def _correction(db: Session, head: VisitHead, visit: Visit, body: Correct, now: datetime) -> ev.Corrected:
+    """Return a correction with the right person's own file and history by value."""
+    file, person_id = None, body.person_id or visit.person_id
     if body.person_id is not None:
         person = db.get(Person, body.person_id)
         if person is None or person.employer_id != head.employer_id:
             raise NotFound("person")
+        day = visit.opened.opened_on if visit.opened is not None else ""
+        file = file_on(db, body.person_id, day)
     if body.size is not None:
-        chosen = next((one.facepiece for one in visit.tries if one.chosen_seq == body.target), None)
-        row = db.get(FacepieceVersion, chosen.version_id) if chosen else None
-        sizes = [one["name"] for one in row.content["sizes"]] if row else []
-        if body.size not in sizes:
-            known = ", ".join(sizes) or "none: the entry named is no choice of a facepiece"
-            raise DomainError("size", f"This facepiece has no size {body.size!r}; it has {known}.")
+        _check_size(db, visit, body)
+    moved = [
+        (one, replace(one.facepiece, size=body.size) if body.size and one.chosen_seq == body.target else one.facepiece)
+        for one in visit.tries
+        if body.person_id is not None or (body.size is not None and one.chosen_seq == body.target)
+    ]
+    failed = select(PermissionEnd.no).where(
+        PermissionEnd.person_id == person_id,
+        PermissionEnd.visit_id != head.id,
+        PermissionEnd.configuration.in_([piece.configuration for _, piece in moved]),
+    )
+    has_failed = bool(moved) and db.scalar(failed.limit(1)) is not None
+    return ev.Corrected(body.target, body.reason, body.size, body.person_id, body.void_run, file, has_failed)
+
+
+def _check_size(db: Session, visit: Visit, body: Correct) -> None:
+    chosen = next((one.facepiece for one in visit.tries if one.chosen_seq == body.target), None)
+    row = db.get(FacepieceVersion, chosen.version_id) if chosen else None
+    sizes = [one["name"] for one in row.content["sizes"]] if row else []
+    if body.size not in sizes:
+        had = ", ".join(sizes) or "none: the entry named is no choice of a facepiece"
+        raise DomainError("size", f"This facepiece has no size {body.size!r}; it has {had}.")
 
 
 def _facepiece(db: Session, choice: ChooseFacepiece) -> ev.Facepiece:
     row = db.get(FacepieceVersion, choice.version_id)
     if row is None:
         raise NotFound("facepiece")
+    if row.withdrawn_at is not None:
+        raise DomainError("withdrawn", f"{row.model}: its approval was withdrawn. Choose another facepiece.")
     content: dict[str, Any] = row.content
     known = facepiece_kinds().get(row.kind)
     if known is None:

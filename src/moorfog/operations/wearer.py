@@ -18,7 +18,7 @@ from moorfog.core.picture import picture
 from moorfog.core.picture_wearer import WearerView, wearer_view
 from moorfog.operations.accounts import Actor, digest_of
 from moorfog.operations.errors import Conflict, DomainError, NotFound
-from moorfog.operations.visits import Appended, append, find_head, refused
+from moorfog.operations.visits import Appended, append, find_head, flag_clock, refused
 from moorfog.store.base import Clock
 from moorfog.store.log import load_visit, lock_head
 from moorfog.store.models import EventRow, VisitHead, WearerLink
@@ -81,8 +81,10 @@ def sense(db: Session, clock: Clock, visit_id: str, event_id: str, about: str, o
         if known.visit_id != visit_id or known.proposal_digest != content:
             raise Conflict("id_reused", "This press was used for something else. Press again.")
         return Appended(visit_id, visit, was_known=True)
-    refusal = admit(visit, payload, occurred_at, clock.now(db))
+    now = clock.now(db)
+    ahead, at = occurred_at - now, min(occurred_at, now)
+    refusal = admit(visit, payload, at, now)
     if refusal is not None:
         raise refused(refusal)
-    after = append(db, clock, ACTOR, head, visit, event_id, payload, occurred_at, content)
-    return Appended(visit_id, after, was_known=False)
+    after = append(db, clock, ACTOR, head, visit, event_id, payload, at, content)
+    return Appended(visit_id, flag_clock(db, clock, ACTOR, head, after, ahead), was_known=False)

@@ -71,14 +71,21 @@ def load_visit(db: Session, head: VisitHead) -> Visit:
     rules = load_rules(db, head.rules_digest)
     if kept is not None and kept.seq == head.seq and kept.chain == head.chain:
         return kept
-    visit = kept if kept is not None and kept.seq < head.seq else Visit(rules)
+    visit = Visit(rules)
+    if kept is not None and kept.seq < head.seq and chain_at(db, head.id, kept.seq) == kept.chain:
+        visit = kept
     for event in load_events(db, head.id, visit.seq):
         visit = step(visit, event)
     return visit
 
 
+def chain_at(db: Session, visit_id: str, seq: int) -> str | None:
+    """Return the chain of an entry as it is stored, None where there is none: a state is carried on only from it."""
+    return db.scalar(select(EventRow.chain).where(EventRow.visit_id == visit_id, EventRow.seq == seq))
+
+
 def keep_state(visit_id: str, visit: Visit) -> None:
-    """Remember a state whose events are committed."""
+    """Remember a state whose events are committed: call it after the commit, never before."""
     with _lock:
         old = _states.get((visit_id, FOLD_VERSION))
         if old is None or old.seq <= visit.seq:

@@ -218,6 +218,8 @@ class FacepieceVersion(Base):
     model: Mapped[str] = mapped_column(String(120))
     kind: Mapped[str] = mapped_column(String(40))
     content: Mapped[dict[str, Any]] = mapped_column(JSON)
+    withdrawn_at: Mapped[datetime | None] = mapped_column(UtcDateTime, default=None)
+    """When its approval was withdrawn: it is not chosen any more, and what was passed in it is recalled."""
     __table_args__ = (UniqueConstraint("model_id", "version", name="uq_model_version"),)
 
 
@@ -260,6 +262,29 @@ class InstrumentActRow(Base):
     done_at: Mapped[datetime] = mapped_column(UtcDateTime)
     account_id: Mapped[str] = mapped_column(Id)
     __table_args__ = (Index("ix_act_latest", "instrument_id", "name", "done_at"),)
+
+
+class KitRecall(Base):
+    """Kit found wrong afterwards: which, by which check, since when it may have been. Open or confirmed it suspends
+    what rests on it; cleared it does not. Never deleted."""
+
+    __tablename__ = "kit_recall"
+    id: Mapped[str] = mapped_column(Id, primary_key=True)
+    kit_kind: Mapped[str] = mapped_column(String(20))
+    kit_id: Mapped[str] = mapped_column(Id)
+    kit_name: Mapped[str] = mapped_column(String(190))
+    check_name: Mapped[str] = mapped_column(String(30))
+    what: Mapped[str] = mapped_column(String(400))
+    employer_id: Mapped[str | None] = mapped_column(Id)
+    since: Mapped[datetime | None] = mapped_column(UtcDateTime)
+    until: Mapped[datetime] = mapped_column(UtcDateTime)
+    state: Mapped[str] = mapped_column(String(12))
+    opened_by: Mapped[str] = mapped_column(String(80))
+    settled_by: Mapped[str] = mapped_column(String(190), default="")
+    settled_at: Mapped[datetime | None] = mapped_column(UtcDateTime, default=None)
+    reason: Mapped[str] = mapped_column(String(400), default="")
+    job_id: Mapped[str | None] = mapped_column(Id, default=None)
+    __table_args__ = (Index("ix_recall_kit", "kit_id", "state"), Index("ix_recall_state", "state", "until"))
 
 
 class SamplingPart(Base):
@@ -489,6 +514,7 @@ class VisitSummary(ReadModel, Base):
     is_practice: Mapped[bool]
     is_sealed: Mapped[bool]
     closed: Mapped[str] = mapped_column(String(12))
+    under_question: Mapped[bool] = mapped_column(default=False)
     opened_at: Mapped[datetime] = mapped_column(UtcDateTime)
     last_at: Mapped[datetime] = mapped_column(UtcDateTime)
     __table_args__ = (
@@ -535,14 +561,31 @@ class TryKit(ReadModel, Base):
     __table_args__ = (Index("ix_try_kit", "kit_id", "tested_at"),)
 
 
+class PermissionEnd(ReadModel, Base):
+    """A fail that ends every earlier pass of the same person in the same set-up, whatever it is called later."""
+
+    __tablename__ = "permission_end"
+    visit_id: Mapped[str] = mapped_column(Id, primary_key=True)
+    no: Mapped[int] = mapped_column(Integer, primary_key=True, autoincrement=False)
+    configuration: Mapped[str] = mapped_column(String(64), primary_key=True)
+    person_id: Mapped[str] = mapped_column(Id, primary_key=True)
+    employer_id: Mapped[str] = mapped_column(Id)
+    why: Mapped[str] = mapped_column(String(250))
+    ended_at: Mapped[datetime] = mapped_column(UtcDateTime)
+    __table_args__ = (Index("ix_end_person", "person_id", "configuration", "ended_at"),)
+
+
 class WearPermission(ReadModel, Base):
-    """What a person may wear: from and until as dates at the site. Today is never stored; it is compared."""
+    """A signed pass: from and until as dates at the site, and the facts that decide who may wear it. Today is never
+    stored; it is compared."""
 
     __tablename__ = "wear_permission"
     visit_id: Mapped[str] = mapped_column(Id, primary_key=True)
     configuration: Mapped[str] = mapped_column(String(64), primary_key=True)
     employer_id: Mapped[str] = mapped_column(Id)
     person_id: Mapped[str] = mapped_column(Id, index=True)
+    no: Mapped[int] = mapped_column(Integer, default=0)
+    facts: Mapped[dict[str, Any] | None] = mapped_column(JSON)
     model_id: Mapped[str] = mapped_column(Id)
     model: Mapped[str] = mapped_column(String(250))
     size: Mapped[str] = mapped_column(String(40))

@@ -12,19 +12,22 @@ from sqlalchemy import Engine, delete, insert, select, text
 from sqlalchemy.orm import Session
 
 from moorfog.core.arithmetic import cut
-from moorfog.core.judge import is_sealed, needs_decision, outcome, queue, step_of
-from moorfog.core.picture import method_limits, starts_at, valid_until
+from moorfog.core.codec import encode
+from moorfog.core.events import QualitativeStarted, ScreeningStarted
+from moorfog.core.judge import is_sealed, is_under_question, needs_decision, outcome, queue, step_of
+from moorfog.core.picture import capped_at, method_limits, starts_at
+from moorfog.core.validity import valid_until
 from moorfog.core.visit import FOLD_VERSION, Try, Visit
-from moorfog.store.log import load_visit
-from moorfog.store.models import TryKit, TryResult, VisitHead, VisitSummary, WearPermission
+from moorfog.store.log import load_visit, lock_head
+from moorfog.store.models import PermissionEnd, TryKit, TryResult, VisitHead, VisitSummary, WearPermission
 
-TABLES: tuple[type[Any], ...] = (VisitSummary, TryResult, TryKit, WearPermission)
+TABLES: tuple[type[Any], ...] = (VisitSummary, TryResult, TryKit, PermissionEnd, WearPermission)
 Rows = dict[type[Any], list[dict[str, Any]]]
 
 
 def _doing(visit: Visit, at: datetime) -> str:
     if visit.closed:
-        return "turned away" if visit.closed == "turned_away" else "released"
+        return {"turned_away": "turned away", "mistaken": "opened by mistake"}.get(visit.closed, "released")
     if visit.running is not None:
         return "fit test running"
     if needs_decision(visit):
@@ -63,12 +66,16 @@ def rows_of(head: VisitHead, visit: Visit) -> Rows:
         "is_practice": visit.is_practice,
         "is_sealed": sealed,
         "closed": visit.closed,
+        "under_question": is_under_question(visit),
         "opened_at": visit.opened_at,
         "last_at": at,
     }
     tries: list[dict[str, Any]] = []
     kit: list[dict[str, Any]] = []
     permissions: dict[str, dict[str, Any] | None] = {}
+    ends: list[dict[str, Any]] = []
+    if visit.closed == "mistaken":
+        return {**{table: [] for table in TABLES}, VisitSummary: [summary]}  # nothing is left on that person
     for one in visit.tries:
         result, _ = outcome(visit, one)
         overall = (
@@ -98,8 +105,9 @@ def rows_of(head: VisitHead, visit: Visit) -> Rows:
                 "is_sealed": sealed,
             }
         )
-        if result == "fail":
+        if one.has_failed and not visit.is_practice:
             permissions[piece.configuration] = None
+            ends.append({**common, **_end(one.no, visit.person_id, piece.configuration, one.started_at)})
         if result == "pass" and sealed and not visit.is_practice:
             day = one.started_at.astimezone(ZoneInfo(opened.zone)).date()
             months = visit.rules.book.ratio("interval")
@@ -113,13 +121,25 @@ def rows_of(head: VisitHead, visit: Visit) -> Rows:
                     "limits": list(method_limits(visit, one)),
                     "valid_from": day,
                     "valid_until": valid_until(day, int(months)),
+                    "no": one.no,
+                    "facts": {"piece": encode(piece), "up_to": capped_at(visit, one), "level": one.started.level},
                 }
+    if not sealed and not visit.is_practice:
+        moved = (_end(one.no, one.person_id, one.configuration, one.at) for one in visit.ended)
+        known = {(one["no"], one["person_id"], one["configuration"]) for one in ends}
+        ends += [{**common, **one} for one in moved if (one["no"], one["person_id"], one["configuration"]) not in known]
     return {
         VisitSummary: [summary],
         TryResult: tries,
         TryKit: kit,
+        PermissionEnd: ends,
         WearPermission: [one for _, one in sorted(permissions.items()) if one is not None],
     }
+
+
+def _end(no: int, person_id: str, configuration: str, at: datetime) -> dict[str, Any]:
+    why = f"Failed in this very set-up on {at.date().isoformat()}."
+    return {"no": no, "person_id": person_id, "configuration": configuration, "why": why, "ended_at": at}
 
 
 def method_of(visit: Visit, one: Try) -> str:
@@ -129,12 +149,20 @@ def method_of(visit: Visit, one: Try) -> str:
 
 
 def kit_of(visit: Visit, one: Try) -> list[str]:
-    """Return the ids of what a try was made with: its counter, or the nebulisers of its screening and its run."""
+    """Return the ids of everything a try rests on: its instrument or nebulisers, lots, sampling parts, and its model.
+
+    What is found wrong with any of them afterwards puts the try in question.
+    """
+    out = {one.facepiece.model_id, *(part.id for part in one.parts)}
     if one.counted is not None:
-        return [one.counted.instrument.id]
-    screened = [two.started.nebuliser for two in visit.screenings if two.attempt == one.attempt and two.is_passed]
-    held = [*screened[-1:], one.sensed.nebuliser if one.sensed is not None else None]
-    return sorted({each.id for each in held if each is not None})
+        return sorted({*out, one.counted.instrument.id})
+    screened = [two.started for two in visit.screenings if two.attempt == one.attempt and two.is_passed][-1:]
+    used: list[ScreeningStarted | QualitativeStarted] = [*screened]
+    for held in used + ([one.sensed] if one.sensed is not None else []):
+        out |= {lot.id for lot in held.lots}
+        if held.nebuliser is not None:
+            out |= {held.nebuliser.id, held.nebuliser.lot.id}
+    return sorted(out)
 
 
 def refresh(db: Session, head: VisitHead, visit: Visit) -> None:
@@ -174,7 +202,24 @@ def rebuild(engine: Engine, progress: Callable[[int, int], None] = lambda done, 
         connection.execute(text(f"RENAME TABLE {swaps}"))
         for table in TABLES:
             connection.execute(text(f"DROP TABLE {table.__tablename__}_old"))
+    _catch_up(engine)
     return len(heads)
+
+
+def _catch_up(engine: Engine) -> None:
+    """Refresh the visits that were appended to while the shadow tables were filled: their rows went to the old ones."""
+    behind = (
+        select(VisitHead.id)
+        .outerjoin(VisitSummary, VisitSummary.visit_id == VisitHead.id)
+        .where((VisitSummary.source_seq.is_(None)) | (VisitSummary.source_seq != VisitHead.seq), VisitHead.seq > 0)
+    )
+    with Session(engine) as db:
+        late = list(db.scalars(behind))
+    for visit_id in late:
+        with Session(engine) as db, db.begin():
+            head = lock_head(db, visit_id)
+            if head is not None:
+                refresh(db, head, load_visit(db, head))
 
 
 def rebuild_foreign(engine: Engine) -> int:
@@ -185,7 +230,7 @@ def rebuild_foreign(engine: Engine) -> int:
 
 
 def _plain(value: Any) -> Any:
-    if isinstance(value, list):
+    if isinstance(value, (list, dict)):
         return json.dumps(value)
     return value.replace(tzinfo=None) if isinstance(value, datetime) else value
 

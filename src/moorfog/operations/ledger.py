@@ -1,0 +1,80 @@
+"""The ledger of kit found wrong: what is entered when a check fails, and what is suspended by it at once."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Literal
+
+from sqlalchemy import and_, or_, select
+from sqlalchemy.orm import Session
+
+from moorfog.store.base import new_id
+from moorfog.store.models import KitRecall, TryKit, TryResult
+
+SUSPENDING = ("open", "confirmed")
+"""States in which what rests on the kit is suspended."""
+KitKind = Literal["instrument", "nebuliser", "lot", "part", "approval"]
+
+
+@dataclass(frozen=True)
+class Found:
+    """Kit found wrong: which, by which check, in words, since when that check had last held (None: never)."""
+
+    kit_kind: KitKind
+    kit_id: str
+    kit_name: str
+    check_name: str
+    what: str
+    employer_id: str | None
+    since: datetime | None
+    until: datetime
+
+
+def open_recall(db: Session, found: Found, opened_by: str) -> KitRecall:
+    """Enter a failure into the ledger, in the transaction that found it; one that is open already reaches on to it."""
+    same = select(KitRecall).where(
+        KitRecall.kit_id == found.kit_id,
+        KitRecall.check_name == found.check_name,
+        KitRecall.state == "open",
+        KitRecall.since.is_(None) if found.since is None else KitRecall.since == found.since,
+    )
+    known = db.scalar(same.with_for_update())
+    if known is not None:
+        known.until, known.what = max(known.until, found.until), found.what[:400]
+        db.flush()
+        return known
+    row = KitRecall(
+        id=new_id(),
+        kit_kind=found.kit_kind,
+        kit_id=found.kit_id,
+        kit_name=found.kit_name[:190],
+        check_name=found.check_name,
+        what=found.what[:400],
+        employer_id=found.employer_id,
+        since=found.since,
+        until=found.until,
+        state="open",
+        opened_by=opened_by[:80],
+    )
+    db.add(row)
+    db.flush()
+    return row
+
+
+def suspensions_of(db: Session, person_id: str) -> list[tuple[str, int, str]]:
+    """Return (visit, try, in words) for every try of a person that rests on kit found wrong and not cleared."""
+    query = (
+        select(TryKit.visit_id, TryKit.no, KitRecall.what)
+        .join(TryResult, and_(TryResult.visit_id == TryKit.visit_id, TryResult.no == TryKit.no))
+        .join(
+            KitRecall,
+            and_(
+                KitRecall.kit_id == TryKit.kit_id,
+                TryKit.tested_at <= KitRecall.until,
+                or_(KitRecall.since.is_(None), TryKit.tested_at > KitRecall.since),
+            ),
+        )
+        .where(TryResult.person_id == person_id, KitRecall.state.in_(SUSPENDING))
+    )
+    return [(visit, no, what) for visit, no, what in db.execute(query)]
