@@ -74,6 +74,9 @@ BODIES: dict[str, dict[str, Any]] = {
     },
     "add_nebuliser": {"employer_id": "employer", "name": "Blue 2", "role": "fit"},
     "fill_nebuliser": {"lot_id": "lot"},
+    "withdraw_lot": {"reason": "cloudy"},
+    "withdraw_facepiece": {"reason": "counterfeit"},
+    "settle_recall": {"decision": "clear", "reason": "wet hose"},
     "close_run": {"end": "lost", "count": 0, "sha256": "", "occurred_at": "2026-01-01T00:00:00Z"},
 }
 """A body of the right shape for every route that takes one; "?" becomes a fresh id."""
@@ -112,6 +115,8 @@ def aimed_at(house: House, foreign: bool) -> dict[str, str]:
     house.client("administrator", place).post(f"/api/sites/{place.site}/protocols", BODIES["add_protocol"])
     nebuliser = kit.post("/api/nebulisers", {**BODIES["add_nebuliser"], "employer_id": place.employer})["id"]
     token = kit.call("POST", f"/api/visits/{visit}/wearer")["path"].removeprefix("/w/")
+    kit.post(f"/api/counters/{place.counter}/checks", {"name": "zero", "value": "7"})
+    recall = kit.get("/api/recalls")["rows"][0]["id"]
     return {
         "employer_id": place.employer,
         "lot_id": lot,
@@ -127,6 +132,7 @@ def aimed_at(house: House, foreign: bool) -> dict[str, str]:
         "part_id": part,
         "protocol_id": "ours",
         "name": "zero",
+        "recall_id": recall,
     }
 
 
@@ -199,7 +205,9 @@ def test_a_foreign_employer_looks_as_if_it_were_not_there(
         assert code == "not_found"
 
 
-@pytest.mark.parametrize("path", ["/api/today", "/api/people", "/api/sites", "/api/counters", "/api/results"])
+@pytest.mark.parametrize(
+    "path", ["/api/today", "/api/people", "/api/sites", "/api/counters", "/api/results", "/api/recalls"]
+)
 @pytest.mark.parametrize("role", ROLES)
 def test_no_list_shows_a_foreign_employer(
     tried: tuple[House, dict[str, str], dict[str, str]], path: str, role: str

@@ -158,23 +158,40 @@ def test_a_later_failed_check_lists_and_reopens_the_tests_since_the_last_good_on
     house.clock.pass_by(60)
     tester.check_counter()
     after = [tester.whole_visit(one) for one in house.ours.people[1:3]]
-    assert tester.get(f"/api/counters/{counter}/recall")["total"] == 0
+    assert tester.get("/api/recalls")["rows"] == []
     house.clock.pass_by(60)
     tester.post(f"/api/counters/{counter}/checks", {"name": "max_fit_factor", "value": "900"})
-    listed = tester.get(f"/api/counters/{counter}/recall")
+    (entry,) = tester.get("/api/recalls")["rows"]
+    assert (entry["state"], entry["check_name"], entry["tests"]) == ("open", "max_fit_factor", 1)
+    listed = tester.get(f"/api/recalls/{entry['id']}/tests")
     assert [one["visit_id"] for one in listed["rows"]] == after[-1:], "each whole visit began with checks of its own"
-    job = tester.call("POST", f"/api/counters/{counter}/reopen")
+    (held,) = tester.get(f"/api/people/{house.ours.people[2]}")["permissions"]["rows"]
+    assert not held["may"] and [one["code"] for one in held["reasons"]] == ["suspended"], "at once, nothing pressed"
+    with pytest.raises(Refused, match="reason_missing"):
+        tester.post(f"/api/recalls/{entry['id']}/settle", {"decision": "confirm", "reason": " "})
+    settled = tester.post(f"/api/recalls/{entry['id']}/settle", {"decision": "confirm", "reason": "wet wick"})
     work_off(house)
-    assert tester.get(f"/api/jobs/{job['id']}")["state"] == "done"
+    assert tester.get(f"/api/jobs/{settled['job_id']}")["state"] == "done"
     outcomes = [tester.get(f"/api/visits/{one}")["picture"]["tries"][-1] for one in (before, *after)]
     assert [one["outcome"] for one in outcomes] == ["pass", "pass", "void"]
-    assert "max fit factor check failed with 900" in outcomes[-1]["reasons"][0]["sentence"]
+    assert "Clean-line ratio failed with 900" in outcomes[-1]["reasons"][0]["sentence"]
+    with pytest.raises(Refused, match="settled"):
+        tester.post(f"/api/recalls/{entry['id']}/settle", {"decision": "clear", "reason": "no"})
 
 
-def test_reopening_needs_a_failed_check(house: House) -> None:
-    tester = house.client()
-    with pytest.raises(Refused, match="nothing_failed"):
-        tester.call("POST", f"/api/counters/{house.ours.counter}/reopen")
+def test_each_check_has_its_own_ledger_and_one_act_clears_it(house: House) -> None:
+    tester, counter = house.client(), house.ours.counter
+    tester.whole_visit(house.ours.people[0])
+    for name, bad, good in (("zero", "7", "0"), ("particle", "3", "5240")):
+        house.clock.pass_by(30)
+        tester.post(f"/api/counters/{counter}/checks", {"name": name, "value": bad})
+        tester.post(f"/api/counters/{counter}/checks", {"name": name, "value": good})
+    entries = tester.get("/api/recalls?only_open=true")["rows"]
+    assert {one["check_name"] for one in entries} == {"zero", "particle"}, "a good check later clears nothing"
+    for number, one in enumerate(entries, start=1):
+        tester.post(f"/api/recalls/{one['id']}/settle", {"decision": "clear", "reason": "the hose was wet"})
+        (held,) = tester.get(f"/api/people/{house.ours.people[0]}")["permissions"]["rows"]
+        assert held["may"] is (number == 2), "every one of them suspends until it is settled"
 
 
 def waiting_for_numbers(house: House) -> tuple[Client, str, str]:

@@ -65,12 +65,12 @@ def test_pass_results_count_a_person_model_size_and_visit_once(house: House) -> 
 def test_a_later_fail_on_the_same_configuration_ends_an_earlier_pass(house: House) -> None:
     tester = house.client()
     tester.whole_visit()
-    (one,) = tester.get(f"/api/people/{house.ours.people[0]}")["permissions"]
-    assert one["is_valid"] and not one["ended_by_fail"]
+    (one,) = tester.get(f"/api/people/{house.ours.people[0]}")["permissions"]["rows"]
+    assert one["may"] and not one["reasons"]
     house.clock.pass_by(3600)
     tester.whole_visit(inside=BAD)
-    (one,) = tester.get(f"/api/people/{house.ours.people[0]}")["permissions"]
-    assert not one["is_valid"] and one["ended_by_fail"]
+    (one,) = tester.get(f"/api/people/{house.ours.people[0]}")["permissions"]["rows"]
+    assert not one["may"] and [why["code"] for why in one["reasons"]] == ["failed_since"]
 
 
 @pytest.mark.parametrize(
@@ -87,16 +87,18 @@ def test_valid_until_is_a_date_where_the_site_is(
     """Dates from zoneinfo and dateutil."""
     house = House(engine, rules, zone)
     house.clock.at = moment - timedelta(minutes=25)
+    house.put_on_file()
     tester = house.client()
     tester.whole_visit()
     day = house.clock.at.astimezone(ZoneInfo(zone)).date()
-    (one,) = tester.get(f"/api/people/{house.ours.people[0]}")["permissions"]
+    (one,) = tester.get(f"/api/people/{house.ours.people[0]}")["permissions"]["rows"]
     until = day + relativedelta(years=1)
-    assert (one["valid_from"], one["valid_until"]) == (day.isoformat(), until.isoformat())
+    assert (one["tested_on"], one["test_until"]) == (day.isoformat(), until.isoformat())
     for on, is_valid in ((until, True), (until + timedelta(days=1), False)):
         house.clock.at = datetime.combine(on, datetime.max.time(), ZoneInfo(zone)).replace(microsecond=0)
-        (one,) = house.client().get(f"/api/people/{house.ours.people[0]}")["permissions"]
-        assert one["is_valid"] is is_valid
+        house.put_on_file()
+        (one,) = house.client().get(f"/api/people/{house.ours.people[0]}")["permissions"]["rows"]
+        assert one["may"] is is_valid and [why["code"] for why in one["reasons"]] == ([] if is_valid else ["ended"])
 
 
 @pytest.mark.parametrize(

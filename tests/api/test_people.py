@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import base64
 import io
+from datetime import timedelta
 from typing import Any
 
 import pytest
@@ -185,7 +186,7 @@ def test_a_clearance_holds_no_medical_detail_and_makes_sense(house: House, chang
     [
         ({}, None),
         ({"valid_until": "2026-01-02"}, "clearance"),
-        ({"valid_from": "2999-01-01"}, "clearance"),
+        ({"valid_from": "2999-01-01"}, None),  # filed ahead: the one that counts today still does
         ({"status": "not cleared"}, "clearance"),
         ({"status": "pending"}, "clearance"),
         ({"limits": ["no half facepiece"]}, None),
@@ -209,7 +210,10 @@ def test_the_clearance_on_file_decides(house: House, changes: dict[str, Any], bl
 
 def test_training_on_file_is_not_asked_again(house: House) -> None:
     tester, person = house.client(), house.ours.people[0]
-    tester.post(f"/api/people/{person}/training", {"trained_on": "2026-02-01", "what": "donning"})
+    day = (house.clock.at.date() - timedelta(days=2)).isoformat()
+    tester.post(f"/api/people/{person}/training", {"trained_on": day, "what": "donning"})
+    with pytest.raises(Refused, match="in_the_future"):
+        tester.post(f"/api/people/{person}/training", {"trained_on": "2931-02-01", "what": "donning"})
     visit = tester.open(person)
     tester.until(visit, "chin")
     asked = []
@@ -220,7 +224,7 @@ def test_training_on_file_is_not_asked_again(house: House) -> None:
         asked.append(card["id"])
         tester.do(visit, card, {})
     assert "brief_means" in asked and "training" not in asked
-    assert tester.get(f"/api/people/{person}")["trained_on"] == "2026-02-01"
+    assert tester.get(f"/api/people/{person}")["trained_on"] == day
 
 
 def test_caliper_readings_and_a_third_when_they_are_apart(house: House) -> None:

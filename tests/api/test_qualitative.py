@@ -131,15 +131,17 @@ def test_the_wearers_screen_has_no_names_and_no_numbers_and_ends(house: House) -
 
 
 def test_a_wearer_can_say_one_thing_only(house: House) -> None:
-    _, _, address = run_with_a_wearer(house, "bitter")
+    _, visit, address = run_with_a_wearer(house, "bitter")
     wearer = house.stranger()
     for body in ({"kind": "qualitative_ended"}, {"id": new_id(), "about": "x"}, {"id": "1", "about": "x"}):
         with pytest.raises(Refused) as refused:
             wearer.post(f"{address}/sensed", body)
         assert refused.value.status == 422
     late = (house.clock.at + timedelta(hours=1)).isoformat()
-    with pytest.raises(Refused, match="in_the_future"):
-        wearer.post(f"{address}/sensed", {"id": new_id(), "about": "x", "occurred_at": late})
+    wearer.post(f"{address}/sensed", {"id": new_id(), "about": "x", "occurred_at": late})
+    log = house.client().get(f"/api/visits/{visit}/log")["events"]
+    assert [one["payload"]["kind"] for one in log[-2:]] == ["detected", "clock_differed"], "taken, dated, and flagged"
+    assert log[-2]["occurred_at"][:19] == house.clock.at.isoformat()[:19]
 
 
 def test_a_missed_dose_voids_and_presses_kept_while_the_server_was_away_count(house: House) -> None:
@@ -319,7 +321,9 @@ def test_a_clogged_nebuliser_voids_every_test_since_its_last_good_check(house: H
     done = tester.get(f"/api/jobs/{job['id']}")
     assert (done["state"], done["done"], done["total"]) == ("done", 3, 3)
     assert not any(permissions(house, one) for one in visits)
-    recall = tester.get(f"/api/nebulisers/{other}/recall")
+    entry = next(one for one in tester.get("/api/recalls")["rows"] if one["kit_id"] == other)
+    assert entry["state"] == "confirmed" and entry["check_name"] == "spray"
+    recall = tester.get(f"/api/recalls/{entry['id']}/tests")
     assert recall["total"] == 3 and {one["outcome"] for one in recall["rows"]} == {"void"}
     assert [one["has_passed_since"] for one in recall["rows"]] == [False] * 3
     for one in visits:
@@ -371,7 +375,8 @@ def test_a_foreign_tester_sees_neither_kit_nor_jobs(house: House) -> None:
     job = tester.call("POST", f"/api/nebulisers/{tester.kit[('sweet', 'fit')]}/clogged")
     theirs = house.client("tester", house.theirs)
     assert theirs.get("/api/nebulisers") == [] and theirs.get("/api/lots")["rows"] == []
-    for path in (f"/api/jobs/{job['id']}", f"/api/nebulisers/{tester.kit[('sweet', 'fit')]}/recall"):
+    entry = tester.get("/api/recalls")["rows"][0]["id"]
+    for path in (f"/api/jobs/{job['id']}", f"/api/recalls/{entry}/tests"):
         with pytest.raises(Refused, match="not_found"):
             theirs.get(path)
     work_off(house)
@@ -385,7 +390,8 @@ def test_a_run_knows_its_kit_and_rows_say_the_method(house: House) -> None:
     with Session(house.engine) as db:
         kit = set(db.scalars(select(TryKit.kit_id).where(TryKit.visit_id == visit)))
         row = db.get(TryResult, (visit, 1))
-    assert kit == {tester.kit[("bitter", "threshold")], tester.kit[("bitter", "fit")]}
+    model, lots = house.facepiece("Sedge")["model_id"], {one["id"] for one in tester.get("/api/lots")["rows"]}
+    assert kit == {tester.kit[("bitter", "threshold")], tester.kit[("bitter", "fit")], model, *lots}
     assert row is not None and (row.method, row.overall, row.level) == ("bitter", "", "")
 
 

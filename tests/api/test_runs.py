@@ -265,7 +265,7 @@ def test_without_todays_checks_or_calibration_no_run_is_permitted(house: House) 
     with pytest.raises(Refused, match="check_zero"):
         tester.start(visit)
     counter = next(one for one in tester.get("/api/counters")["rows"] if one["id"] == house.ours.counter)
-    assert counter["stands_against"] == ["Zero check: failed today with 7"]
+    assert counter["stands_against"] == ["Clean air: failed today with 7"]
     house.clock.at += timedelta(days=1)
     tester = house.client()
     assert len(tester.get("/api/counters")["rows"][0]["stands_against"]) == 4, (
@@ -277,7 +277,7 @@ def test_without_todays_checks_or_calibration_no_run_is_permitted(house: House) 
 def test_a_check_is_a_number_or_nothing(house: House, value: str) -> None:
     with pytest.raises(Refused) as refused:
         house.client().post(f"/api/counters/{house.ours.counter}/checks", {"name": "zero", "value": value})
-    assert refused.value.status == 422 and "Zero check" in refused.value.body["message"]
+    assert refused.value.status == 422 and "Clean air" in refused.value.body["message"]
 
 
 def test_the_full_count_is_chosen_at_the_start_and_judged_by_its_own_windows(house: House) -> None:

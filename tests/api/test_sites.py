@@ -120,7 +120,7 @@ def test_the_report_says_the_task_its_limits_and_what_the_site_made_looser(house
         "grain dust: 7.5 times the limit",
         "up to 40.0 mg/m³",
         "work filters: 99-type",
-        "no clearance on file",
+        "cleared, by Harbour Row; trained",
     ):
         assert words in text, words
 
@@ -226,13 +226,22 @@ def test_failed_seal_checks_reach_the_supervisor_until_acknowledged(house: House
     leak = {"kind": "seal_checked", "check": "negative", "wearer": "leaks", "tester": "holds", "place": "chin"}
     picture = tester.say(visit, leak)
     assert "Chin in again" in picture["seal_remedy"]
+    with pytest.raises(Refused, match="refit_first"):
+        tester.say(visit, leak)
+    tester.say(visit, {"kind": "adjusted", "what": "strap"})
     picture = tester.say(visit, leak)
     assert "inspect" in picture["seal_remedy"], "the same place again"
+    tester.say(visit, {"kind": "adjusted", "what": "strap"})
     picture = tester.say(visit, leak)
     assert "seal_limit" in [one["code"] for one in picture["between"]]
     assert [one["visit_id"] for one in supervisor.get("/api/today")["seal_notices"]["rows"]] == [visit]
     supervisor.post(f"/api/visits/{visit}/seal-notice", None)
     assert supervisor.get("/api/today")["seal_notices"]["rows"] == []
+    with pytest.raises(Refused, match="seal_limit"):
+        tester.say(visit, leak)
+    tester.say(visit, {"kind": "doffed", "why": "refit"}, expects=None)
+    tester.choose(visit, size="L")
+    tester.until(visit, "seal_check")
     tester.say(visit, leak)
     assert len(supervisor.get("/api/today")["seal_notices"]["rows"]) == 1, "a new failure is a new row"
     with pytest.raises(Refused, match="role_missing"):

@@ -182,7 +182,7 @@ def test_a_correction_makes_the_result_unusable_until_it_is_signed_again(house: 
     tester = house.client()
     visit = tester.whole_visit()
     person = house.ours.people[0]
-    assert len(tester.get(f"/api/people/{person}")["permissions"]) == 1
+    assert len(tester.get(f"/api/people/{person}")["permissions"]["rows"]) == 1
     first = tester.post(f"/api/visits/{visit}/reports", {"page_size": "A4"})
     chosen = tester.get(f"/api/visits/{visit}")["picture"]["tries"][0]["chosen_seq"]
     correction = {"kind": "corrected", "target": chosen, "reason": "wrong size typed", "size": "L"}
@@ -190,10 +190,10 @@ def test_a_correction_makes_the_result_unusable_until_it_is_signed_again(house: 
         tester.say(visit, {**correction, "size": "enormous"})
     picture = tester.say(visit, correction)
     assert picture["revision"] == 2 and not picture["is_sealed"]
-    assert tester.get(f"/api/people/{person}")["permissions"] == []
+    assert tester.get(f"/api/people/{person}")["permissions"]["rows"] == []
     tester.sign(visit, "wearer")
     tester.sign(visit, "tester")
-    (permission,) = tester.get(f"/api/people/{person}")["permissions"]
+    (permission,) = tester.get(f"/api/people/{person}")["permissions"]["rows"]
     assert permission["size"] == "L"
     second = tester.post(f"/api/visits/{visit}/reports", {"page_size": "A4"})
     assert second["sha256"] != first["sha256"]
@@ -204,7 +204,7 @@ def test_a_practice_visit_says_so_and_counts_nowhere(house: House) -> None:
     tester = house.client()
     visit = tester.whole_visit(is_practice=True, speed=10)
     assert tester.get(f"/api/visits/{visit}")["picture"]["is_practice"]
-    assert tester.get(f"/api/people/{house.ours.people[0]}")["permissions"] == []
+    assert tester.get(f"/api/people/{house.ours.people[0]}")["permissions"]["rows"] == []
     assert tester.get("/api/results")["rows"] == []
     pdf = tester.get(tester.post(f"/api/visits/{visit}/reports", {"page_size": "A4"})["url"])
     for page in pypdf.PdfReader(io.BytesIO(pdf)).pages:

@@ -15,9 +15,10 @@ from moorfog.core.protocols import Protocol
 from moorfog.core.readings import Chunk, Reading, chunk_of, merged, seal_digest
 from moorfog.core.reduction import reduce_run
 from moorfog.data import shipped_rules
-from tests.core.bench import simulate
+from tests.core.bench import counter, simulate
 
 RULES = shipped_rules()
+KIT = counter()
 MEASURED = [one for one in RULES.protocols if not one.is_qualitative]
 COUNTED = [one for one in MEASURED if one.is_counted]
 
@@ -75,7 +76,8 @@ def test_columns_come_to_what_single_readings_come_to(
 ) -> None:
     readings = DISTURBED[how](run_of(protocol, at), at)
     for chunks in (chunked(readings, sizes), merged(chunked(readings, sizes))):
-        assert reduce_chunks(protocol, RULES.book, chunks, end) == reduce_run(protocol, RULES.book, readings, end)
+        by_rows = reduce_run(protocol, RULES.book, readings, end, KIT)
+        assert reduce_chunks(protocol, RULES.book, chunks, end, KIT) == by_rows
         assert seal_of(chunks) == seal_digest(readings)
 
 
@@ -86,11 +88,11 @@ def test_an_ordinary_run_takes_no_step_for_every_reading(protocol: Protocol, mon
     for phase in (0, 90):
         readings = [one._replace(t=one.t - phase) for one in run_of(protocol, 5)]
         readings.append(readings[-1]._replace(t=readings[-1].t + 250))
-        sealed = reduce_chunks(protocol, RULES.book, merged(chunked(readings, [40, 40])), "complete")
+        sealed = reduce_chunks(protocol, RULES.book, merged(chunked(readings, [40, 40])), "complete", KIT)
         assert len(sealed.windows) == sum(one.use in ("outside", "inside") for one in protocol.windows())
 
 
-def test_a_run_without_readings_comes_to_nothing_but_a_gap() -> None:
+def test_a_run_without_readings_comes_to_nothing_but_what_is_missing() -> None:
     assert seal_of([]) == seal_digest([])
     found = reduce_chunks(COUNTED[0], RULES.book, [], "complete")
-    assert [one.code for one in found.deviations] == ["gap"] and found.windows == ()
+    assert [one.code for one in found.deviations] == ["gap", "short_window"] and found.windows == ()

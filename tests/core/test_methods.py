@@ -36,7 +36,7 @@ def test_a_full_facepiece_by_taste_carries_its_limit_and_a_powered_one_does_not(
     rules = shipped_rules()
     full = advise(facepiece(kind="full"), rules, Fraction(10), ALL, Wearer())
     powered = advise(facepiece(kind="powered_full"), rules, Fraction(1000), ALL, Wearer())
-    assert [one.limits for one in full if one.method == "sweet"] == [("up to ten times the limit only",)]
+    assert [one.limits for one in full if one.method == "sweet"] == [("up to 10 times the limit only",)]
     assert [one.limits for one in powered if one.method == "sweet"] == [()]
 
 

@@ -40,6 +40,10 @@ KIT_WORDS = {
     ),
     "instrument": ("This instrument is not the kind this protocol needs.", "Choose another instrument."),
     "alcohol": ("The alcohol was not charged in time.", "Charge it, note it on the Kit page, let it warm up."),
+    "figures": (
+        "A figure of this instrument is missing or cannot be read: flow, resolution or the least outside.",
+        "Enter its figures anew; without them nothing it reads can be judged.",
+    ),
     "calibration": ("The instrument's calibration is out of date.", "Use another one; send this one for calibration."),
 }
 
@@ -298,7 +302,13 @@ def _numbers_typed(visit: Visit, payload: ev.NumbersTyped, at: datetime) -> Refu
             f"{len(payload.exercises)} exercises were typed.",
             f"All {protocol.n if protocol else 0} are needed.",
         )
-    return check_figures(payload, tuple(one.name for one in protocol.measurements()))
+    wrong = check_figures(payload, tuple(one.name for one in protocol.measurements()))
+    if wrong is None and visit.rules.book.yes("readings.strict"):
+        if not protocol.is_counted:
+            return Refusal("not_shown", "A display shows neither peaks nor pressures.", "Bring the instrument's file.")
+        if any(row.factor is not None for row in payload.exercises):
+            return Refusal("factors_only", "Fit factors alone do not show the air outside.", "Type outside and inside.")
+    return wrong
 
 
 def check_figures(payload: ev.NumbersTyped, names: tuple[str, ...]) -> Refusal | None:

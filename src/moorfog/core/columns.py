@@ -13,11 +13,11 @@ from operator import sub
 
 import orjson
 
-from moorfog.core.events import RunEnd
+from moorfog.core.events import Instrument, RunEnd
 from moorfog.core.measured import MeasuredWindow, Sealed
 from moorfog.core.protocols import Protocol
-from moorfog.core.readings import Chunk
-from moorfog.core.reduction import ALIGN_TOLERANCE_MS, reduce_run
+from moorfog.core.readings import Chunk, Reading
+from moorfog.core.reduction import ALIGN_TOLERANCE_MS, Strictness, reduce_run, strictness_of
 from moorfog.core.rules import Book
 
 _VALVE = {ord("O"): b"O", ord("I"): b"I"}
@@ -41,15 +41,25 @@ def _numbers(column: tuple[int, ...]) -> list[bytes]:
     return orjson.dumps(column)[1:-1].split(b",")
 
 
-def reduce_chunks(protocol: Protocol, book: Book, chunks: Sequence[Chunk], end: RunEnd) -> Sealed:
+def reduce_chunks(
+    protocol: Protocol, book: Book, chunks: Sequence[Chunk], end: RunEnd, instrument: Instrument | None = None
+) -> Sealed:
     """Return what all readings of a run come to, as :func:`reduce_run` does."""
-    found = _counted(protocol, chunks[0], end) if len(chunks) == 1 and protocol.is_counted else None
+    strict = strictness_of(book, instrument)
+    found = _counted(protocol, chunks[0], end, strict) if len(chunks) == 1 and protocol.is_counted else None
     if found is not None:
         return found
-    return reduce_run(protocol, book, (reading for chunk in chunks for reading in chunk.readings()), end)
+    return reduce_run(protocol, book, (reading for chunk in chunks for reading in chunk.readings()), end, instrument)
 
 
-def _counted(protocol: Protocol, chunk: Chunk, end: RunEnd) -> Sealed | None:
+def _keeps_to(strict: Strictness, chunk: Chunk) -> bool:
+    """True where every interval and volume is as it must be; each pair of them is looked at once."""
+    pairs = {*zip(chunk.dt, chunk.volume_nl, strict=True)}
+    like = (Reading(0, dt, 0, volume, "O") for dt, volume in pairs)
+    return max(chunk.dt) <= strict.interval_ms and not any(map(strict.is_volume_off, like))
+
+
+def _counted(protocol: Protocol, chunk: Chunk, end: RunEnd, strict: Strictness | None) -> Sealed | None:
     """Return the window sums of a counter's run without anything out of the ordinary, None for another."""
     ends, lengths = chunk.t, chunk.dt
     starts = list(map(sub, ends, lengths))
@@ -58,12 +68,19 @@ def _counted(protocol: Protocol, chunk: Chunk, end: RunEnd) -> Sealed | None:
     ordinary = starts[0] <= ALIGN_TOLERANCE_MS and not any(chunk.flags)
     if end == "complete":
         ordinary = ordinary and windows[-1].end_ms - ends[-1] <= ALIGN_TOLERANCE_MS
+    if strict is not None and not _keeps_to(strict, chunk):
+        return None
     if not ordinary or (gaps and not 0 <= min(gaps) <= max(gaps) <= ALIGN_TOLERANCE_MS):
         return None
     out: list[MeasuredWindow] = []
     for window in windows:
         first, last = bisect_left(starts, window.start_ms), bisect_right(ends, window.end_ms)
-        if window.use == "purge" or first >= last:
+        if window.use == "purge":
+            continue
+        read_ms = sum(lengths[first:last]) if first < last else 0
+        if strict is not None and end == "complete" and window.end_ms - window.start_ms - read_ms > strict.lost_ms:
+            return None
+        if first >= last:
             continue
         if chunk.valve.count(window.valve[0], first, last) != last - first:
             return None
@@ -73,7 +90,7 @@ def _counted(protocol: Protocol, chunk: Chunk, end: RunEnd) -> Sealed | None:
                 "outside" if window.use == "outside" else "inside",
                 sum(chunk.counts[first:last]),
                 sum(chunk.volume_nl[first:last]),
-                sum(lengths[first:last]),
+                read_ms,
             )
         )
     return Sealed(tuple(out), (), (), ())

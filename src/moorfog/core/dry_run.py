@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from fractions import Fraction
 
 from moorfog.core.arithmetic import cut
-from moorfog.core.facts import Kind
+from moorfog.core.facts import Instrument, Kind
 from moorfog.core.measure import RunNumbers
 from moorfog.core.measure_run import Limits, measure_run
 from moorfog.core.protocols import Protocol, instrument_of
@@ -24,6 +24,8 @@ LIMITS = {
     "pressure": Limits(Fraction(0), Fraction("0.001")),
 }
 """What the simulator's instruments can show."""
+TRIED_WITH = Instrument("", "", "", "100", "1", "1000", "", "", "", ())
+"""The simulator's counter: 100 cm³/min through the optics."""
 METHODS_OF = {
     "fast_count": ("ambient_count",),
     "full_count": ("ambient_count",),
@@ -84,7 +86,7 @@ def _names(protocol: Protocol, kinds: Mapping[str, Kind]) -> tuple[str, ...]:
 
 def _judged(protocol: Protocol, book: Book, factor: int) -> RunNumbers:
     wearer = SimulatedWearer(1, (factor,) * len(protocol.exercises()), protocol.starts_ms())
-    found = reduce_run(protocol, book, simulate(protocol, wearer, step_ms=STEP_MS), "complete")
+    found = reduce_run(protocol, book, simulate(protocol, wearer, step_ms=STEP_MS), "complete", TRIED_WITH)
     return measure_run(protocol, book, LEVEL, found, "level.half", LIMITS[instrument_of(protocol.family)])
 
 

@@ -15,7 +15,7 @@ from moorfog.core.denying import denied
 from moorfog.core.fold_qualitative import QUALITATIVE_HANDLERS, faults_so_far, spoil_screening
 from moorfog.core.judge import file_blocks, outcome, run_blocks
 from moorfog.core.measure import Reason, RunNumbers, measure_typed
-from moorfog.core.measure_run import Limits, measure_run
+from moorfog.core.measure_run import limits_of_run, measure_run
 from moorfog.core.protocols import instrument_of
 from moorfog.core.proving import judge_proof
 from moorfog.core.replacing import made, replace
@@ -392,11 +392,15 @@ def kit_reasons(
     out: list[str] = []
     if counter.kind != instrument_of(family):
         out.append("instrument")
-    modes = ("ordinary", "classified") if counter.kind == "counter" else (counter.kind,)
+    is_counter = counter.kind == "counter"
+    modes = ("ordinary", "classified") if is_counter else (counter.kind,)
     if mode not in modes or (
         mode != "pressure" and facepiece.filter_class not in rules.book.words(f"mode.{mode}.filters")
     ):
         out.append("mode")
+    needed = (counter.resolution, counter.ambient_minimum, *((counter.counted_flow,) if is_counter else ()))
+    if rules.book.yes("readings.strict") and any(decimal_or_none(one) is None for one in needed):
+        out.append("figures")
     day = counter.used_on
     for name in counter.required:
         found = [one for one in counter.checks if one.name == name and one.checked_on == day]
@@ -421,6 +425,10 @@ _DEVIATION_WORDS = {
     "not_finite": "A reading was no usable number.",
     "lost": "The counter was lost.",
     "digest": "The readings stored are not the readings sealed.",
+    "unknown_flag": "The instrument raised a flag that is not known here.",
+    "long_interval": "One reading lasted too long to say anything.",
+    "short_window": "Too little was read of an exercise, or of the air outside.",
+    "volume": "The sampled volume is not what flow and time give.",
     "broken_hold": "The breath was not held, or the seal gave way.",
 }
 
@@ -450,7 +458,7 @@ def _run_closed(visit: Visit, event: ev.Event, payload: ev.RunClosed) -> Visit:
                 Fraction(started.level),
                 payload,
                 one.facepiece.level_key,
-                _limits(visit, started),
+                limits_of_run(visit.rules.book, started),
             )
         elif payload.end == "stopped" or one.stopped:
             numbers = stopped_numbers(
@@ -474,20 +482,13 @@ def _run_closed(visit: Visit, event: ev.Event, payload: ev.RunClosed) -> Visit:
     )
 
 
-def _limits(visit: Visit, started: ev.RunStarted) -> Limits:
-    counter = started.instrument
-    minimum, step = decimal_or_none(counter.ambient_minimum), decimal_or_none(counter.resolution)
-    cap = visit.rules.book.ratio("mode.classified.cap") if started.mode == "classified" else None
-    return Limits(minimum or Fraction(0), step or Fraction(0), cap)
-
-
 def _numbers_typed(visit: Visit, event: ev.Event, payload: ev.NumbersTyped) -> Visit:
     one = find_try(visit, payload.run_id)
     started, ends = (one.counted, visit.run_ends_at(one)) if one is not None else (None, None)
     if one is None or started is None or one.typed or one.closed or started.source != "typed":
         return visit
     protocol = visit.rules.protocol(started.protocol_id)
-    limits = _limits(visit, started)
+    limits = limits_of_run(visit.rules.book, started)
     broken = one.broken
     if ends is None or event.occurred_at < ends:
         broken = (
@@ -510,6 +511,7 @@ def _numbers_typed(visit: Visit, event: ev.Event, payload: ev.NumbersTyped) -> V
                 payload.resolution,
                 limits.minimum,
                 limits.cap,
+                limits.near_zero,
             )
             if protocol
             else RunNumbers("unfinished")

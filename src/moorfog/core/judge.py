@@ -250,7 +250,10 @@ def trained_until(book: Book, trained_on: str, day: str) -> str:
     if not trained_on or trained_on > day:
         return ""
     months = book.ratio("training.interval")
-    until = valid_until(date.fromisoformat(trained_on), int(months)).isoformat() if months else "9999-12-31"
+    try:
+        until = valid_until(date.fromisoformat(trained_on), int(months)).isoformat() if months else "9999-12-31"
+    except ValueError:
+        return ""
     return until if day <= until else ""
 
 

@@ -171,8 +171,12 @@ def measure_windows(
     windows: Sequence[MeasuredWindow],
     ambient_minimum: Fraction,
     cap: Fraction | None,
+    near_zero: Fraction | None = None,
 ) -> RunNumbers:
-    """Judge a run read from a counter: counts and volumes per window. Outside figures in particles per cm³."""
+    """Judge a run read from a counter: counts and volumes per window. Outside figures in particles per cm³.
+
+    ``near_zero``: the mean inside figure up to which the verdict is held, None where only the book's own figures count.
+    """
     outsides = outside_of(protocol, windows)
     if not all(one.is_final for one in outsides):
         return no_ambient(protocol)
@@ -212,16 +216,10 @@ def measure_windows(
         )
     over = max(outsides, key=lambda one: drift(one.samples[0], one.samples[-1])).samples
     if drift(over[0], over[-1]) > book.number("drift.maximum"):
-        return void(
-            "drift",
-            f"Outside went from {cut(over[0])} to {cut(over[-1])} per cm³: too unsteady to compare with.",
-            f"drift at most {whole_or_cut(book.number('drift.maximum') * 100)} % of the mean, common practice",
-            "Close doors, stop what makes dust, wait until steady, repeat.",
-            results,
-        )
+        return drifted(book, over[0], over[-1], results)
     total = sum(one.counts or 0 for one in results)
     volume = sum(one.volume_nl for one in windows if one.use == "inside")
-    least = book.ratio("near_zero.concentration")
+    least = max((one for one in (book.ratio("near_zero.concentration"), near_zero) if one is not None), default=None)
     is_near_zero = total <= book.number("near_zero.counts")
     if least is not None:
         is_near_zero = is_near_zero or concentration(total, volume) <= least
@@ -236,11 +234,13 @@ def measure_typed(
     resolution: str,
     ambient_minimum: Fraction,
     cap: Fraction | None,
+    near_zero: Fraction | None = None,
 ) -> RunNumbers:
-    """Judge figures copied from a display: outside and inside per exercise, or fit factors only.
+    """Judge figures copied from a display: outside and inside per exercise.
 
     A displayed zero stands for anything below half a step of the display, so its factor is outside ÷ half a step,
-    shown with ≥; without counts there is no Poisson bound.
+    shown with ≥; without counts there is no Poisson bound. What figures on a display cannot show, peaks, how steady a
+    chamber was, how a breath was held, leaves the run unfinished; so do fit factors without their outside.
     """
     if len(typed) != protocol.n:
         return void(
@@ -249,8 +249,12 @@ def measure_typed(
             "a missing exercise means no verdict",
             "Repeat the run from the start.",
         )
+    is_judged_whole = book.yes("readings.strict") is True
+    if is_judged_whole and not protocol.is_counted:
+        return _not_shown("A display shows neither peaks nor pressures", "read by its link, or bring its file")
     results: list[ExerciseResult] = []
     zeros = 0
+    outsides: list[Fraction] = []
     for measurement, row in zip(protocol.measurements(), typed, strict=True):
         index, name = measurement.exercise, measurement.name
         if row.factor is not None:
@@ -278,6 +282,7 @@ def measure_typed(
             )
             continue
         outside = parse_decimal(row.outside or "", f"{name}, outside")
+        outsides.append(outside)
         inside = parse_decimal(row.inside or "", f"{name}, inside")
         if outside <= 0 or outside < ambient_minimum:
             return void(
@@ -298,7 +303,33 @@ def measure_typed(
                 index, outside, inside, cap if capped and cap is not None else factor, at_least or capped, None, None
             )
         )
-    return conclude(protocol, book, level, results, None, is_near_zero=zeros == len(typed))
+    if is_judged_whole:
+        if len(outsides) < len(results):
+            return _not_shown("Fit factors alone do not show the air outside", "type outside and inside", results)
+        apart = drift(min(outsides), max(outsides))
+        if apart > book.number("drift.maximum"):
+            return drifted(book, min(outsides), max(outsides), results)
+    insides = [one.inside for one in results if one.inside is not None]
+    is_low = near_zero is not None and bool(insides) and sum(insides, Fraction(0)) / len(insides) <= near_zero
+    return conclude(protocol, book, level, results, None, is_near_zero=zeros == len(typed) or is_low)
+
+
+def _not_shown(what: str, remedy: str, results: Sequence[ExerciseResult] = ()) -> RunNumbers:
+    """Return what figures come to that cannot show what the rules ask for."""
+    rule, again = "what a source cannot show is unknown", f"Run again: {remedy}."
+    why = Reason("not_shown", f"{what}: no verdict.", rule, "put_right", again)
+    return RunNumbers("unfinished", tuple(results), reasons=(why,))
+
+
+def drifted(book: Book, low: Fraction, high: Fraction, results: Sequence[ExerciseResult]) -> RunNumbers:
+    """Return what a run comes to in which the air outside was too unsteady to compare with."""
+    return void(
+        "drift",
+        f"Outside went from {cut(low)} to {cut(high)} per cm³: too unsteady to compare with.",
+        f"drift at most {whole_or_cut(book.number('drift.maximum') * 100)} % of the mean, common practice",
+        "Close doors, stop what makes dust, wait until steady, repeat.",
+        results,
+    )
 
 
 def name_of(protocol: Protocol, one: ExerciseResult) -> str:
@@ -344,6 +375,11 @@ def conclude(
     rule = f"{book.title}: level {whole_or_cut(level)}, " + ("every exercise" if per_exercise else "overall")
     if not reached:
         worst = min(results, key=lambda one: one.factor)
+        what = f"Overall {cut(total)} is below {whole_or_cut(level)}."
+        if per_exercise:
+            under = sum(1 for one in factors if one < level)
+            what = f"{name_of(protocol, worst)}: {cut(worst.factor)} is below {whole_or_cut(level)}"
+            what += f", and {under - 1} more." if under > 1 else "."
         return RunNumbers(
             "below",
             tuple(results),
@@ -354,21 +390,22 @@ def conclude(
             (
                 Reason(
                     "below_level",
-                    f"Overall {cut(total)} is below {whole_or_cut(level)}. "
-                    f"It leaked most in: {name_of(protocol, worst).lower()}.",
+                    f"{what} It leaked most in: {name_of(protocol, worst).lower()}.",
                     rule,
                     "stop",
                     f"Look at {protocol.exercises()[worst.exercise].look_at}. Reseat and try again, or another size.",
                 ),
             ),
         )
-    marginal = bound is not None and bound < level
+    bounds = [one.bound for one in results if one.bound is not None] if per_exercise else []
+    least_bound = min([*bounds, *([bound] if bound is not None else [])], default=None)
+    marginal = least_bound is not None and least_bound < level
     notes: list[Reason] = []
-    if marginal and bound is not None:
+    if marginal and least_bound is not None:
         notes.append(
             Reason(
                 "marginal",
-                f"Reached, but by few counts: counting alone allows {cut(Fraction(bound))}.",
+                f"Reached, but by few counts: counting alone allows {cut(Fraction(least_bound))}.",
                 "one-sided 95 % bound",
                 "note",
                 "Think of repeating it, or of the next size.",

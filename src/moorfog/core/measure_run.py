@@ -6,6 +6,8 @@ from dataclasses import dataclass
 from fractions import Fraction
 from typing import Protocol as Shape
 
+from moorfog.core.arithmetic import decimal_or_none
+from moorfog.core.events import Instrument, RunStarted
 from moorfog.core.measure import RunNumbers, measure_windows
 from moorfog.core.measured import Hold, MeasuredWindow, SignalWindow
 from moorfog.core.photometer import measure_signals
@@ -32,11 +34,33 @@ class Reduced(Shape):
 
 @dataclass(frozen=True)
 class Limits:
-    """What an instrument can show: its least outside, one step of its reading, and its cap where it has one."""
+    """What an instrument can show: its least outside, one step of its reading, its cap where it has one, and up to
+    which mean inside figure it cannot tell a tight facepiece from a HEPA filter left on its line."""
 
     minimum: Fraction
     step: Fraction
     cap: Fraction | None = None
+    near_zero: Fraction | None = None
+
+
+def limits_of_run(book: Book, started: RunStarted) -> Limits:
+    """Return what the instrument of a run can show, as it was frozen at its start."""
+    counter = started.instrument
+    minimum, step = decimal_or_none(counter.ambient_minimum), decimal_or_none(counter.resolution)
+    cap = book.ratio("mode.classified.cap") if started.mode == "classified" else None
+    return Limits(minimum or Fraction(0), step or Fraction(0), cap, near_zero_of(book, counter))
+
+
+def near_zero_of(book: Book, instrument: Instrument) -> Fraction | None:
+    """Return the mean inside figure below which a verdict is held: so many times what clean air read that day, or the
+    instrument's own limit for clean air, whichever is more. None for a book that does not ask, or without that check.
+    """
+    times = book.ratio("near_zero.clean_air")
+    found = [one for one in instrument.checks if one.name == "zero"]
+    if times is None or not found:
+        return None
+    value, limit = decimal_or_none(found[-1].value), decimal_or_none(found[-1].limit)
+    return max(times * (value or Fraction(0)), limit or Fraction(0))
 
 
 def measure_run(
@@ -44,7 +68,8 @@ def measure_run(
 ) -> RunNumbers:
     """Judge a run that reached its end, on a facepiece judged by ``level_key``; limits in the instrument's unit."""
     if protocol.family == "photometer":
-        return measure_signals(protocol, book, level, reduced.signals, level_key, limits.minimum, limits.step)
+        least, step, low = limits.minimum, limits.step, limits.near_zero
+        return measure_signals(protocol, book, level, reduced.signals, level_key, least, step, low)
     if protocol.family == "pressure":
         return measure_holds(protocol, book, level, reduced.holds, limits.step)
-    return measure_windows(protocol, book, level, reduced.windows, limits.minimum, limits.cap)
+    return measure_windows(protocol, book, level, reduced.windows, limits.minimum, limits.cap, limits.near_zero)

@@ -34,10 +34,10 @@ class Slice:
 
 @dataclass(frozen=True)
 class SignalWindow:
-    """One window of a photometer, breath by breath."""
+    """One window of a photometer, breath by breath; ``passing``: the chamber while nothing of the sample is used."""
 
     exercise: int
-    use: Literal["outside", "inside"]
+    use: Literal["outside", "inside", "passing"]
     slices: tuple[Slice, ...]
 
 
@@ -71,6 +71,10 @@ class Deviation:
         "lost",
         "digest",
         "broken_hold",
+        "unknown_flag",
+        "long_interval",
+        "short_window",
+        "volume",
     ]
     detail: str
     at_ms: int

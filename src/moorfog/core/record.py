@@ -258,7 +258,9 @@ def _check_readings(out: list[Difference], record: Record, visit: Visit, closed:
     _differ(out, f"{where}.sha256", closed.sha256, seal_of(chunks))
     if protocol is None:
         return
-    sealed = reduce_chunks(protocol, visit.rules.book, chunks, closed.end)
+    counted = one.counted if one is not None else None
+    instrument = counted.instrument if counted is not None else None
+    sealed = reduce_chunks(protocol, visit.rules.book, chunks, closed.end, instrument)
     for name in ("windows", "signals", "holds"):
         _compare(out, f"{where}.{name}", getattr(closed, name), getattr(sealed, name))
     told = tuple(each for each in closed.deviations if each.code not in ("digest", "lost"))

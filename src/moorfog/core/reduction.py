@@ -8,7 +8,8 @@ from dataclasses import dataclass, field
 from fractions import Fraction
 from typing import Any
 
-from moorfog.core.events import RunEnd
+from moorfog.core.arithmetic import decimal_or_none
+from moorfog.core.events import Instrument, RunEnd
 from moorfog.core.measured import Deviation, Hold, MeasuredWindow, Sealed, SignalWindow, Slice
 from moorfog.core.protocols import Protocol, Window
 from moorfog.core.readings import Reading
@@ -20,12 +21,41 @@ RECENT = 8
 """How many readings, about two seconds, the number on the screen is a mean of: the level, not each puff."""
 
 
+@dataclass(frozen=True)
+class Strictness:
+    """What readings must keep to besides: the longest interval and the most of a window that may go unread (ms), and
+    how far (a share) a sampled volume may lie from flow × interval. ``flow``: counted flow in cm³/min, None unknown."""
+
+    interval_ms: int
+    lost_ms: int
+    volume: Fraction
+    flow: Fraction | None
+
+    def is_volume_off(self, one: Reading) -> bool:
+        """True where the volume of a reading is not what its flow and interval give."""
+        if self.flow is None:
+            return True
+        expected = self.flow * one.dt * Fraction(1_000_000, 60_000)
+        return abs(one.volume_nl - expected) > self.volume * expected
+
+
+def strictness_of(book: Book, instrument: Instrument | None) -> Strictness | None:
+    """Return what a book asks of readings, None for one from before it asked for anything."""
+    if book.yes("readings.strict") is not True:
+        return None
+    flow = decimal_or_none(instrument.counted_flow) if instrument is not None else None
+    return Strictness(
+        int(book.number("readings.interval")), int(book.number("readings.lost")), book.number("readings.volume"), flow
+    )
+
+
 @dataclass
 class Reduction:
     """Running sums per window, fed reading by reading in order; cheap to keep during a run."""
 
     protocol: Protocol
     missing_allowed_ms: int
+    strict: Strictness | None = None
     windows: tuple[Window, ...] = ()
     sums: dict[int, list[int]] = field(default_factory=dict)
     deviations: list[Deviation] = field(default_factory=list)
@@ -65,15 +95,36 @@ class Reduction:
         for flag in one.flags:
             if flag in FLAG_WORDS:
                 self._deviate(FLAG_WORDS[flag], f"flag {flag} at {one.t} ms", one.t)
+            elif self.strict is not None:
+                self._deviate("unknown_flag", f"flag {flag!r} at {one.t} ms", one.t)
+        if self.strict is not None and one.dt > self.strict.interval_ms:
+            self._deviate("long_interval", f"one interval of {one.dt} ms at {one.t} ms", one.t)
+        if self.strict is not None and self.protocol.is_counted and self.strict.is_volume_off(one):
+            self._deviate("volume", f"{one.volume_nl} nl in {one.dt} ms at {one.t} ms", one.t)
         while self.index < len(self.windows) - 1 and start >= self.windows[self.index].end_ms:
             self.index += 1
         window = self.windows[self.index]
+        self._pass(self.index, window, one)
         if start < window.start_ms or one.t > window.end_ms or window.use == "purge":
             return
         if one.valve != window.valve[0]:
             self._deviate("wrong_valve", f"{one.valve} instead of {window.valve} at {one.t} ms", one.t)
             return
         self._use(self.index, window, one)
+
+    def _pass(self, index: int, window: Window, one: Reading) -> None:
+        """Look at a reading whether it is used or not."""
+
+    def _read_ms(self, index: int) -> int:
+        """Return how many milliseconds of a window were read and used."""
+        return self.sums[index][2] if index in self.sums else 0
+
+    def _check_windows(self, strict: Strictness) -> None:
+        for index, window in enumerate(self.windows):
+            lost = window.end_ms - window.start_ms - self._read_ms(index)
+            if window.use != "purge" and lost > strict.lost_ms:
+                name = self.protocol.exercises()[window.exercise].name
+                self._deviate("short_window", f"{name}: {lost} ms of {window.use} were not read", window.end_ms)
 
     def _use(self, index: int, window: Window, one: Reading) -> None:
         here = self.sums.setdefault(index, [0, 0, 0])
@@ -108,6 +159,8 @@ class Reduction:
         """Return what the finished run comes to; a complete run must reach the protocol's end."""
         if end == "complete":
             self._missed(self.total - max(self.last_t or 0, 0), self.total)
+            if self.strict is not None:
+                self._check_windows(self.strict)
         return Sealed(self.measured(), self.signals(), self.holds(), tuple(self.deviations))
 
 
@@ -116,6 +169,22 @@ class SignalReduction(Reduction):
     """A photometer's run: signal by breaths, inside and outside; the chamber's too where it is read all the time."""
 
     slices: dict[tuple[int, str], list[list[int]]] = field(default_factory=dict)
+
+    def _pass(self, index: int, window: Window, one: Reading) -> None:
+        is_watched = self.strict is not None and self.protocol.outside == "continuous"
+        in_window = one.t - one.dt >= window.start_ms and one.t <= window.end_ms
+        if not is_watched or (in_window and window.use != "purge"):
+            return
+        if one.chamber is None:
+            self._deviate("not_finite", f"the chamber was not read at {one.t} ms", one.t)
+            return
+        aerosol = self.protocol.aerosol
+        breath = max(0, one.t - one.dt - window.start_ms) // (aerosol.breath_s * 1000 if aerosol is not None else 1000)
+        self._add((index, "passing"), breath, one.chamber, one.dt)
+
+    def _read_ms(self, index: int) -> int:
+        rows = self.slices.get((index, self.windows[index].use), [])
+        return sum(row[1] for row in rows)
 
     def _use(self, index: int, window: Window, one: Reading) -> None:
         if one.signal is None:
@@ -148,7 +217,7 @@ class SignalReduction(Reduction):
         return tuple(
             SignalWindow(
                 self.windows[index].exercise,
-                "outside" if use == "outside" else "inside",
+                use,  # type: ignore[arg-type]  # outside, inside or passing
                 tuple(Slice(*row) for row in rows if row[1] > 0),
             )
             for (index, use), rows in sorted(self.slices.items())
@@ -181,6 +250,9 @@ class HoldReduction(Reduction):
         row[2] = min(row[2], one.pressure)
         row[3] = max(row[3], one.pressure)
 
+    def _read_ms(self, index: int) -> int:
+        return self.held[index][1] if index in self.held else 0
+
     def measured(self) -> tuple[MeasuredWindow, ...]:
         """Return nothing: no particles are counted."""
         return ()
@@ -193,15 +265,18 @@ class HoldReduction(Reduction):
         )
 
 
-def reduction_for(protocol: Protocol, missing_allowed_ms: int) -> Reduction:
+def reduction_for(protocol: Protocol, missing_allowed_ms: int, strict: Strictness | None = None) -> Reduction:
     """Return the reduction that suits a protocol's instrument."""
     kinds: dict[str, type[Reduction]] = {"photometer": SignalReduction, "pressure": HoldReduction}
-    return kinds.get(protocol.family, Reduction)(protocol, missing_allowed_ms)
+    return kinds.get(protocol.family, Reduction)(protocol, missing_allowed_ms, strict)
 
 
-def reduce_run(protocol: Protocol, book: Book, readings: Iterable[Reading], end: RunEnd) -> Sealed:
-    """Return what all readings of a run come to, with as much missing as the book allows."""
-    reduction = reduction_for(protocol, int(book.number("missing.maximum")))
+def reduce_run(
+    protocol: Protocol, book: Book, readings: Iterable[Reading], end: RunEnd, instrument: Instrument | None = None
+) -> Sealed:
+    """Return what all readings of a run come to, with as much missing as the book allows. ``instrument``: what they
+    were read with; a counter whose flow is not known has no volume that holds."""
+    reduction = reduction_for(protocol, int(book.number("missing.maximum")), strictness_of(book, instrument))
     for one in readings:
         reduction.feed(one)
     return reduction.sealed(end)

@@ -14,7 +14,8 @@ WEARER_FAULTS: dict[str, tuple[str, ...]] = {
 }
 """What a wearer may hide, and the exercise in which it leaks most: the first of these that the protocol has."""
 
-KIT_FAULTS = ("low alcohol", "wet hose", "blocked hose", "stuck valve", "zero filter left on", "burner lit nearby")
+HEPA_LEFT_ON = "HEPA filter left on"
+KIT_FAULTS = ("low alcohol", "wet hose", "blocked hose", "stuck valve", HEPA_LEFT_ON, "burner lit nearby")
 """What the kit may hide. None of them may ever lead to a pass."""
 
 

@@ -15,7 +15,7 @@ import numpy as np
 
 from moorfog.core.protocols import Protocol
 from moorfog.core.readings import Reading
-from moorfog.core.simulated_faults import named_exercise
+from moorfog.core.simulated_faults import HEPA_LEFT_ON, named_exercise
 
 TUBE_LAG_S = 0.7
 DRIFT_SHARE = 0.03
@@ -25,6 +25,9 @@ STEP_MS = 250
 FLOW_NL_PER_MS = 1667
 AMBIENT = 5300.0
 """Particles per cm³ in the simulated room."""
+HEPA_LEAK = (1e-7, 3.7e-5)
+"""What a HEPA filter and its fittings on the sample line let in of the air around them, from next to nothing to what
+the day's clean-air check still takes: common practice."""
 CHALLENGE = 15_000.0
 """µg/m³ in the simulated chamber."""
 
@@ -56,14 +59,14 @@ class SimulatedAir:
     flow_nl_per_ms: int
 
     def __post_init__(self) -> None:
-        self.random = np.random.default_rng(self.seed)
-        self.in_tube = self.ambient
+        self.reseed(self.seed)
         self.flags = ""
 
     def reseed(self, seed: int) -> None:
         """Begin the sequence of counts anew with outside air in the tube: the same wearer gives the same counts."""
         self.random = np.random.default_rng(seed)
         self.in_tube = self.ambient
+        self.leaks_by_filter = hepa_leak(seed)
 
     def outside_at(self, t_ms: int) -> float:
         """Return the outside concentration at ``t_ms``, drifting by a few per cent."""
@@ -92,9 +95,14 @@ class SimulatedAir:
             return 0.0, "F" if run_t_ms % 10_000 < 1000 else ""
         if fault == "blocked hose" and is_inside:
             return 0.0, ""
-        if fault == "zero filter left on" and is_inside:
-            return concentration * 1e-5, ""
+        if fault == HEPA_LEFT_ON and is_inside:
+            return self.ambient * self.leaks_by_filter, ""
         return concentration, ""
+
+
+def hepa_leak(seed: int) -> float:
+    """Return the share of the air around it that a HEPA filter lets in, drawn evenly on a log scale by a seed."""
+    return float(HEPA_LEAK[0] * (HEPA_LEAK[1] / HEPA_LEAK[0]) ** ((seed * 37 % 100) / 99))
 
 
 def valve_shown(wearer: SimulatedWearer | None, is_inside: bool) -> bool:
@@ -129,8 +137,10 @@ class SimulatedChamber:
         breath = 1 + 0.5 * math.sin(2 * math.pi * t_ms / 1000 / BREATH_S)
         target = chamber / wearer.factor_at(run_t_ms - 1) * breath if is_inside and wearer is not None else chamber
         self.in_tube = target + (self.in_tube - target) * math.exp(-dt_ms / 1000 / TUBE_LAG_S)
-        is_dead = is_inside and fault in ("wet hose", "blocked hose", "zero filter left on")
+        is_dead = is_inside and fault in ("wet hose", "blocked hose")
         seen = 0.0 if is_dead else self.in_tube
+        if is_inside and fault == HEPA_LEFT_ON:
+            seen = chamber * HEPA_LEAK[1]
         noise = self.random.normal(1.0, 0.01, 2)
         return round(seen * 1000 * noise[0]), round(chamber * 1000 * noise[1])
 
@@ -159,7 +169,7 @@ class SimulatedSuction:
         noise = self.random.normal(0.0, 1.0, 2)
         if not is_inside or wearer is None:
             return 0, round(2000 * math.sin(2 * math.pi * run_t_ms / 1000 / BREATH_S))
-        if fault in ("wet hose", "blocked hose", "zero filter left on"):
+        if fault in ("wet hose", "blocked hose", HEPA_LEFT_ON):
             return 0, round(self.pressure * 1000 + 50 * noise[1])
         if fault in ("low alcohol", "burner lit nearby"):  # no such trouble here: the wearer breathes in the hold
             return round(self.flow * 1e5), round(self.pressure * 1000 * (0.5 + 0.4 * noise[1]))

@@ -106,10 +106,11 @@ def withdraw_approval(db: Session, clock: Clock, actor: Actor, version_id: str, 
 
     Raises :class:`DomainError` without a reason or for an administrator of some employers only, :class:`NotFound`.
     """
-    _require_all(actor)
+    actor.require("administrator")
     row, now = db.get(FacepieceVersion, version_id), clock.now(db)
     if row is None:
         raise NotFound("facepiece")
+    _require_all(actor)
     if not reason.strip():
         raise DomainError("reason_missing", "Say what is wrong with its approval, in a few words.")
     versions = select(FacepieceVersion).where(FacepieceVersion.model_id == row.model_id)
@@ -248,7 +249,9 @@ def _read_model(data: Any, where: str) -> Model:
         raise DomainError("bad_model", f"{where}: maker, model and at least one size are needed. Nothing was imported.")
     known = facepiece_kinds()
     if model.kind not in known:
-        words = f"{where}: {model.kind!r} is no kind of facepiece; known are {', '.join(known)}. Nothing was imported."
+        words = (
+            f"{where}.kind: {model.kind!r} is no kind of facepiece; known are {', '.join(known)}. Nothing was imported."
+        )
         raise DomainError("bad_model", words)
     for size in model.sizes:
         for low, high in ((size.length_from, size.length_to), (size.width_from, size.width_to)):

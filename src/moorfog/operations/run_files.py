@@ -53,6 +53,6 @@ def import_run(db: Session, clock: Clock, actor: Actor, visit_id: str, run_id: s
     starts = range(0, len(readings), PER_CHUNK)
     chunks = (chunk_of(first, readings[first : first + PER_CHUNK]) for first in starts)
     db.execute(insert(ReadingChunk), [chunk_row(run_id, one.counted.instrument.id, each, now) for each in chunks])
-    payload = closed_with(run_id, protocol, visit.rules.book, readings, "complete")
+    payload = closed_with(run_id, protocol, visit.rules.book, readings, "complete", one.counted.instrument)
     moment = max(now, visit.last_at or now)
     return append(db, clock, actor.id, head, visit, new_id(), payload, moment, digest(encode(payload)))

@@ -169,9 +169,11 @@ def _leased(db: Session, instrument_id: str, run_id: str) -> Lease:
     return lease
 
 
-def closed_with(run_id: str, protocol: Protocol, book: Book, readings: list[Reading], end: ev.RunEnd) -> ev.RunClosed:
+def closed_with(
+    run_id: str, protocol: Protocol, book: Book, readings: list[Reading], end: ev.RunEnd, instrument: ev.Instrument
+) -> ev.RunClosed:
     """Return the entry that seals a run: which readings there are, their digest, what they come to."""
-    found = reduce_run(protocol, book, readings, end)
+    found = reduce_run(protocol, book, readings, end, instrument)
     return ev.RunClosed(
         run_id,
         end,
@@ -209,12 +211,12 @@ def close_run(
     visit = load_visit(db, head)
     one = _try_of(visit, run_id)
     protocol = visit.rules.protocol(one.started.protocol_id) if one else None
-    if one is None or protocol is None:
+    if one is None or one.counted is None or protocol is None:
         raise NotFound("run")
     readings = [reading for chunk in load_chunks(db, run_id) for reading in chunk.readings()]
     if len(readings) < count:
         raise missing(len(readings), count)
-    payload = closed_with(run_id, protocol, visit.rules.book, readings, end)
+    payload = closed_with(run_id, protocol, visit.rules.book, readings, end, one.counted.instrument)
     if payload.sha256 != sha256:
         differ = ev.Deviation("digest", "stored and sealed digests differ", 0)
         payload = replace(payload, deviations=(*payload.deviations, differ))
