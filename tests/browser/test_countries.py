@@ -37,7 +37,7 @@ def take_up(chief: Desk, site: str, book: str, protocol: str, values: dict[str, 
 @on_a_running_machine
 def test_the_british_count_judges_every_exercise(desk: Make, walker: Walker) -> None:
     chief = desk().sign_in("hollis")
-    values = {"interval": "12"}
+    values = {"interval": "12", "apf.half": "20"}
     take_up(chief, "Cold Haven Boatyard, Paint Hall", "Great Britain, HSE INDG479", GB, values)
     tester = desk().sign_in()
     at_the_start(tester, walker, "1016", "ambient_count", "Sedge", GB, "twisted strap")

@@ -9,6 +9,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from moorfog.core.overlay import Overlay, apply
 from moorfog.core.protection import Contaminant, Task, apf, hazard_ratio, kind_suffices, maximum_use, protection
 from moorfog.data import facepiece_kinds, shipped_books
 
@@ -49,7 +50,11 @@ def test_us_assigned_protection_factors(kind: str, factor: int) -> None:
 
 def test_a_factor_a_book_does_not_state_is_never_another_countrys() -> None:
     assert apf(GB, KINDS["powered_full"]) is None and apf(shipped_books()["iso-16975-3"], KINDS["half"]) is None
-    assert [apf(GB, KINDS["disposable_cup"], one) for one in ("95-type", "99-type", "")] == [10, 20, None]
+    cup = KINDS["disposable_cup"]
+    assert apf(GB, cup, "95-type") is None, "remembered vaguely: off until the site has looked into its own copy"
+    entry = Overlay("apf.disposable.95-type", "10", "", "our copy, 2026", "2026-03-01", "A")
+    confirmed = apply(GB, [entry])
+    assert [apf(confirmed, cup, one) for one in ("95-type", "99-type", "")] == [10, None, None]
     found = kind_suffices(task(), GB, KINDS["powered_full"], "95-type")
     assert found.suffices == "not stated" and "states no APF" in found.why
 

@@ -268,6 +268,10 @@ def work_blocks(visit: Visit) -> list[Block]:
     return [Block("protection", f"Not enough for {task.name}: {verdict.why}", "choose one that suffices", "stop")]
 
 
+SPECTACLES = "spectacles"
+"""Gear whose bars go under the seal of a full facepiece. 29 CFR 1910.134 (g)(1)(ii) (recalled)."""
+
+
 def _piece_blocks(visit: Visit) -> list[Block]:
     piece = visit.facepiece
     if piece is None:
@@ -276,6 +280,9 @@ def _piece_blocks(visit: Visit) -> list[Block]:
     if visit.rules.book.ratio(piece.level_key) is None:
         sentence = f"{visit.rules.book.title} states no pass level for this kind here"
         out.append(Block("level_blank", sentence, "enter it under Rule books, from your own copy", "stop"))
+    if piece.level_key == "level.full" and SPECTACLES in piece.ppe:
+        sentence = "Spectacle bars under the seal of a full facepiece"
+        out.append(Block("temple_bars", sentence, "an insert or contact lenses; choose it again without", "stop"))
     if visit.current_try is None and seal_fails(visit) >= seals_allowed(visit):
         out.append(Block("seal_limit", f"The seal check leaked {seal_fails(visit)} times", "another facepiece", "stop"))
     limit = visit.rules.book.number("tries.per_facepiece")

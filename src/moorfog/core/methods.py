@@ -106,6 +106,8 @@ def _by_book(method: Method, piece: Facepiece, book: Book, required: Fraction | 
             if cap is not None and level > cap:
                 return f"size-classified mode reports at most {cap}; it cannot show {level}", ()
         return "", ()
+    if piece.level_key != "level.half" and book.text("qlft.full") == "never":
+        return f"{book.title}: no qualitative test for full facepieces", ()
     if not _is_negative(piece):
         return "", ()
     maximum = book.ratio("qlft.maximum_factor")

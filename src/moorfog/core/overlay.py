@@ -73,7 +73,7 @@ def check(book: Book, one: Overlay) -> Problem | None:
             return Problem("wrong_type", f"{one.key} is yes or no.")
         return None if one.edition.strip() else Problem("edition_missing", "Say which edition of your copy allows it.")
     blank = next((each for each in book.blank if each.key == one.key), None)
-    old = book.find(one.key)
+    old = book.values.get(one.key)
     if blank is None and old is None:
         return Problem("unknown_key", f"{one.key!r} is no value of {book.title}.")
     return _check_value(blank, old, one, one.value)
@@ -108,6 +108,7 @@ def _check_value(
 def apply(book: Book, overlays: Sequence[Overlay]) -> Book:
     """Return the book as the site uses it: its entries, latest last, with provenance. Wrong ones are left out."""
     values, protocols = dict(book.values), list(book.protocols)
+    own: dict[str, bool] = {}
     blanks = list(book.blank)
     for one in overlays:
         if check(book, one) is not None:
@@ -145,6 +146,12 @@ def apply(book: Book, overlays: Sequence[Overlay]) -> Book:
             if kind == "same"
             else f"{kind} than shipped ({shipped.value})" + (f": {one.reason}" if one.reason else "")
         )
+        own[one.key] = shipped.law and kind in ("looser", "other")
         value = str(one.value) if isinstance(shipped.value, str) else one.value
         values[one.key] = replace(shipped, value=value, changed=words, checked=seal or (old.checked if old else ""))
-    return replace(book, values=values, protocols=tuple(protocols), blank=tuple(blanks))
+    title = f"{OWN_RULES}{book.title}" if any(own.values()) else book.title
+    return replace(book, title=title, values=values, protocols=tuple(protocols), blank=tuple(blanks))
+
+
+OWN_RULES = "The site's own rules, not those of "
+"""Written before the title of a book in which a site has made looser what a law fixes."""

@@ -51,7 +51,7 @@ def apf(book: Book, kind: Kind, filter_class: str = "") -> Fraction | None:
     particles. A disposable without a factor of its own has the half facepiece's.
     Source of the US values: 29 CFR 1910.134 (d)(3)(i)(A) Table 1 (recalled).
     """
-    if any(key.startswith(f"{kind.apf}.") for key in book.values):
+    if any(key.startswith(f"{kind.apf}.") and value.is_on for key, value in book.values.items()):
         return book.ratio(f"{kind.apf}.{filter_class}") if filter_class else None
     found = book.ratio(kind.apf)
     return book.ratio("apf.half") if found is None and kind.family == "disposable" else found
@@ -178,7 +178,7 @@ def suffices(task: Task, book: Book, piece: Facepiece) -> KindVerdict:
 
 
 ORDER = "filters.order"
-"""The book's filter classes for particles, weakest first."""
+"""The book's filter classes for particles, weakest first; keys that go on from it hold those of another system."""
 
 
 def work_filters(piece: Facepiece) -> tuple[WorkFilter, ...]:
@@ -205,14 +205,15 @@ def not_stopped(task: Task, book: Book, worn: WorkFilter) -> str:
 
     What the task does not say, a class or a kind of cartridge, is not stopped: unknown is never enough.
     """
-    order = book.words(ORDER)
     for one in task.contaminants:
         if one.form in ("particles", "both"):
             if worn.form == "gas or vapour":
                 return f"{one.name}: a gas cartridge alone stops no particles"
-            if task.work_filter not in order:
+            orders = [book.words(key) for key in book.values if key == ORDER or key.startswith(f"{ORDER}.")]
+            known = [order for order in orders if task.work_filter in order]
+            if not known:
                 return f"{one.name}: the task names no filter class that this rule book knows"
-            if worn.filter_class not in order or order.index(worn.filter_class) < order.index(task.work_filter):
+            if not any(worn.filter_class in order[order.index(task.work_filter) :] for order in known):
                 return f"{one.name}: needs {task.work_filter} filters, this takes {worn.filter_class or 'none stated'}"
         if one.form in ("gas or vapour", "both"):
             needed = one.cartridge or task.work_cartridge

@@ -458,8 +458,10 @@ def _check_qualitative(protocol: Protocol, where: str) -> None:
         raise DataError(f"{where}.dosing", f"the last dose comes at {last // 1000} s, after the end of the exercises")
 
 
-def check_dates(where: str, *days: str) -> None:
+def check_dates(where: str, *days: str, may_lack: bool = False) -> None:
     for day in days:
+        if may_lack and not day:
+            continue  # common practice has no date
         try:
             date.fromisoformat(day)
         except ValueError:

@@ -6,7 +6,8 @@ beside what it says. Only the standard library, NumPy, scipy.special and orjson 
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+import hashlib
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, Literal
 
@@ -20,12 +21,14 @@ from moorfog.core.judge import is_sealed, outcome
 from moorfog.core.readings import Chunk, merged
 from moorfog.core.record_text import read_record_text
 from moorfog.core.rules import Rules, rules_from_json, rules_to_json
+from moorfog.core.statement import statement_differences
 from moorfog.core.visit import FOLD_VERSION, Try, Visit
 
 FORMAT = "moorfog-record"
-VERSION = 2
-READABLE = (1, 2)
-"""Versions this program reads: 1 had the rules in its digest too, 2 has them there by ``rules_digest``."""
+VERSION = 3
+READABLE = (1, 2, 3)
+"""Versions this program reads: 1 had the rules in its digest too, 2 has them there by ``rules_digest``, 3 carries the
+bytes that were signed."""
 
 
 @dataclass(frozen=True)
@@ -83,7 +86,7 @@ class Record:
     """
 
     format: Literal["moorfog-record"]
-    version: Literal[1, 2]
+    version: Literal[1, 2, 3]
     fold_version: int
     visit_id: str
     rules_digest: str
@@ -93,6 +96,8 @@ class Record:
     verdict: Verdict
     signatures: tuple[Signed, ...]
     digest: str
+    statements: tuple[str, ...] = ()
+    """The bytes that were signed on the present revision, as text, where they have not been erased."""
 
 
 @dataclass(frozen=True)
@@ -154,9 +159,13 @@ def _short(bound: float | None) -> str | None:
 
 
 def make_record(
-    visit_id: str, rules: Rules, events: list[ev.Event], readings: Mapping[str, list[Chunk]]
+    visit_id: str,
+    rules: Rules,
+    events: list[ev.Event],
+    readings: Mapping[str, list[Chunk]],
+    statements: Sequence[str] = (),
 ) -> dict[str, Any]:
-    """Return the open record of a visit as plain data, sealed by its digest."""
+    """Return the open record of a visit as plain data, sealed by its digest. ``statements``: the bytes signed."""
     visit = fold(events, rules)
     body: dict[str, Any] = {
         "format": FORMAT,
@@ -169,6 +178,7 @@ def make_record(
         "readings": {run: [encode(chunk) for chunk in merged(chunks)] for run, chunks in sorted(readings.items())},
         "verdict": encode(verdict_of(visit)),
         "signatures": encode(signatures_of(visit)),
+        "statements": list(statements),
     }
     return {**body, "digest": own_digest(body)}
 
@@ -197,7 +207,7 @@ def read_record(data: Any, where: str = "record") -> Record:
 def recompute_text(content: bytes, where: str = "record") -> Recomputed:
     """Compute a record again from its bytes; as :func:`recompute`, and strict in how they are written."""
     found = read_record_text(content, where)
-    own = found.own_digest if found.data.get("version") == VERSION else None
+    own = found.own_digest if found.data.get("version") in (2, 3) else None
     return recompute(found.data, where, found.rules, own)
 
 
@@ -235,9 +245,22 @@ def recompute(
     verdict = verdict_of(visit)
     _compare(out, "verdict", record.verdict, verdict)
     _compare(out, "signatures", record.signatures, signatures_of(visit))
+    _check_statements(out, record, visit, events)
     if out and record.fold_version != FOLD_VERSION:
         _differ(out, "fold_version", str(record.fold_version), str(FOLD_VERSION))
     return Recomputed(record.visit_id, verdict, tuple(out))
+
+
+def _check_statements(out: list[Difference], record: Record, visit: Visit, events: list[ev.Event]) -> None:
+    """Hold the bytes that were signed against the signatures in the log and against what was shown then."""
+    given = [one for one in visit.signatures if one.revision == visit.revision]
+    digests = [one.digest for one in given]
+    for number, text in enumerate(record.statements):
+        digest = hashlib.sha256(text.encode()).hexdigest()
+        covers = next((one.covers_seq for one in given if one.digest == digest), visit.seq)
+        shown = fold(events[:covers], visit.rules)
+        for key, stored, found in statement_differences(text, shown, record.visit_id, digests):
+            out.append(Difference(f"statements[{number}].{key}", stored, found))
 
 
 def _differ(out: list[Difference], where: str, stored: str, found: str) -> None:

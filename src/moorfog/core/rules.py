@@ -41,6 +41,8 @@ class Value:
     """What a site put in the place of the shipped value, and why; empty where it stands as shipped."""
     checked: str = ""
     """Which copy a site has checked it against, on which day, by whom; empty where nobody has."""
+    law: bool = False
+    """Fixed by a law: what a site makes looser than this is its own rule and no longer goes by the book's name."""
     off: bool = False
     """Shipped switched off: remembered too vaguely to be used before a site has checked or changed it."""
 
@@ -295,7 +297,7 @@ def read_book(data: Mapping[str, Any], where: str) -> Book:
     book = decode(Book, data, where)
     check_dates(where, book.in_force)
     for key, value in book.values.items():
-        check_dates(f"{where}.values.{key}", value.in_force)
+        check_dates(f"{where}.values.{key}", value.in_force, may_lack=True)
         if not value.source.strip():
             raise DataError(f"{where}.values.{key}.source", "every value needs a source")
     return book

@@ -13,11 +13,11 @@ from jinja2 import Environment, FileSystemLoader, StrictUndefined
 
 from moorfog.core.arithmetic import cut
 from moorfog.core.judge import is_sealed, outcome
-from moorfog.core.picture import limits_of_use, on_file, task_view, try_view, valid_until
+from moorfog.core.picture import limits_of_use, on_file, task_view, try_view, valid_until, with_values
 from moorfog.core.picture_qualitative import senses_view
 from moorfog.core.picture_runs import TryView
 from moorfog.core.readings import Reading
-from moorfog.core.visit import FOLD_VERSION, Try, Visit
+from moorfog.core.visit import FOLD_VERSION, Answer, Try, Visit
 from moorfog.documents.trace import trace_svg
 
 PageSize = Literal["A4", "Letter"]
@@ -92,6 +92,8 @@ class ReportView:
     is_practice: bool
     revision: int
     corrections: tuple[str, ...]
+    changed: tuple[str, ...]
+    questions: tuple[str, ...]
     tries: tuple[TryPage, ...]
     gates: tuple[GateLine, ...]
     rules: tuple[RuleLine, ...]
@@ -122,7 +124,22 @@ def _gates(visit: Visit, zone: ZoneInfo) -> tuple[GateLine, ...]:
             words += f" ({answer.minutes_ago} min before)"
         how = "observed" if item.mode == "observe" else "asked"
         moment = answer.at.astimezone(zone).strftime("%H:%M:%S")
-        out.append(GateLine(item.title, how, words, moment, f"{item.source} ({item.standing})"))
+        title = with_values(item.title, visit.rules.book)
+        out.append(GateLine(title, how, words, moment, f"{item.source} ({item.standing})"))
+    return tuple(out)
+
+
+def _changed_answers(visit: Visit, zone: ZoneInfo) -> tuple[str, ...]:
+    """Return every answer that was followed by another to the same question about the same, with both moments."""
+    out, last = [], dict[tuple[str, str], Answer]()
+    words = {"fine": "fine", "not_fine": "not fine"}
+    for one in visit.asked:
+        item, before = visit.rules.procedure.find(one.question), last.get((one.question, one.facts))
+        if item is not None and before is not None and before.answer != one.answer:
+            first, then = (each.at.astimezone(zone).strftime("%H:%M:%S") for each in (before, one))
+            title = with_values(item.title, visit.rules.book)
+            out.append(f"{title} {words[before.answer]} at {first}, then {words[one.answer]} at {then}")
+        last[(one.question, one.facts)] = one
     return tuple(out)
 
 
@@ -136,12 +153,17 @@ def _rule_lines(visit: Visit) -> tuple[RuleLine, ...]:
         "drift.maximum",
         "missing.maximum",
         "ff.suspect",
+        "near_zero.clean_air",
+        "medical.kept_at",
+        "training.kept_at",
+        "training.interval",
+        "filters.order",
     )
     out = []
     changed = [key for key, one in sorted(visit.rules.book.values.items()) if one.changed and key not in wanted]
     for key in (*wanted, *changed):
         found = visit.rules.book.find(key)
-        if found is None:
+        if found is None or found.value == "":
             continue
         source = "; ".join(part for part in (found.source, found.changed) if part)
         checked = f"{found.standing}; checked against {found.checked}" if found.checked else found.standing
@@ -262,6 +284,8 @@ def report_view(
         visit.is_practice,
         visit.revision,
         visit.corrections,
+        _changed_answers(visit, zone),
+        tuple(one.sentence for one in visit.questions),
         tuple(_try_page(visit, one, readings.get(one.started.run_id, [])) for one in visit.tries),
         _gates(visit, zone),
         _rule_lines(visit),
@@ -278,7 +302,7 @@ def report_view(
         f"{book.title}, {book.edition}",
         _type_of_test(visit),
         f"{visit.rules.procedure.title}, edition {visit.rules.procedure.edition}",
-        f"Log entry {visit.seq}, chain {visit.chain[:16]}…, rules {visit.rules.digest[:16]}…, fold {FOLD_VERSION}. "
+        f"Log entry {visit.seq}, chain {visit.chain}, rules {visit.rules.digest}, fold {FOLD_VERSION}. "
         f"Times in {visit.opened.zone}.",
         page_size,
     )

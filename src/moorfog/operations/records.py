@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from moorfog.core.record import make_record, record_bytes
@@ -10,6 +11,7 @@ from moorfog.operations.accounts import READERS, Actor
 from moorfog.operations.readings import load_chunks
 from moorfog.operations.visits import find_head
 from moorfog.store.log import load_events, load_rules, load_visit
+from moorfog.store.models import SignatureRow
 
 
 def export_record(db: Session, actor: Actor, visit_id: str) -> bytes:
@@ -18,7 +20,12 @@ def export_record(db: Session, actor: Actor, visit_id: str) -> bytes:
     visit = load_visit(db, head)
     runs = [one.started.run_id for one in visit.tries if one.closed is not None]
     readings = {run: load_chunks(db, run) for run in runs}
-    record = make_record(visit_id, load_rules(db, head.rules_digest), load_events(db, visit_id), readings)
+    signed = select(SignatureRow.canonical).where(
+        SignatureRow.visit_id == visit_id, SignatureRow.revision == visit.revision
+    )
+    statements = list(db.scalars(signed.order_by(SignatureRow.signed_at, SignatureRow.id)))
+    rules, events = load_rules(db, head.rules_digest), load_events(db, visit_id)
+    record = make_record(visit_id, rules, events, readings, statements)
     return record_bytes(record)
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import hashlib
 import secrets
 from datetime import datetime
-from typing import Any, Literal
+from typing import Literal
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
@@ -15,46 +15,13 @@ from moorfog.core.canonical import canonical_bytes, digest
 from moorfog.core.codec import encode
 from moorfog.core.events import Signed, instant
 from moorfog.core.judge import file_blocks
-from moorfog.core.picture import limits_of_use, try_view
-from moorfog.core.visit import FOLD_VERSION, Visit
+from moorfog.core.statement import statement_of
 from moorfog.operations.accounts import Actor, confirm_password
 from moorfog.operations.errors import Conflict, DomainError, NotFound
 from moorfog.operations.visits import Appended, append, enter_file, refused
 from moorfog.store.base import Clock, new_id
 from moorfog.store.log import load_visit, lock_head
-from moorfog.store.models import EventRow, SignatureRow, VisitHead
-
-RECORD_VERSION = 1
-
-
-def statement(head: VisitHead, visit: Visit) -> dict[str, Any]:
-    """Return what both sign, before signer and time: log, readings, rules, verdicts, limits and terms as shown."""
-    procedure = visit.rules.procedure
-    return {
-        "record_version": RECORD_VERSION,
-        "visit": head.id,
-        "revision": visit.revision,
-        "seq": head.seq,
-        "chain": head.chain,
-        "rules": visit.rules.digest,
-        "procedure": f"{procedure.id} {procedure.edition}",
-        "fold_version": FOLD_VERSION,
-        "readings": [one.closed.sha256 for one in visit.tries if one.closed is not None],
-        "tries": [
-            {
-                "no": one.no,
-                "outcome": one.outcome,
-                "overall": one.overall,
-                "level": one.level,
-                "facepiece": one.facepiece,
-                "size": one.size,
-            }
-            for one in (try_view(visit, made) for made in visit.tries)
-        ],
-        "limits_of_use": list(limits_of_use(visit)),
-        "terms": procedure.terms,
-        "practice": visit.is_practice,
-    }
+from moorfog.store.models import EventRow, SignatureRow
 
 
 def sign(
@@ -98,7 +65,7 @@ def sign(
             return filed  # nothing was signed: what was filed meanwhile changes what would be signed, and is shown
     at = occurred_at or clock.now(db)
     body = {
-        **statement(head, visit),
+        **statement_of(visit, head.id),
         "signer": {"role": role, "name": typed_name.strip(), "account": actor.id},
         "signed_at": instant(at),
     }

@@ -188,6 +188,16 @@ def _value(key: str, one: Value) -> ValueView:
     )
 
 
+def _blanks(book: Book) -> tuple[BlankView, ...]:
+    """Return what a site must enter or confirm from its own copy: blanks, and what is remembered too vaguely."""
+    vague = (
+        BlankView(key, one.unit, f"shipped switched off, remembered vaguely as {one.value} ({one.source})")
+        for key, one in sorted(book.values.items())
+        if not one.is_on
+    )
+    return (*(BlankView(one.key, one.unit, one.why) for one in book.blank), *vague)
+
+
 def view_book(db: Session, actor: Actor, site_id: str, book_id: str) -> BookView:
     """Return a rule book as a site uses it, its blanks and protocols. An empty ``book_id`` is the one in use."""
     site = find_site(db, actor.require(*READERS), site_id)
@@ -210,8 +220,8 @@ def view_book(db: Session, actor: Actor, site_id: str, book_id: str) -> BookView
         book.edition,
         book.country,
         book.id == site.rule_book,
-        tuple(_value(key, one) for key, one in sorted(book.values.items())),
-        tuple(BlankView(one.key, one.unit, one.why) for one in book.blank),
+        tuple(_value(key, one) for key, one in sorted(book.values.items()) if one.is_on),
+        _blanks(book),
         tuple(protocols),
         tuple(BookName(one.id, one.title) for one in shipped_books().values()),
     )
