@@ -71,6 +71,7 @@ export const keys = {
   nebulisers: ["nebulisers"] as const,
   lots: (agent: string, page: number) => ["lots", agent, page] as const,
   recipes: (ml: string) => ["recipes", ml] as const,
+  recalls: (page: number, onlyOpen: boolean) => ["recalls", page, onlyOpen] as const,
   recall: (id: string, page: number) => ["recall", id, page] as const,
   parts: (page: number) => ["parts", page] as const,
   partsFor: (visit: string, seq: number) => ["parts", "for", visit, seq] as const,

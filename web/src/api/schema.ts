@@ -136,50 +136,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/counters/{instrument_id}/recall": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Tests with an instrument since its last good check, where a later one failed; who must come back.
-         * @description Tests with an instrument since its last good check, where a later one failed; who must come back.
-         *
-         *     For: tester, administrator or supervisor.
-         */
-        get: operations["get_instrument_recall"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/counters/{instrument_id}/reopen": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Reopen the tests since the last good check: each is void until it is done again.
-         * @description Reopen the tests since the last good check: each is void until it is done again.
-         *
-         *     For: tester or administrator.
-         */
-        post: operations["reopen_tests"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/counters/{instrument_id}/trend/{name}": {
         parameters: {
             query?: never;
@@ -240,6 +196,28 @@ export interface paths {
         get: operations["get_facepiece"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/facepieces/{version_id}/withdraw": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Withdraw a model whose approval no longer stands: nobody chooses it; who passed in it is recalled.
+         * @description Withdraw a model whose approval no longer stands: nobody chooses it; who passed in it is recalled.
+         *
+         *     For: administrator.
+         */
+        post: operations["withdraw_facepiece"];
         delete?: never;
         options?: never;
         head?: never;
@@ -494,6 +472,28 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/lots/{lot_id}/withdraw": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Withdraw a lot: it is used no more, and what was tested with it is suspended.
+         * @description Withdraw a lot: it is used no more, and what was tested with it is suspended.
+         *
+         *     For: tester or administrator.
+         */
+        post: operations["withdraw_lot"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/nebulisers": {
         parameters: {
             query?: never;
@@ -582,28 +582,6 @@ export interface paths {
          *     For: tester or administrator.
          */
         post: operations["fill_nebuliser"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/nebulisers/{nebuliser_id}/recall": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Who must come back: the tests with a nebuliser between its last good check and its failed one.
-         * @description Who must come back: the tests with a nebuliser between its last good check and its failed one.
-         *
-         *     For: tester, administrator or supervisor.
-         */
-        get: operations["get_recall"];
-        put?: never;
-        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -754,6 +732,28 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/people/{person_id}/permissions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What a person may wear on a day at a task, and every reason why not.
+         * @description What a person may wear on a day at a task, and every reason why not.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["get_permissions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/people/{person_id}/training": {
         parameters: {
             query?: never;
@@ -770,6 +770,72 @@ export interface paths {
          *     For: tester or administrator.
          */
         post: operations["record_training"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recalls": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Kit found wrong: what is open first.
+         * @description Kit found wrong: what is open first.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["get_recalls"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recalls/{recall_id}/settle": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Confirm kit found wrong, which voids what rests on it as a job, or clear it; with a reason.
+         * @description Confirm kit found wrong, which voids what rests on it as a job, or clear it; with a reason.
+         *
+         *     For: tester or administrator.
+         */
+        post: operations["settle_recall"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recalls/{recall_id}/tests": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Who must come back: the tests that rest on kit found wrong.
+         * @description Who must come back: the tests that rest on kit found wrong.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["get_recall_tests"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1562,6 +1628,8 @@ export interface components {
         /**
          * Answered
          * @description A question answered. ``facts`` is the digest of the facts it holds for; ``minutes_ago`` for timed ones.
+         *
+         *     ``screen`` is the screen it was pressed on, empty where that is not known: a slip is taken back only on the same.
          */
         Answered: {
             /**
@@ -1588,6 +1656,11 @@ export interface components {
             note: string;
             /** Question */
             question: string;
+            /**
+             * Screen
+             * @default
+             */
+            screen: string;
         };
         /**
          * Between
@@ -1682,6 +1755,8 @@ export interface components {
             gravity: string;
             /** Id */
             id: string;
+            /** Is Gate */
+            is_gate: boolean;
             /** Mode */
             mode: string;
             /** Points */
@@ -1948,6 +2023,11 @@ export interface components {
          */
         Contaminant: {
             /**
+             * Cartridge
+             * @default
+             */
+            cartridge: string;
+            /**
              * Cartridge Limit
              * @default
              */
@@ -1972,10 +2052,12 @@ export interface components {
             unit: string;
         };
         /**
-         * Corrected
-         * @description A correction of a sealed record: right size, right person, or void. It never makes a pass of a non-pass.
+         * Correct
+         * @description Correct a closed record: right size, right person, void a run, or settle what came in afterwards, with a reason.
+         *
+         *     What is on the right person's file is looked up here, never said by a client.
          */
-        Corrected: {
+        Correct: {
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -2291,6 +2373,8 @@ export interface components {
             sizes: components["schemas"]["SizeView"][];
             /** Suspensions */
             suspensions: string[];
+            /** Test Filters */
+            test_filters: boolean;
             /** Valve */
             valve: boolean;
             /** Version */
@@ -2299,6 +2383,8 @@ export interface components {
             version_id: string;
             /** Wash Limit C */
             wash_limit_c: string;
+            /** Work Filters */
+            work_filters: components["schemas"]["WorkFilter"][];
         };
         /**
          * FacepieceView
@@ -2443,6 +2529,20 @@ export interface components {
             why: string;
             /** Words */
             words: string;
+        };
+        /**
+         * LedgerPage
+         * @description One page of the ledger, what is open first, the newest first.
+         */
+        LedgerPage: {
+            /** Page */
+            page: number;
+            /** Pages */
+            pages: number;
+            /** Rows */
+            rows: components["schemas"]["RecallView"][];
+            /** Total */
+            total: number;
         };
         /**
          * LinkPlan
@@ -2800,6 +2900,17 @@ export interface components {
             visit_id: string;
         };
         /**
+         * OpenedByMistake
+         * @description The visit was opened for the wrong person: it ends here, and leaves nothing behind on that person.
+         */
+        OpenedByMistake: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "opened_by_mistake";
+        };
+        /**
          * PartChoice
          * @description A sampling part that may serve a visit. ``is_for_model``: it was entered for the model that is tested.
          */
@@ -2832,7 +2943,7 @@ export interface components {
              * Name
              * @enum {string}
              */
-            name: "used" | "cleaned" | "away";
+            name: "used" | "cleaned" | "away" | "unsound";
         };
         /**
          * PartEntry
@@ -2905,31 +3016,49 @@ export interface components {
         };
         /**
          * PermissionRow
-         * @description What someone may wear, until when. ``is_valid`` compares with today's date at their site.
+         * @description A set-up somebody has passed in, and whether they may wear it on the day asked for: with every reason if not.
          */
         PermissionRow: {
-            /** Ended By Fail */
-            ended_by_fail: boolean;
-            /** Is Valid */
-            is_valid: boolean;
             /** Limits */
             limits: string[];
+            /** May */
+            may: boolean;
             /** Method */
             method: string;
             /** Model */
             model: string;
             /** Overall */
             overall: string;
+            /** Reasons */
+            reasons: components["schemas"]["WhyView"][];
             /** Setup */
             setup: string;
             /** Size */
             size: string;
-            /** Valid From */
-            valid_from: string;
-            /** Valid Until */
-            valid_until: string;
+            /** Test Until */
+            test_until: string;
+            /** Tested On */
+            tested_on: string;
+            /** Until */
+            until: string;
             /** Visit Id */
             visit_id: string;
+        };
+        /**
+         * Permissions
+         * @description What a person may wear on a day, at a task: what they may first, then what they may not and why.
+         */
+        Permissions: {
+            /** Day */
+            day: string;
+            /** Person Id */
+            person_id: string;
+            /** Rows */
+            rows: components["schemas"]["PermissionRow"][];
+            /** Task */
+            task: string;
+            /** Task Id */
+            task_id: string;
         };
         /**
          * PersonEntry
@@ -2983,8 +3112,7 @@ export interface components {
             face_length: string | null;
             /** Face Width */
             face_width: string | null;
-            /** Permissions */
-            permissions: components["schemas"]["PermissionRow"][];
+            permissions: components["schemas"]["Permissions"];
             person: components["schemas"]["PersonRow"];
             /** Trained On */
             trained_on: string;
@@ -3012,9 +3140,13 @@ export interface components {
             changes_at: string | null;
             /** Closed */
             closed: string;
+            /** Distress */
+            distress: boolean;
             facepiece: components["schemas"]["FacepieceView"] | null;
             /** Faults */
             faults: string[];
+            /** Has Leaked */
+            has_leaked: boolean;
             /** Hold S */
             hold_s: number;
             /** Is Practice */
@@ -3039,6 +3171,7 @@ export interface components {
             offers: components["schemas"]["Offer"][];
             /** On File */
             on_file: string;
+            proof: components["schemas"]["ProofView"] | null;
             /** Protocols */
             protocols: components["schemas"]["ProtocolChoice"][];
             /** Queue */
@@ -3079,6 +3212,8 @@ export interface components {
             tries: components["schemas"]["TryView"][];
             /** Turned Away */
             turned_away: string;
+            /** Under Question */
+            under_question: components["schemas"]["ReasonView"][];
             /** Verdict */
             verdict: string;
             /** Waiting For */
@@ -3087,6 +3222,8 @@ export interface components {
             wear_ready_at: string | null;
             /** Worn Since */
             worn_since: string | null;
+            /** Wrong Person */
+            wrong_person: boolean;
         };
         /**
          * Preview
@@ -3110,7 +3247,8 @@ export interface components {
         };
         /**
          * ProofGiven
-         * @description After a held run the seal was broken on purpose: did the inside rise?
+         * @description After a held run the seal was broken on purpose: did the inside rise? ``seen`` is the highest figure inside that
+         *     the display showed, as decimal text in its unit; empty where nobody read it.
          */
         ProofGiven: {
             /**
@@ -3122,6 +3260,11 @@ export interface components {
             rose: boolean;
             /** Run Id */
             run_id: string;
+            /**
+             * Seen
+             * @default
+             */
+            seen: string;
         };
         /**
          * ProofSensed
@@ -3139,12 +3282,27 @@ export interface components {
             sensed: boolean;
         };
         /**
+         * ProofView
+         * @description What the seal-break proof must show: the inside figure to be reached, in its unit, and until when; why it can
+         *     show nothing any more, empty while it can.
+         */
+        ProofView: {
+            /** Against */
+            against: string;
+            /** Least */
+            least: string;
+            /** Unit */
+            unit: string;
+            /** Until */
+            until: string | null;
+        };
+        /**
          * Proposal
          * @description One proposal. Decisions name the sequence number they expect; observations leave ``expects`` null.
          */
         Proposal: {
             /** Body */
-            body: components["schemas"]["Answered"] | components["schemas"]["ChooseFacepiece"] | components["schemas"]["ChooseTask"] | components["schemas"]["FitProbe"] | components["schemas"]["LoopOpened"] | components["schemas"]["LoopClosed"] | components["schemas"]["Donned"] | components["schemas"]["Doffed"] | components["schemas"]["Adjusted"] | components["schemas"]["SealChecked"] | components["schemas"]["StartRun"] | components["schemas"]["NumbersTyped"] | components["schemas"]["Touched"] | components["schemas"]["Distress"] | components["schemas"]["Stopped"] | components["schemas"]["ProofGiven"] | components["schemas"]["Decided"] | components["schemas"]["Withheld"] | components["schemas"]["TurnedAway"] | components["schemas"]["Released"] | components["schemas"]["Corrected"] | components["schemas"]["ChooseMethod"] | components["schemas"]["StartScreening"] | components["schemas"]["Squeezed"] | components["schemas"]["Screened"] | components["schemas"]["StartQualitative"] | components["schemas"]["DoseGiven"] | components["schemas"]["Detected"] | components["schemas"]["DetectionMistaken"] | components["schemas"]["EyesOpened"] | components["schemas"]["QualitativeEnded"] | components["schemas"]["ProofSensed"];
+            body: components["schemas"]["Answered"] | components["schemas"]["ChooseFacepiece"] | components["schemas"]["ChooseTask"] | components["schemas"]["FitProbe"] | components["schemas"]["LoopOpened"] | components["schemas"]["LoopClosed"] | components["schemas"]["Donned"] | components["schemas"]["Doffed"] | components["schemas"]["Adjusted"] | components["schemas"]["SealChecked"] | components["schemas"]["StartRun"] | components["schemas"]["NumbersTyped"] | components["schemas"]["Touched"] | components["schemas"]["Distress"] | components["schemas"]["Stopped"] | components["schemas"]["ProofGiven"] | components["schemas"]["Decided"] | components["schemas"]["Withheld"] | components["schemas"]["TurnedAway"] | components["schemas"]["Released"] | components["schemas"]["Correct"] | components["schemas"]["OpenedByMistake"] | components["schemas"]["SealHoldBegun"] | components["schemas"]["ChooseMethod"] | components["schemas"]["StartScreening"] | components["schemas"]["Squeezed"] | components["schemas"]["Screened"] | components["schemas"]["StartQualitative"] | components["schemas"]["DoseGiven"] | components["schemas"]["Detected"] | components["schemas"]["DetectionMistaken"] | components["schemas"]["EyesOpened"] | components["schemas"]["QualitativeEnded"] | components["schemas"]["ProofSensed"];
             /** Expects */
             expects: number | null;
             /**
@@ -3306,6 +3464,40 @@ export interface components {
             tested_at: string;
             /** Visit Id */
             visit_id: string;
+        };
+        /**
+         * RecallView
+         * @description An entry of the ledger. ``tests`` rest on it; ``since`` empty where the check never held before.
+         */
+        RecallView: {
+            /** Check Name */
+            check_name: string;
+            /** Id */
+            id: string;
+            /** Job Id */
+            job_id: string | null;
+            /** Kit Id */
+            kit_id: string;
+            /** Kit Kind */
+            kit_kind: string;
+            /** Kit Name */
+            kit_name: string;
+            /** Reason */
+            reason: string;
+            /** Settled At */
+            settled_at: string | null;
+            /** Settled By */
+            settled_by: string;
+            /** Since */
+            since: string;
+            /** State */
+            state: string;
+            /** Tests */
+            tests: number;
+            /** Until */
+            until: string;
+            /** What */
+            what: string;
         };
         /**
          * RecipeView
@@ -3541,11 +3733,16 @@ export interface components {
         };
         /**
          * SealCheckView
-         * @description A seal check this facepiece allows: how it is done and how it went on this donning.
+         * @description A seal check this facepiece allows: how it is done, how many seconds it is held (0: not timed), when a hold was
+         *     begun, and how it went on this donning: holds, leaks, or short.
          */
         SealCheckView: {
             /** Check */
             check: string;
+            /** Held S */
+            held_s: number;
+            /** Hold Since */
+            hold_since: string | null;
             /** How */
             how: string;
             /** Result */
@@ -3582,6 +3779,22 @@ export interface components {
              * @enum {string}
              */
             wearer: "holds" | "leaks";
+        };
+        /**
+         * SealHoldBegun
+         * @description The hold of a user seal check begins: hands on, breath drawn or blown. Timed from this press to the next.
+         */
+        SealHoldBegun: {
+            /**
+             * Check
+             * @enum {string}
+             */
+            check: "positive" | "negative";
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "seal_hold_begun";
         };
         /**
          * Sensed
@@ -3678,6 +3891,19 @@ export interface components {
             roles: string[];
             /** Token */
             token: string;
+        };
+        /**
+         * Settle
+         * @description What a person says of kit found wrong: it is so (its tests are void), or it is not; with a reason.
+         */
+        Settle: {
+            /**
+             * Decision
+             * @enum {string}
+             */
+            decision: "confirm" | "clear";
+            /** Reason */
+            reason: string;
         };
         /**
          * SignIn
@@ -4005,12 +4231,14 @@ export interface components {
         };
         /**
          * Today
-         * @description Who is here, what was left unfinished on an earlier day, what was finished today, and failed seal checks that no
-         *     supervisor has acknowledged yet.
+         * @description Who is here, what was left unfinished on an earlier day, what was finished today, failed seal checks that no
+         *     supervisor has acknowledged yet, closed records that came under question, and open practice, which counts nowhere.
          */
         Today: {
             done: components["schemas"]["VisitPage"];
             here: components["schemas"]["VisitPage"];
+            practice: components["schemas"]["VisitPage"];
+            questions: components["schemas"]["VisitPage"];
             seal_notices: components["schemas"]["VisitPage"];
             unfinished: components["schemas"]["VisitPage"];
         };
@@ -4367,6 +4595,34 @@ export interface components {
             words: string;
         };
         /**
+         * WhyView
+         * @description A reason against wearing it, and who settles it.
+         */
+        WhyView: {
+            /** Code */
+            code: string;
+            /** Sentence */
+            sentence: string;
+            /** Settled By */
+            settled_by: string;
+        };
+        /**
+         * Withdraw
+         * @description What is wrong with it.
+         */
+        Withdraw: {
+            /** Reason */
+            reason: string;
+        };
+        /**
+         * WithdrawModel
+         * @description What is wrong with its approval.
+         */
+        WithdrawModel: {
+            /** Reason */
+            reason: string;
+        };
+        /**
          * Withheld
          * @description The tester withholds a pass, with a reason. There is no opposite of this.
          */
@@ -4380,6 +4636,24 @@ export interface components {
             reason: string;
             /** Run Id */
             run_id: string;
+        };
+        /**
+         * WorkFilter
+         * @description A filter or cartridge that a facepiece takes at work: what it stops, its class, the kinds of gas it is for.
+         */
+        WorkFilter: {
+            /**
+             * Cartridges
+             * @default []
+             */
+            cartridges: string[];
+            /** Filter Class */
+            filter_class: string;
+            /**
+             * Form
+             * @enum {string}
+             */
+            form: "particles" | "gas or vapour" | "both";
         };
     };
     responses: never;
@@ -4584,70 +4858,6 @@ export interface operations {
             };
         };
     };
-    get_instrument_recall: {
-        parameters: {
-            query?: {
-                page?: number;
-            };
-            header?: never;
-            path: {
-                instrument_id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description done */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["RecallPage"];
-                };
-            };
-            /** @description error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorBody"];
-                };
-            };
-        };
-    };
-    reopen_tests: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                instrument_id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description done */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["JobView"];
-                };
-            };
-            /** @description error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorBody"];
-                };
-            };
-        };
-    };
     get_trend: {
         parameters: {
             query?: never;
@@ -4731,6 +4941,39 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["FacepieceOption"];
                 };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    withdraw_facepiece: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                version_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WithdrawModel"];
+            };
+        };
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description error */
             default: {
@@ -5130,6 +5373,41 @@ export interface operations {
             };
         };
     };
+    withdraw_lot: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                lot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Withdraw"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LotView"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
     get_nebulisers: {
         parameters: {
             query?: never;
@@ -5276,39 +5554,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["NebuliserView"];
-                };
-            };
-            /** @description error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorBody"];
-                };
-            };
-        };
-    };
-    get_recall: {
-        parameters: {
-            query?: {
-                page?: number;
-            };
-            header?: never;
-            path: {
-                nebuliser_id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description done */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["RecallPage"];
                 };
             };
             /** @description error */
@@ -5587,6 +5832,40 @@ export interface operations {
             };
         };
     };
+    get_permissions: {
+        parameters: {
+            query?: {
+                day?: string;
+                task?: string;
+            };
+            header?: never;
+            path: {
+                person_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Permissions"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
     record_training: {
         parameters: {
             query?: never;
@@ -5608,6 +5887,106 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_recalls: {
+        parameters: {
+            query?: {
+                page?: number;
+                only_open?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LedgerPage"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    settle_recall: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                recall_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Settle"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecallView"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_recall_tests: {
+        parameters: {
+            query?: {
+                page?: number;
+            };
+            header?: never;
+            path: {
+                recall_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecallPage"];
+                };
             };
             /** @description error */
             default: {
@@ -6132,9 +6511,11 @@ export interface operations {
         parameters: {
             query?: {
                 seal_notices?: number;
+                questions?: number;
                 here?: number;
                 unfinished?: number;
                 done?: number;
+                practice?: number;
             };
             header?: never;
             path?: never;

@@ -3,6 +3,7 @@ import { useLayoutEffect, useRef } from "react";
 /** The bench's keys, the same everywhere. Off while a field has the focus. */
 export const KEY = {
   fine: " ",
+  gate: "y",
   notFine: "n",
   touched: "x",
   stop: "s",

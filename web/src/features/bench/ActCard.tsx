@@ -1,6 +1,9 @@
 import { useQuery } from "@tanstack/react-query";
-import { api, keys, unwrap, type VisitView } from "@/api/client";
+import { useState } from "react";
+import { api, type Body, keys, unwrap, type VisitView } from "@/api/client";
+import { useNow } from "@/app/clock";
 import { KEY, useKeys } from "@/app/keys";
+import { Text } from "@/design/Fields";
 import { Key } from "@/design/Key";
 import { ChooseCard } from "@/features/bench/ChooseCard";
 import { Foot } from "@/features/bench/Foot";
@@ -58,8 +61,17 @@ export function ActCard(props: ActProps) {
 }
 
 function SimpleAct({ card, view, propose, next, back }: ActProps) {
-  const act = () => propose(card.act === "doff" ? { kind: "doffed", why: "done" } : { kind: "released" });
-  const words: Record<string, string> = { doff: "it is off", release: `release ${view.first_name}` };
+  const bodies: Record<string, Body> = {
+    doff: { kind: "doffed", why: "done" },
+    mistaken: { kind: "opened_by_mistake" },
+    release: { kind: "released" },
+  };
+  const act = () => propose(bodies[card.act] ?? { kind: "released" });
+  const words: Record<string, string> = {
+    doff: "it is off",
+    mistaken: "end it: opened by mistake",
+    release: `release ${view.first_name}`,
+  };
   useKeys({ [KEY.fine]: act });
   return (
     <section className="card" data-item={card.id}>
@@ -126,21 +138,66 @@ function Steps({ view, of }: { view: VisitView; of: "donning" | "doffing" }) {
   );
 }
 
+/** The seal is broken on purpose: the figure that the display reaches is typed, soon after the end, still worn. */
 function ProofCard({ card, view, propose, next }: ActProps) {
-  const runId = view.picture.tries.at(-1)?.run_id ?? "";
-  const say = (rose: boolean) => propose({ kind: "proof_given", run_id: runId, rose });
-  useKeys({ [KEY.fine]: () => say(true), [KEY.notFine]: () => say(false) });
+  const { proof, tries } = view.picture;
+  const [seen, setSeen] = useState("");
+  const runId = tries.at(-1)?.run_id ?? "";
+  const left = useNow(500);
+  const say = (rose: boolean) => propose({ kind: "proof_given", run_id: runId, rose, seen: rose ? seen : "" });
+  useKeys({ [KEY.notFine]: () => say(false) });
+  const seconds = proof?.until ? Math.max(0, Math.ceil((Date.parse(proof.until) - left) / 1000)) : null;
+  const isLate = seconds === 0 || Boolean(proof?.against);
   return (
     <section className="card" data-item={card.id}>
       <Head card={card}>
         <div className="note">
-          <h2>Held: almost nothing was counted inside</h2>
-          <p>That may be a very good seal, or a blocked line. The number must rise when the seal is broken.</p>
+          <h2>Held: next to nothing was read inside</h2>
+          <p>
+            That may be a very good seal, a blocked line, or a HEPA filter left on it. Break the seal: the number must
+            rise{proof?.least ? ` to ${proof.least} ${proof.unit} or more` : ""}.
+          </p>
+          {isLate ? (
+            <p className="rust" role="alert">
+              {proof?.against || "Too late: this run can no longer be proved. Run again."}
+            </p>
+          ) : (
+            seconds !== null && (
+              <p role="timer">
+                <b className="mono">{seconds} s</b> left for it, still worn.
+              </p>
+            )
+          )}
         </div>
+        {!isLate && (
+          <form
+            className="field-row"
+            onSubmit={(event) => {
+              event.preventDefault();
+              if (seen) say(true);
+            }}
+          >
+            <Text
+              label={`Highest number seen inside, ${proof?.unit ?? ""}`}
+              inputMode="decimal"
+              value={seen}
+              set={setSeen}
+              autoFocus
+              size="xl"
+            />
+            <button className="act" type="submit" disabled={!seen}>
+              It rose to this
+            </button>
+          </form>
+        )}
       </Head>
       <Foot next={next}>
-        <Key cap="Space" label="it rose" tone="tarn" onPress={() => say(true)} />
-        <Key cap="N" label="it did not rise" tone="rust" onPress={() => say(false)} />
+        <Key
+          cap="N"
+          label={isLate ? "cannot be proved: void" : "it did not rise: void"}
+          tone="rust"
+          onPress={() => say(false)}
+        />
       </Foot>
     </section>
   );

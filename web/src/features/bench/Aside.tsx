@@ -88,6 +88,11 @@ export function Aside({ view, propose }: { view: VisitView; propose: (body: Body
           </ul>
         </section>
       )}
+      {!picture.run && !picture.closed && !picture.distress && (
+        <div className="aside-keys">
+          <Key cap="E" label="unwell: mask off" tone="rust" onPress={() => propose({ kind: "distress" })} />
+        </div>
+      )}
       {worn && (
         <div className="aside-keys">
           <Key cap="X" label="adjusted" onPress={adjust} />

@@ -11,6 +11,7 @@ import { Aside } from "@/features/bench/Aside";
 import { ClosedView } from "@/features/bench/ClosedView";
 import { CounterLine } from "@/features/bench/CounterLine";
 import { DecideCard } from "@/features/bench/DecideCard";
+import { DistressCard } from "@/features/bench/DistressCard";
 import { QuestionCard } from "@/features/bench/QuestionCard";
 import { RunView } from "@/features/bench/RunView";
 import { WaitCard } from "@/features/bench/WaitCard";
@@ -53,6 +54,11 @@ export function BenchPage() {
             <NowClock />
           </div>
         </div>
+        {bench.held && (
+          <div className="away-band" role="alert">
+            Not taken yet: {bench.held} It is kept here, and sent again.
+          </div>
+        )}
         {bench.connection === "away" && (
           <div className="away-band" role="status">
             The server is away.{" "}
@@ -104,8 +110,14 @@ function Stage({ view, bench }: { view: VisitView; bench: Bench }) {
     setChoosing(false);
     bench.propose(body);
   };
-  useKeys({ [KEY.back]: behind.length && !picture.run && !choosing ? goBack : undefined, v: other });
+  const unwell = () => bench.propose({ kind: "distress" });
+  useKeys({
+    e: picture.run || picture.closed || picture.distress ? undefined : unwell,
+    [KEY.back]: behind.length && !picture.run && !choosing ? goBack : undefined,
+    v: other,
+  });
   if (picture.closed) return <ClosedView view={view} put={bench.put} propose={bench.propose} />;
+  if (card?.id === "distress_care") return <DistressCard view={view} card={card} propose={propose} />;
   if (!canTest) return <p className="reading">You may look on; only a tester answers and tests here.</p>;
   if (picture.run?.sensing)
     return (

@@ -13,7 +13,7 @@ import { useAdvice } from "@/features/bench/TaskCard";
 
 type Option = Schemas["FacepieceOption"];
 type Choice = Schemas["Choice"];
-const GEAR = ["goggles", "spectacles", "helmet", "hearing protection", "hood"];
+const GEAR = ["goggles", "spectacles", "spectacle insert", "helmet", "hearing protection", "hood"];
 
 /** Facepiece, size, set-up: Space takes what was passed last, digits choose. Advice is said with each, never hidden. */
 export function ChooseCard(props: ActProps) {

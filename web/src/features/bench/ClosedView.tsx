@@ -20,7 +20,7 @@ export function ClosedView({ view, put, propose }: Props) {
   return (
     <section className="card closed" data-item="closed">
       <p className="mode">
-        {picture.closed === "turned_away" ? "Turned away" : "Released"}
+        {{ turned_away: "Turned away", mistaken: "Opened by mistake" }[picture.closed] ?? "Released"}
         <i />
         revision {picture.revision}
       </p>
@@ -29,6 +29,15 @@ export function ClosedView({ view, put, propose }: Props) {
         {last?.overall && picture.is_sealed ? `, overall ${last.overall}` : ""}
       </h1>
       {picture.turned_away && <p className="reading">{picture.turned_away}</p>}
+      {picture.under_question.length > 0 && (
+        <div className="note rust" role="alert">
+          <h2>Under question: nobody wears on the strength of it</h2>
+          {picture.under_question.map((one) => (
+            <p key={one.sentence}>{one.sentence}</p>
+          ))}
+          <p>A tester settles it below, with a reason; then both sign again.</p>
+        </div>
+      )}
       {unsigned && <p className="note">This revision is not signed; its result cannot be used until it is.</p>}
       {unsigned && (
         <SignCard

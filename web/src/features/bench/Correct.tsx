@@ -4,7 +4,7 @@ import type { Body, VisitView } from "@/api/client";
 import { useSession } from "@/app/session";
 import { Text } from "@/design/Fields";
 
-/** A correction of a finished record: right size or void, with a reason. It never makes a pass of what was none. */
+/** A correction of a finished record: right size, void, or settled, with a reason. It never makes a pass of what was none. */
 export function Correct({ view, propose }: { view: VisitView; propose: (body: Body) => void }) {
   const [open, setOpen] = useState(false);
   const [what, setWhat] = useState("void");
@@ -52,6 +52,7 @@ export function Correct({ view, propose }: { view: VisitView; propose: (body: Bo
           data={[
             { value: "void", label: "Void a try" },
             { value: "size", label: "Another size was worn" },
+            { value: "settle", label: "Settle what came in afterwards" },
           ]}
           value={what}
           onChange={(event) => setWhat(event.currentTarget.value)}

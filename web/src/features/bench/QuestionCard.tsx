@@ -1,6 +1,7 @@
-import { useState } from "react";
+import { useEffect, useState } from "react";
 import { clockTime, minutes, useNow } from "@/app/clock";
 import { KEY, useKeys } from "@/app/keys";
+import { SCREEN } from "@/app/screen";
 import { Key } from "@/design/Key";
 import { StrapDrawing } from "@/design/StrapDrawing";
 import { Foot } from "@/features/bench/Foot";
@@ -27,7 +28,11 @@ export function QuestionCard({ view, card, propose, next, later, back }: Props) 
       facts: card.facts,
       minutes_ago: minutesAgo ?? null,
       note: "",
+      screen: SCREEN,
     });
+  const readable = useReadable(card.is_gate ? card.title : "");
+  const fine = readable ? () => answer("fine") : undefined;
+  const fineKey = card.is_gate ? KEY.gate : KEY.fine;
   const isTimed = card.timed_min > 0;
   const [asking, setAsking] = useState(false);
   const times = isTimed ? [0, 1, 2, 3, 4].map((part) => Math.round((card.timed_min * part) / 6)) : [];
@@ -36,7 +41,7 @@ export function QuestionCard({ view, card, propose, next, later, back }: Props) 
   );
   useKeys(
     {
-      [KEY.fine]: () => answer("fine"),
+      [fineKey]: fine,
       [KEY.notFine]: notFine ? undefined : () => (isTimed ? setAsking(true) : answer("not_fine")),
       [KEY.say]: () => setSaying(true),
       [KEY.later]: notFine || asking ? later : undefined,
@@ -48,7 +53,12 @@ export function QuestionCard({ view, card, propose, next, later, back }: Props) 
   if (turning)
     return <TurnAway view={view} reason={`${card.title} No.`} propose={propose} back={() => setTurning(false)} />;
   return (
-    <section className="card" aria-live="polite" data-item={card.id}>
+    <section
+      className="card"
+      aria-live="polite"
+      data-item={card.id}
+      data-gate={card.is_gate ? (readable ? "open" : "shut") : undefined}
+    >
       <p className="mode">
         {card.mode === "observe" ? "Look for yourself" : "Ask"}
         <i />
@@ -115,14 +125,28 @@ export function QuestionCard({ view, card, propose, next, later, back }: Props) 
             {card.standing === "recalled" ? ", check against your copy" : ""}
           </p>
           <div className="foot-keys">
-            <Key cap="Space" label="put right, fine now" tone="tarn" onPress={() => answer("fine")} />
+            <Key
+              cap={card.is_gate ? "Y" : "Space"}
+              label="put right, fine now"
+              tone="tarn"
+              disabled={!readable}
+              onPress={() => answer("fine")}
+            />
             {later && <Key cap="L" label="later, go on" onPress={later} />}
             <Key cap="T" label="turn away, with a day" tone="rust" onPress={() => setTurning(true)} />
           </div>
         </div>
       )}
       <Foot next={next}>
-        {!notFine && <Key cap="Space" label="fine" tone="tarn" onPress={() => answer("fine")} />}
+        {!notFine && (
+          <Key
+            cap={card.is_gate ? "Y" : "Space"}
+            label={card.is_gate ? "yes, it is so" : "fine"}
+            tone="tarn"
+            disabled={!readable}
+            onPress={() => answer("fine")}
+          />
+        )}
         {!notFine && (
           <Key
             cap="N"
@@ -137,6 +161,20 @@ export function QuestionCard({ view, card, propose, next, later, back }: Props) 
       {saying && <SayOverlay words={card.say || card.title} close={() => setSaying(false)} />}
     </section>
   );
+}
+
+const READ_MS = 700;
+const PER_SIGN_MS = 22;
+
+/** Whether a text has been there long enough to be read; at once where there is none. */
+function useReadable(text: string): boolean {
+  const [isThere, setThere] = useState(text === "");
+  useEffect(() => {
+    if (text === "") return;
+    const timer = window.setTimeout(() => setThere(true), READ_MS + PER_SIGN_MS * text.length);
+    return () => window.clearTimeout(timer);
+  }, [text]);
+  return isThere;
 }
 
 function gravityWords(gravity: string): string {

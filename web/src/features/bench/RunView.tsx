@@ -42,7 +42,7 @@ export function RunView({ view, run, live, propose }: Props) {
       [KEY.stop]: stop,
       e: distress,
       [KEY.say]: () => setSaying(true),
-      ...(touched ? { [KEY.fine]: () => touch(false), [KEY.notFine]: () => touch(true) } : {}),
+      ...(touched ? { 1: () => touch(false), 2: () => touch(true) } : {}),
     },
     !saying,
   );

@@ -1,4 +1,5 @@
-import { useEffect, useState } from "react";
+import { useState } from "react";
+import { useNow } from "@/app/clock";
 import { KEY, useKeys } from "@/app/keys";
 import { FaceMap, type Place, PLACES } from "@/design/FaceMap";
 import { Key } from "@/design/Key";
@@ -11,15 +12,15 @@ export function SealCard({ card, view, propose, next, back }: ActProps) {
   const { picture } = view;
   const [leaking, setLeaking] = useState(false);
   const [who, setWho] = useState<"wearer" | "tester" | "both" | "">("");
-  const hold = useHold(picture.hold_s);
   const open = picture.seal_checks.find((one) => one.result !== "holds") ?? picture.seal_checks[0];
-  const leaked = open?.result === "leaks";
+  const leaked = picture.has_leaked;
+  const hold = useHold(open?.hold_since ?? null, open?.held_s ?? 0);
   const name = open?.check === "negative" ? "negative" : "positive";
   const done = () => {
     setLeaking(false);
     setWho("");
-    hold.reset();
   };
+  const begin = () => propose({ kind: "seal_hold_begun", check: name });
   const holds = () => {
     done();
     propose({ kind: "seal_checked", check: name, wearer: "holds", tester: "holds", place: "" });
@@ -39,15 +40,19 @@ export function SealCard({ card, view, propose, next, back }: ActProps) {
   const untape = taped ? () => propose({ kind: "loop_closed", loop: taped.id }) : undefined;
   const whoKeys = { 1: () => setWho("wearer"), 2: () => setWho("tester"), 3: () => setWho("both") };
   const placeKeys = Object.fromEntries(PLACES.map((place, i) => [String(i + 1), () => leaks(place)]));
+  const isLimit = picture.seal_fails >= picture.seal_fails_allowed;
+  const may = !leaking && !leaked && !isLimit;
+  const isHeld = (open?.held_s ?? 0) > 0;
+  const first = isHeld && hold === null ? begin : holds;
+  const fine = may && (!isHeld || hold === null || hold === 0) ? first : undefined;
   useKeys({
-    [KEY.fine]: leaking ? undefined : holds,
-    [KEY.notFine]: () => setLeaking(true),
-    h: leaking ? undefined : hold.start,
+    [KEY.fine]: fine,
+    [KEY.notFine]: leaked || isLimit ? undefined : () => setLeaking(true),
+    h: may && isHeld ? begin : undefined,
     p: taped ? untape : tape,
     ...(leaking ? (who ? placeKeys : whoKeys) : {}),
   });
   if (!open) return <p className="reading">No seal check is known for this facepiece. Choose another.</p>;
-  const isLimit = picture.seal_fails >= picture.seal_fails_allowed;
   return (
     <section className="card" data-item={card.id}>
       <p className="mode">
@@ -59,14 +64,14 @@ export function SealCard({ card, view, propose, next, back }: ActProps) {
         <div>
           <h1 className="question">{open.how}</h1>
           <p className="say">“{card.say} Do you feel air anywhere?”</p>
-          {hold.left !== null && (
+          {hold !== null && !leaked && (
             <p className="hold" role="timer">
-              {hold.left > 0 ? (
+              {hold > 0 ? (
                 <>
-                  hold <b className="mono">{hold.left}</b>
+                  hold <b className="mono">{hold}</b>
                 </>
               ) : (
-                <b>held for {picture.hold_s} s</b>
+                <b>held long enough: does it hold?</b>
               )}
             </p>
           )}
@@ -95,13 +100,23 @@ export function SealCard({ card, view, propose, next, back }: ActProps) {
           <p>
             {isLimit ? "Enough: another facepiece. Take this one off (R), then choose again." : picture.seal_remedy}
           </p>
-          {!isLimit && <p>X when adjusted, R when taken off; then check again. A fogging visor proves nothing.</p>}
+          {!isLimit && (
+            <p>First refit it: X when adjusted, R when taken off. Then check again. A fogging visor proves nothing.</p>
+          )}
         </div>
       )}
       <Foot next={next}>
-        <Key cap="Space" label="holds, both of us" tone="tarn" onPress={holds} />
-        <Key cap="N" label="leaks" tone="gorse" onPress={() => setLeaking(true)} />
-        <Key cap="H" label={`hold ${picture.hold_s} s`} onPress={hold.start} />
+        {may && (
+          <Key
+            cap="Space"
+            label={isHeld && hold === null ? `hands on: hold ${open.held_s} s` : "holds, both of us"}
+            tone="tarn"
+            disabled={!fine}
+            onPress={() => fine?.()}
+          />
+        )}
+        {!leaked && !isLimit && <Key cap="N" label="leaks" tone="gorse" onPress={() => setLeaking(true)} />}
+        {may && isHeld && hold !== null && <Key cap="H" label="hold again" onPress={begin} />}
         {(tape ?? untape) && (
           <Key cap="P" label={taped ? "tape off" : "tape on the valve"} onPress={() => (untape ?? tape)?.()} />
         )}
@@ -111,23 +126,9 @@ export function SealCard({ card, view, propose, next, back }: ActProps) {
   );
 }
 
-/** Counts the seconds a check is held; null while it does not run. */
-function useHold(seconds: number) {
-  const [until, setUntil] = useState<number | null>(null);
-  const [left, setLeft] = useState<number | null>(null);
-  useEffect(() => {
-    if (until === null) return;
-    const tick = () => setLeft(Math.max(0, Math.ceil((until - performance.now()) / 1000)));
-    tick();
-    const timer = window.setInterval(tick, 200);
-    return () => window.clearInterval(timer);
-  }, [until]);
-  return {
-    left,
-    start: () => setUntil(performance.now() + seconds * 1000),
-    reset: () => {
-      setUntil(null);
-      setLeft(null);
-    },
-  };
+/** The seconds that a check is still to be held, 0 once it is long enough; null before a hold was begun. */
+function useHold(since: string | null, seconds: number): number | null {
+  const now = useNow(200);
+  if (since === null || seconds === 0) return null;
+  return Math.max(0, Math.ceil((Date.parse(since) + seconds * 1000 - now) / 1000));
 }

@@ -41,7 +41,7 @@ type Proposal = Schemas["Proposal"];
 
 function stored(visitId: string): Proposal[] {
   try {
-    return JSON.parse(sessionStorage.getItem(`outbox:${visitId}`) ?? "[]") as Proposal[];
+    return JSON.parse(localStorage.getItem(`outbox:${visitId}`) ?? "[]") as Proposal[];
   } catch {
     return [];
   }
@@ -66,6 +66,7 @@ export function useVisit(visitId: string) {
   const [live, setLive] = useState<LiveNumbers | null>(null);
   const [outbox, setOutbox] = useState<Proposal[]>(() => stored(visitId));
   const [isStuck, setStuck] = useState(false);
+  const [held, setHeld] = useState("");
   const sending = useRef(false);
 
   const visit = useQuery({
@@ -121,7 +122,7 @@ export function useVisit(visitId: string) {
   }, [visitId, put, queries]);
 
   useEffect(() => {
-    sessionStorage.setItem(`outbox:${visitId}`, JSON.stringify(outbox));
+    localStorage.setItem(`outbox:${visitId}`, JSON.stringify(outbox));
     const first = outbox[0];
     if (!first || sending.current) return;
     sending.current = true;
@@ -130,6 +131,7 @@ export function useVisit(visitId: string) {
     unwrap(api.POST("/api/visits/{visit_id}/events", { params: { path: { visit_id: visitId } }, body: first }))
       .then((view) => {
         setStuck(false);
+        setHeld("");
         put(view);
         drop();
       })
@@ -140,8 +142,18 @@ export function useVisit(visitId: string) {
           return;
         }
         setStuck(false);
-        drop();
         const words = error instanceof Error ? error.message : "This was not accepted.";
+        const isThere = error instanceof ApiError && error.code === "id_reused";
+        if (first.expects === null && !isThere) {
+          // what was observed is never lost: it waits at the end, is shown, and is sent again
+          setHeld(words);
+          timer = window.setTimeout(
+            () => setOutbox((all) => [...all.filter((one) => one.id !== first.id), first]),
+            3000,
+          );
+          return;
+        }
+        drop();
         notifications.show({ id: `refused-${first.id}`, title: "Not accepted", message: words, color: "orange" });
         void queries.invalidateQueries({ queryKey: keys.visit(visitId) });
       })
@@ -183,6 +195,7 @@ export function useVisit(visitId: string) {
     outbox,
     pending,
     unsent: outbox.length,
+    held: outbox.length ? held : "",
   };
 }
 

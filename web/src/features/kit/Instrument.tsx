@@ -6,7 +6,6 @@ import { clockTime } from "@/app/clock";
 import { useSession } from "@/app/session";
 import { Problem, Text } from "@/design/Fields";
 import { Mark } from "@/design/Marks";
-import { Reopen } from "@/features/kit/Reopen";
 import { TrendLine } from "@/features/kit/TrendLine";
 
 type Counter = Schemas["CounterView"];
@@ -69,7 +68,6 @@ export function Instrument({ counter }: { counter: Counter }) {
         />
       ))}
       <Acts counter={counter} may={may} />
-      {counter.checks.some((one) => one.passed === false) && <Reopen counter={counter} may={may} />}
     </section>
   );
 }
@@ -99,7 +97,7 @@ function Check({ counter, check, may, isOpen, toggle, done }: CheckProps) {
       done();
       await queries.invalidateQueries({ queryKey: keys.counters });
       await queries.invalidateQueries({ queryKey: ["trend", counter.id] });
-      await queries.invalidateQueries({ queryKey: ["recall", counter.id] });
+      await queries.invalidateQueries({ queryKey: ["recalls"] });
     });
   return (
     <form

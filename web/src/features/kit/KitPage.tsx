@@ -3,6 +3,7 @@ import { Empty, Failed, Loading, Pager } from "@/design/States";
 import { useCounters } from "@/features/bench/CounterLine";
 import { Instrument } from "@/features/kit/Instrument";
 import { Parts } from "@/features/kit/Parts";
+import { Recalls } from "@/features/kit/Recall";
 import { Solutions } from "@/features/kit/Solutions";
 
 /** The kit: each counter, its link, and the daily checks as values against limits. No tick box. */
@@ -19,6 +20,7 @@ export function KitPage() {
         Before the first person: warm, charged, and every check as a value. Without them no quantitative run is
         permitted on an instrument.
       </p>
+      <Recalls onlyOpen={false} />
       {counters.data.total === 0 && <Empty>No instrument is entered. See the README: how to connect one.</Empty>}
       {counters.data.rows.map((one) => (
         <Instrument key={one.id} counter={one} />

@@ -2,23 +2,91 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { Link } from "react-router";
 import { api, keys, type Schemas, unwrap } from "@/api/client";
+import { useAttempt } from "@/app/attempt";
 import { dateTime } from "@/app/clock";
+import { useSession } from "@/app/session";
+import { Problem, Text } from "@/design/Fields";
 import { OutcomeMark } from "@/design/Marks";
 import { Pager } from "@/design/States";
 
-/** A nebuliser found clogged: how far the voiding is, and who must come back. */
-export function Recall({ nebuliser, job }: { nebuliser: Schemas["NebuliserView"]; job: string }) {
+/** Kit found wrong: what failed, what rests on it, and the one act that confirms or clears it. */
+export function Recalls({ onlyOpen }: { onlyOpen: boolean }) {
   const [page, setPage] = useState(1);
-  const people = useQuery({
-    queryKey: keys.recall(nebuliser.id, page),
-    queryFn: () =>
-      unwrap(
-        api.GET("/api/nebulisers/{nebuliser_id}/recall", {
-          params: { path: { nebuliser_id: nebuliser.id }, query: { page } },
-        }),
-      ),
+  const session = useSession();
+  const list = useQuery({
+    queryKey: keys.recalls(page, onlyOpen),
+    queryFn: () => unwrap(api.GET("/api/recalls", { params: { query: { page, only_open: onlyOpen } } })),
+    refetchInterval: 5000,
   }).data;
-  return <WhoMustComeBack id={nebuliser.id} job={job} people={people} go={setPage} />;
+  if (!list?.rows.length) return null;
+  const may = session.data?.roles.some((one) => one !== "supervisor") ?? false;
+  return (
+    <section className="note rust" aria-label="Kit found wrong">
+      <h2>Kit found wrong: what rests on it is suspended</h2>
+      {list.rows.map((one) => (
+        <Entry key={one.id} one={one} may={may} />
+      ))}
+      <Pager page={list.page} pages={list.pages} go={setPage} />
+    </section>
+  );
+}
+
+const STATE: Record<string, string> = {
+  open: "open: nobody who was tested with it may wear that facepiece until this is settled",
+  confirmed: "confirmed: those tests are void",
+  cleared: "cleared: those tests stand",
+};
+
+function Entry({ one, may }: { one: Schemas["RecallView"]; may: boolean }) {
+  const [reason, setReason] = useState("");
+  const [isShown, setShown] = useState(false);
+  const [page, setPage] = useState(1);
+  const { problem, attempt } = useAttempt("Nothing was settled.");
+  const queries = useQueryClient();
+  const people = useQuery({
+    queryKey: keys.recall(one.id, page),
+    queryFn: () =>
+      unwrap(api.GET("/api/recalls/{recall_id}/tests", { params: { path: { recall_id: one.id }, query: { page } } })),
+    enabled: isShown,
+  }).data;
+  const settle = (decision: "confirm" | "clear") =>
+    attempt(async () => {
+      await unwrap(
+        api.POST("/api/recalls/{recall_id}/settle", {
+          params: { path: { recall_id: one.id } },
+          body: { decision, reason },
+        }),
+      );
+      await queries.invalidateQueries({ queryKey: ["recalls"] });
+    });
+  return (
+    <div className="wide" data-recall={one.check_name}>
+      <h3>{one.what}</h3>
+      <p>
+        {one.tests} {one.tests === 1 ? "test rests" : "tests rest"} on it{" "}
+        {one.since ? `since ${dateTime(one.since)}` : "since it was first used"}; {STATE[one.state]}
+        {one.settled_by ? `, ${one.settled_by}: ${one.reason}` : ""}.{" "}
+        <button type="button" className="quiet" onClick={() => setShown(!isShown)}>
+          {isShown ? "Hide them" : "Who?"}
+        </button>
+      </p>
+      {may && one.state === "open" && (
+        <div className="field-row">
+          <Text label="What was found out" value={reason} set={setReason} maxLength={400} w={340} />
+          <button type="button" className="act" disabled={!reason.trim()} onClick={() => void settle("confirm")}>
+            It was wrong: void {one.tests}
+          </button>
+          <button type="button" className="quiet" disabled={!reason.trim()} onClick={() => void settle("clear")}>
+            It was sound: clear
+          </button>
+        </div>
+      )}
+      <Problem words={problem} />
+      {(isShown || one.job_id) && (
+        <WhoMustComeBack id={one.id} job={one.job_id ?? ""} people={isShown ? people : undefined} go={setPage} />
+      )}
+    </div>
+  );
 }
 
 interface Props {

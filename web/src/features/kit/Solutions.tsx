@@ -8,7 +8,7 @@ import { useSession } from "@/app/session";
 import { Problem, Text } from "@/design/Fields";
 import { Mark } from "@/design/Marks";
 import { Empty, Pager } from "@/design/States";
-import { Recall } from "@/features/kit/Recall";
+import { WhoMustComeBack } from "@/features/kit/Recall";
 
 type Recipe = Schemas["RecipeView"];
 type Nebuliser = Schemas["NebuliserView"];
@@ -151,7 +151,7 @@ function NebuliserRow({ one, may }: { one: Nebuliser; may: boolean }) {
           </div>
         </div>
       )}
-      {(job || one.stands_against.includes("clogged")) && <Recall nebuliser={one} job={job} />}
+      {job && <WhoMustComeBack id={one.id} job={job} people={undefined} go={() => undefined} />}
     </section>
   );
 }

@@ -27,16 +27,20 @@ export function PersonPage() {
         {face_length ? `face ${face_length} × ${face_width ?? "?"} mm` : "face not measured"}
       </p>
       <h2>May wear</h2>
-      {permissions.length === 0 && <Empty>Nothing: no signed pass is on record.</Empty>}
+      <p className="dim">
+        {permissions.day}
+        {permissions.task ? `, for ${permissions.task}` : ""}
+      </p>
+      {permissions.rows.length === 0 && <Empty>Nothing: no signed pass is on record.</Empty>}
       <ul className="rows">
-        {permissions.map((one) => (
-          <li key={`${one.visit_id}${one.model}${one.size}`}>
+        {permissions.rows.map((one) => (
+          <li key={`${one.visit_id}${one.model}${one.size}${one.setup}`}>
             <Link
               to={`/visit/${one.visit_id}`}
               className="row"
-              style={{ gridTemplateColumns: "34px 1.6fr 1.6fr 1fr 1.2fr" }}
+              style={{ gridTemplateColumns: "34px 1.5fr 1.4fr 1fr 1.6fr" }}
             >
-              <Mark name={one.is_valid ? "cairn" : "wall"} size={28} />
+              <Mark name={one.may ? "cairn" : "wall"} size={28} />
               <span className="big">
                 {one.model} {one.size}
               </span>
@@ -44,21 +48,25 @@ export function PersonPage() {
               <span>
                 {one.overall ? <b className="mono">{one.overall}</b> : one.method}
                 {one.limits.map((limit) => (
-                  <small key={limit} className="rust">
-                    {" "}
+                  <small key={limit} className="line">
                     {limit}
                   </small>
                 ))}
               </span>
               <span>
-                {one.ended_by_fail ? (
-                  <b className="rust">ended by a later fail</b>
-                ) : one.is_valid ? (
+                {one.may ? (
                   <>
-                    until <b>{one.valid_until}</b>
+                    may be worn until <b>{one.until}</b>
                   </>
                 ) : (
-                  <b className="rust">ran out {one.valid_until}</b>
+                  <>
+                    <b className="rust">Not to be worn</b>
+                    {one.reasons.map((why) => (
+                      <small key={why.code + why.sentence} className="line rust">
+                        {why.sentence} Settled by the {why.settled_by}.
+                      </small>
+                    ))}
+                  </>
                 )}
               </span>
             </Link>

@@ -15,6 +15,7 @@ const NOTHING: Contaminant = {
   unit: "mg/m³",
   idlh: "",
   cartridge_limit: "",
+  cartridge: "",
 };
 const FIGURES = [
   ["concentration", "Concentration"],
@@ -22,6 +23,7 @@ const FIGURES = [
   ["unit", "Unit"],
   ["idlh", "IDLH"],
   ["cartridge_limit", "Cartridge limit"],
+  ["cartridge", "Cartridge it needs"],
 ] as const;
 
 /** The tasks of a site with what each needs under its rule book: ratio, kinds that suffice, up to which concentration. */

@@ -72,11 +72,11 @@ export function SenseRun({ view, run, sensing, outbox, propose }: Props) {
     setTouched(false);
     propose({ kind: "touched", moved });
   };
-  const fine = touched ? () => touch(false) : isOver ? end : !isBegun || (doses.length > 0 && next) ? dose : undefined;
+  const fine = isOver ? end : !isBegun || (doses.length > 0 && next) ? dose : undefined;
   useKeys(
     {
       [KEY.fine]: fine,
-      [KEY.notFine]: touched ? () => touch(true) : undefined,
+      ...(touched ? { 1: () => touch(false), 2: () => touch(true) } : {}),
       d: sensed,
       [KEY.touched]: () => setTouched(true),
       [KEY.stop]: stop,
@@ -132,7 +132,7 @@ export function SenseRun({ view, run, sensing, outbox, propose }: Props) {
           ))}
         </div>
       )}
-      {!touched && faults.length === 0 && (
+      {faults.length === 0 && (
         <DoseWords
           isBegun={isBegun}
           isOver={isOver}
@@ -153,7 +153,7 @@ export function SenseRun({ view, run, sensing, outbox, propose }: Props) {
           />
         }
       >
-        {fine && !touched && (
+        {fine && (
           <Key
             cap="Space"
             label={

@@ -10,9 +10,10 @@ import { Key } from "@/design/Key";
 import { Problem } from "@/design/Fields";
 import { Mark, OutcomeMark } from "@/design/Marks";
 import { Empty, Failed, Loading, Pager } from "@/design/States";
+import { Recalls } from "@/features/kit/Recall";
 import { StartVisit } from "@/features/today/StartVisit";
 
-const FIRST = { seal_notices: 1, here: 1, unfinished: 1, done: 1 };
+const FIRST = { seal_notices: 1, questions: 1, here: 1, unfinished: 1, done: 1, practice: 1 };
 
 /** Today: who is here, at which step, at which bench; what was left unfinished; start a visit. */
 export function TodayPage() {
@@ -57,6 +58,8 @@ export function TodayPage() {
         go={go("seal_notices")}
         may={session.data?.roles.some((one) => one !== "tester") ?? false}
       />
+      <Questions list={today.data.questions} go={go("questions")} />
+      <Recalls onlyOpen />
       <h2>Here now</h2>
       <Visits list={here} go={go("here")} empty="Nobody yet. When someone walks up, press Space." />
       {unfinished.total > 0 && (
@@ -67,6 +70,12 @@ export function TodayPage() {
       )}
       <h2>Done today</h2>
       <Visits list={done} go={go("done")} empty="No visit is finished yet today." />
+      {today.data.practice.total > 0 && (
+        <>
+          <h2>Practice, which counts nowhere</h2>
+          <Visits list={today.data.practice} go={go("practice")} empty="" />
+        </>
+      )}
     </main>
   );
 }
@@ -74,6 +83,27 @@ export function TodayPage() {
 interface Paged {
   list: Schemas["VisitPage"];
   go: (page: number) => void;
+}
+
+/** Closed records that something heard afterwards has put in question: nobody wears on the strength of them. */
+function Questions({ list, go }: Paged) {
+  if (!list.rows.length) return null;
+  return (
+    <section className="note rust" aria-label="Records under question">
+      <h2>Under question: not to be worn until a tester has settled it</h2>
+      <ul className="why-list">
+        {list.rows.map((one) => (
+          <li key={one.visit_id}>
+            <Link to={`/visit/${one.visit_id}`}>
+              <b>{one.person}</b> {one.number}, {one.facepiece}
+            </Link>
+            , {one.site}, heard {dateTime(one.last_at)}
+          </li>
+        ))}
+      </ul>
+      <Pager page={list.page} pages={list.pages} go={go} />
+    </section>
+  );
 }
 
 /** Failed seal checks: the supervisor is told, and says so. */
