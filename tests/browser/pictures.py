@@ -50,7 +50,7 @@ class Album:
             desk.page.get_by_role("link", name=link).click()
             desk.heading(heading)
             if link == "Kit":
-                desk.page.get_by_role("button", name="Particle check").click()
+                desk.page.get_by_role("button", name="Room air").click()
                 desk.page.locator(".trend svg").wait_for()
             if link == "Rules":
                 desk.page.get_by_role("heading", name="Protocols").scroll_into_view_if_needed()
@@ -74,7 +74,7 @@ class Album:
         desk.press("n")
         desk.page.get_by_role("alert").wait_for()
         self.take(desk, "bench-remedy")
-        desk.press("Space")
+        desk.fine("shave")
         desk.settle("shave", desk.page.get_attribute(".bench", "data-seq"))
         desk.until("choose", look=look)
         desk.page.get_by_text("enough for the task").first.wait_for()

@@ -19,7 +19,7 @@ SPEED = 10
 WORDS = {"sweet": "Sweet taste", "bitter": "Bitter taste", "odour": "Odour", "smoke": "Irritant smoke"}
 MODELS = {"sweet": "Sedge", "bitter": "Sedge", "odour": "Bracken", "smoke": "Sedge"}
 TASTE = [30 * number for number in range(1, 14)]
-SLOTS = {"sweet": TASTE, "bitter": TASTE, "odour": [], "smoke": [20, 40, 60, 120, 180, 240, 300, 360]}
+SLOTS = {"sweet": TASTE, "bitter": TASTE, "odour": [], "smoke": [60, 120, 180, 240, 300, 360]}
 TOTAL_S = 420
 
 

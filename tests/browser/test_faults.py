@@ -39,17 +39,17 @@ def test_an_event_posted_to_one_process_shows_in_a_browser_on_the_other(desk: Ma
     there = desk(f"http://127.0.0.1:{pair.ports[1]}").sign_in()
     there.page.goto(f"{there.address}/visit/{visit}")
     assert there.item() == "identity"
-    here.press("Space")
+    here.fine("identity")
     there.page.locator("[data-item='medical']").wait_for(timeout=3000)
     pair.server.kill()
     there.page.get_by_text("The server is away").wait_for(timeout=15_000)
-    here.press("Space")
+    here.fine("medical")
     here.page.get_by_text("is kept here and sent when it is back").wait_for(timeout=15_000)
     pair.server.start()
     there.page.locator("[data-item='shave']").wait_for(timeout=20_000)
     here.page.locator("[data-item='shave']").wait_for(timeout=20_000)
     there.page.get_by_text("The server is away").wait_for(state="detached", timeout=15_000)
-    here.press("Space")
+    here.fine("shave")
     there.page.locator("[data-item='fit_today']").wait_for(timeout=5000)
 
 

@@ -117,7 +117,7 @@ def test_a_blocked_hose_is_held_and_void_when_the_number_does_not_change(desk: M
     at_the_start(tester, walker, "2016", "ambient_count", "Sedge", FAST, "blocked hose")
     run(tester)
     assert tester.until("proof") == "proof"
-    tester.page.get_by_text("Held: almost nothing").wait_for()
+    tester.page.get_by_text("Held: next to nothing").wait_for()
     tester.press("n")
     tester.until("decide")
     assert "the line is blocked" in reasons(tester)
@@ -210,13 +210,18 @@ def test_a_failed_check_lists_the_tests_since_the_last_good_one_and_reopens_them
     tester = desk().sign_in()
     tester.page.get_by_role("link", name="Kit").click()
     section = tester.page.locator(".counter[data-kind='counter']").first
-    line = section.locator(".check", has_text="Zero check")
+    line = section.locator(".check", has_text="Clean air")
     line.locator("input").fill("9")
     line.get_by_role("button", name="Record").click()
     line.get_by_text("outside the limit").wait_for()
-    section.get_by_text("tests since this check last passed").wait_for()
+    entry = tester.page.locator("[data-recall='zero']")
+    entry.get_by_text("Clean air failed with 9").wait_for()
     assert tester.axe() == []
     section.get_by_text("Not permitted for a run").wait_for()
     line.locator("input").fill("0")
     line.get_by_role("button", name="Record").click()
     section.get_by_text("Ready for runs today").wait_for()
+    assert entry.get_by_text("open:").count() == 1, "a good check later clears nothing"
+    entry.get_by_label("What was found out").fill("The hose was wet.")
+    entry.get_by_role("button", name="It was sound: clear").click()
+    entry.get_by_text("cleared: those tests stand").wait_for()
