@@ -26,7 +26,7 @@ def take_up(chief: Desk, site: str, book: str, protocol: str, values: dict[str, 
     for key, value in values.items():
         page.get_by_label(f"{key}, value").fill(value)
         page.get_by_label(f"{key}, edition of your copy").fill("our copy, 2026")
-        page.locator("form", has_text=key).get_by_role("button", name="Enter").click()
+        page.locator("form", has=page.get_by_label(f"{key}, value")).get_by_role("button", name="Enter").click()
         page.get_by_label(f"{key}, value").wait_for(state="detached")
     row = page.locator("li", has_text=protocol)
     page.get_by_label("Edition of your copy that allows it").fill("our copy, 2026")

@@ -180,6 +180,7 @@ class Bench:
             "don": ev.Donned(True),
             "doff": ev.Doffed("done"),
             "release": ev.Released(),
+            "mistaken": ev.OpenedByMistake(),
             "sign_wearer": ev.Signed("wearer", "0" * 64, self.visit.seq),
             "sign_tester": ev.Signed("tester", "0" * 64, self.visit.seq),
         }

@@ -17,7 +17,7 @@ from tests.core.all_ways import Way, inserted, outcomes, passing_log, refolded, 
 WAYS = ways()
 ON_THE_FACE = (ev.Doffed, ev.Touched, ev.Adjusted)
 """What a protocol with a re-donning allows in it, and nowhere else."""
-SLOW = settings(max_examples=12, deadline=None, suppress_health_check=list(HealthCheck))
+SLOW = settings(max_examples=6, deadline=None, suppress_health_check=list(HealthCheck))
 
 
 def run_of(way: Way) -> tuple[datetime, datetime, int]:

@@ -12,8 +12,9 @@ from typing import Any
 from moorfog.core import events as ev
 from moorfog.core.admit_qualitative import QUALITATIVE_CHECKS, start_refusal
 from moorfog.core.arithmetic import NotANumber, cut, parse_decimal
-from moorfog.core.fold import held_s, kit_reasons, must_be_held_s
+from moorfog.core.fold import held_s, must_be_held_s
 from moorfog.core.judge import is_sealed, needs_decision, outcome, queue
+from moorfog.core.kit_gate import instrument_against
 from moorfog.core.methods import QUALITATIVE
 from moorfog.core.next_steps import may_refit, spent
 from moorfog.core.protection import protection
@@ -275,7 +276,7 @@ def _run_started(visit: Visit, payload: ev.RunStarted, at: datetime) -> Refusal 
     protocol = visit.rules.protocol(payload.protocol_id)
     if facepiece is None or protocol is None or protocol.is_qualitative or facepiece.kind not in protocol.kinds:
         return Refusal("protocol", "This protocol is not for this facepiece.", "Use the protocol that is offered.")
-    kit = kit_reasons(visit.rules, facepiece, payload.mode, payload.instrument, protocol.family, at)
+    kit = instrument_against(visit.rules.book, facepiece, payload.mode, payload.instrument, protocol.family, at)
     if kit:
         check = f"No passed {kit[0].removeprefix('check_').replace('_', ' ')} check today on this instrument."
         words = KIT_WORDS.get(kit[0], (check, "Do the daily checks on the Kit page."))

@@ -14,9 +14,9 @@ from moorfog.core.budget import stopped_numbers
 from moorfog.core.denying import denied
 from moorfog.core.fold_qualitative import QUALITATIVE_HANDLERS, faults_so_far, spoil_screening
 from moorfog.core.judge import file_blocks, outcome, run_blocks
+from moorfog.core.kit_gate import instrument_against
 from moorfog.core.measure import Reason, RunNumbers, measure_typed
 from moorfog.core.measure_run import limits_of_run, measure_run
-from moorfog.core.protocols import instrument_of
 from moorfog.core.proving import judge_proof
 from moorfog.core.replacing import made, replace
 from moorfog.core.rules import Rules
@@ -373,46 +373,15 @@ def _run_started(visit: Visit, event: ev.Event, payload: ev.RunStarted) -> Visit
     if level is None or level != judged_by:
         against.append("level")
     family = protocol.family if protocol is not None else ""
-    against += kit_reasons(visit.rules, visit.facepiece, payload.mode, payload.instrument, family, event.occurred_at)
+    against += instrument_against(
+        visit.rules.book, visit.facepiece, payload.mode, payload.instrument, family, event.occurred_at
+    )
     if protocol is not None and (visit.method or "ambient_count") != protocol.method:
         against.append("method")
     if visit.current_try is not None:
         against.append("undecided")
     t0 = event.occurred_at + timedelta(milliseconds=payload.count_in_ms)
     return begin_try(visit, event, payload, visit.facepiece, t0, against)
-
-
-def kit_reasons(
-    rules: Rules, facepiece: ev.Facepiece, mode: str, counter: ev.Instrument, family: str, at: datetime
-) -> list[str]:
-    """Return codes of what is wrong with the kit for this run.
-
-    Kind of instrument, mode for the filter, checks of the day, calibration, alcohol charged long ago.
-    """
-    out: list[str] = []
-    if counter.kind != instrument_of(family):
-        out.append("instrument")
-    is_counter = counter.kind == "counter"
-    modes = ("ordinary", "classified") if is_counter else (counter.kind,)
-    if mode not in modes or (
-        mode != "pressure" and facepiece.filter_class not in rules.book.words(f"mode.{mode}.filters")
-    ):
-        out.append("mode")
-    needed = (counter.resolution, counter.ambient_minimum, *((counter.counted_flow,) if is_counter else ()))
-    if rules.book.yes("readings.strict") and any(decimal_or_none(one) is None for one in needed):
-        out.append("figures")
-    day = counter.used_on
-    for name in counter.required:
-        found = [one for one in counter.checks if one.name == name and one.checked_on == day]
-        if not found or not found[-1].passed:
-            out.append(f"check_{name}")
-    if not counter.calibrated_until or counter.calibrated_until < day:
-        out.append("calibration")
-    if counter.charge_h:
-        charged = ev.instant_or_none(counter.charged_at)
-        if charged is None or not timedelta() <= at - charged <= timedelta(hours=counter.charge_h):
-            out.append("alcohol")
-    return out
 
 
 _DEVIATION_WORDS = {

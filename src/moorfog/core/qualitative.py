@@ -6,11 +6,10 @@ Source of the rules: 29 CFR 1910.134 App. A Part I.B (recalled); each number sta
 from __future__ import annotations
 
 from collections.abc import Sequence
-from datetime import datetime, timedelta
+from datetime import datetime
 
-from moorfog.core.codec import DataError
-from moorfog.core.events import parse_instant
 from moorfog.core.facts import Lot, Nebuliser
+from moorfog.core.kit_gate import lot_is_over, nebuliser_against
 from moorfog.core.measure import Reason, RunNumbers
 from moorfog.core.protocols import Dosing, Protocol, Slot
 from moorfog.core.rules import Book
@@ -70,7 +69,7 @@ def kit_against(
         return ["lot_missing"]
     out: list[str] = []
     if plan.role:
-        out += _nebuliser_against(protocol, book, plan.role, nebuliser, at)
+        out += nebuliser_against(book, plan.role, nebuliser, at)
     held = [*lots, *([nebuliser.lot] if nebuliser is not None and plan.role else [])]
     for role in plan.lots:
         if not any(one.role == role for one in lots):
@@ -80,32 +79,9 @@ def kit_against(
             out.append("lot_agent")
         if one.role not in (plan.role, *plan.lots):
             out.append("lot_role")
-        if not one.use_by or one.use_by < day:
+        if lot_is_over(one.use_by, day):
             out.append("lot_expired")
     return list(dict.fromkeys(out))
-
-
-def _nebuliser_against(
-    protocol: Protocol, book: Book, role: str, nebuliser: Nebuliser | None, at: datetime
-) -> list[str]:
-    if nebuliser is None:
-        return ["nebuliser_missing"]
-    out = []
-    if nebuliser.role != role or nebuliser.lot.role != role:
-        out.append("nebuliser_role")
-    filled, checked = _moment(nebuliser.filled_at), _moment(nebuliser.checked_at)
-    if filled is None or at - filled > timedelta(minutes=float(book.number("nebuliser.refill"))):
-        out.append("refill")
-    if checked is None or filled is None or checked < filled or checked > at:
-        out.append("spray_check")
-    return out
-
-
-def _moment(text: str) -> datetime | None:
-    try:
-        return parse_instant(text, "moment")
-    except DataError:
-        return None
 
 
 def elapsed_ms(t0: datetime, at: datetime, speed: int) -> int:

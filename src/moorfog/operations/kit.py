@@ -15,6 +15,7 @@ from moorfog.core.arithmetic import NotANumber, parse_decimal
 from moorfog.core.codec import DataError
 from moorfog.core.events import DailyCheck, Instrument, instant
 from moorfog.core.instruments import CheckRule, KindRule, check_passes, limits_of
+from moorfog.core.kit_gate import unfit_today
 from moorfog.data import instrument_kinds
 from moorfog.operations.accounts import READERS, Actor, digest_of
 from moorfog.operations.errors import DomainError, NotFound
@@ -257,19 +258,22 @@ def days_of(db: Session, rows: Sequence[InstrumentRow], now: datetime) -> dict[s
 
 def instrument_facts(db: Session, row: InstrumentRow, now: datetime, mode: str) -> Instrument:
     """Return the instrument by value as a run freezes it, with today's latest checks and the limits of ``mode``."""
-    today = days_of(db, [row], now)[row.id]
+    return _by_value(row, days_of(db, [row], now)[row.id], now, mode)
+
+
+def _by_value(row: InstrumentRow, today: Day, now: datetime, mode: str) -> Instrument:
     figures, day, kind = row.content, local_day(row, now).isoformat(), kind_of(row)
     checks = tuple(DailyCheck(one.name, one.value, one.limit, one.passed, day) for one in today.checks.values())
     charged = today.acts.get("alcohol") if kind.charge_h else None
     return Instrument(
         row.id,
         row.name,
-        figures["serial_number"],
+        figures.get("serial_number", ""),
         figures.get("counted_flow", ""),
-        figures["resolution"],
+        figures.get("resolution", ""),
         figures.get(f"ambient_minimum_{mode}", "0" if kind.id == "pressure" else ""),
         figures.get("ambient_maximum", ""),
-        figures["calibrated_until"],
+        figures.get("calibrated_until", ""),
         day,
         checks,
         kind.id,
@@ -388,10 +392,23 @@ def view_counter(db: Session, row: InstrumentRow, now: datetime) -> CounterView:
     return _view(row, days_of(db, [row], now)[row.id], now)
 
 
+def _against_words(row: InstrumentRow, day: Day, code: str) -> str:
+    """Return what stands against a run with an instrument today, in words, for a code of the core's gate."""
+    rule = kind_of(row).find(code.removeprefix("check_")) if code.startswith("check_") else None
+    if rule is not None:
+        found = day.checks.get(rule.name)
+        return f"{rule.title}: " + (f"failed today with {found.value}" if found is not None else "not done today")
+    if code == "calibration":
+        return f"Calibration ran out on {row.content.get('calibrated_until', 'a day nobody entered')}"
+    if code == "alcohol":
+        return "Alcohol: charge it again" if "alcohol" in day.acts else "Alcohol: not charged today"
+    return "Figures: " + ("; ".join(figure_problems(row.content)) or "one cannot be read; enter them anew")
+
+
 def _view(row: InstrumentRow, day: Day, now: datetime) -> CounterView:
     latest, acts, kind = day.checks, day.acts, kind_of(row)
     figures: dict[str, Any] = row.content
-    checks, against = [], []
+    checks = []
     for rule in kind.check:
         found = latest.get(rule.name)
         checks.append(
@@ -407,16 +424,10 @@ def _view(row: InstrumentRow, day: Day, now: datetime) -> CounterView:
                 instant(found.checked_at) if found else None,
             )
         )
-        if found is None:
-            against.append(f"{rule.title}: not done today")
-        elif not found.passed:
-            against.append(f"{rule.title}: failed today with {found.value}")
-    if figures["calibrated_until"] < local_day(row, now).isoformat():
-        against.append(f"Calibration ran out on {figures['calibrated_until']}")
+    facts = _by_value(row, day, now, "ordinary" if kind.id == "counter" else kind.id)
+    against = tuple(_against_words(row, day, one) for one in unfit_today(facts, now))
     charged = acts.get("alcohol") if kind.charge_h else None
     until = charged + timedelta(hours=kind.charge_h) if charged is not None else None
-    if kind.charge_h and (until is None or until < now):
-        against.append("Alcohol: not charged today" if charged is None else "Alcohol: charge it again")
     linked = row.seen_at is not None and now - row.seen_at < LINK_SILENT
     live = row.live or {}
     return CounterView(
@@ -425,10 +436,10 @@ def _view(row: InstrumentRow, day: Day, now: datetime) -> CounterView:
         kind.id,
         kind.title,
         kind.unit,
-        figures["serial_number"],
+        figures.get("serial_number", ""),
         figures.get("counted_flow", ""),
-        figures["resolution"],
-        figures["calibrated_until"],
+        figures.get("resolution", ""),
+        figures.get("calibrated_until", ""),
         row.is_simulated,
         linked,
         str(live.get("state", "")) if linked else "no link",
@@ -437,7 +448,7 @@ def _view(row: InstrumentRow, day: Day, now: datetime) -> CounterView:
         instant(until) if until is not None else None,
         tuple(checks),
         _acts(row, acts, now),
-        tuple(against),
+        against,
     )
 
 

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from datetime import UTC, date, datetime, timedelta
 from fractions import Fraction
 from typing import Any, ClassVar, Literal
+from zoneinfo import ZoneInfo
 
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
@@ -13,7 +14,9 @@ from sqlalchemy.orm import Session
 from moorfog.core.arithmetic import NotANumber, cut, parse_decimal
 from moorfog.core.events import Lot, Nebuliser, instant
 from moorfog.core.facts import STRICT, Agent
+from moorfog.core.kit_gate import lot_is_over, nebuliser_against
 from moorfog.core.protocols import Recipe
+from moorfog.core.rules import Book
 from moorfog.core.solutions import keeps_until, scaled
 from moorfog.data import shipped_protocols, shipped_rules
 from moorfog.operations.accounts import READERS, Actor
@@ -22,8 +25,9 @@ from moorfog.operations.kit import owner_of_kit
 from moorfog.operations.ledger import Found, open_recall
 from moorfog.operations.paging import cut_to_page
 from moorfog.operations.proposals import Id
+from moorfog.operations.sites import site_book
 from moorfog.store.base import Clock, new_id
-from moorfog.store.models import FillingRow, LotRow, NebuliserRow, SprayCheckRow
+from moorfog.store.models import FillingRow, LotRow, NebuliserRow, Site, SprayCheckRow
 from moorfog.store.scope import Scope, within
 
 TEST = ("tester", "administrator")
@@ -352,23 +356,44 @@ def nebuliser_by_value(db: Session, scope: Scope, nebuliser_id: str, at: datetim
     return Nebuliser(row.id, row.name, row.role, lot_by_value(lot), instant(filling.filled_at), checked)
 
 
+def books_of(db: Session, employer_id: str | None, now: datetime) -> tuple[list[Book], str]:
+    """Return the rule books that an employer's sites use (everybody's for shared kit), as those have them, and the
+    latest date it is at any of them now."""
+    query = select(Site)
+    if employer_id is not None:
+        query = query.where(Site.employer_id == employer_id)
+    sites = list(db.scalars(query))
+    days = [now.astimezone(ZoneInfo(one.zone)).date().isoformat() for one in sites]
+    books = [site_book(db, one, one.rule_book) for one in sites]
+    return books or [shipped_rules().book], max(days, default=now.date().isoformat())
+
+
 def view_nebuliser(db: Session, row: NebuliserRow, now: datetime) -> NebuliserView:
     """Return a nebuliser for a screen, with what stands against using it now."""
     filling, check = latest_filling(db, row.id, now), latest_check(db, row.id, now)
     lot = db.get(LotRow, filling.lot_id) if filling is not None else None
-    minutes = float(shipped_rules().book.number("nebuliser.refill"))
+    books, day = books_of(db, row.employer_id, now)
+    strictest = min(books, key=lambda book: book.number("nebuliser.refill"))
+    minutes = float(strictest.number("nebuliser.refill"))
     refill_at = filling.filled_at + timedelta(minutes=minutes) if filling is not None else None
     against = []
     if filling is None or lot is None:
         against.append("not filled")
-    elif refill_at is not None and refill_at < now:
-        against.append("to be rinsed and refilled")
-    if lot is not None and (lot.use_by < now.date() - timedelta(days=1) or lot.withdrawn_at is not None):
-        against.append(f"lot {lot.number} is out of date")
-    if check is not None and not check.sprays:
-        against.append("clogged")
-    elif check is None or (filling is not None and check.checked_at < filling.filled_at):
-        against.append("not yet seen to spray")
+    else:
+        checked = instant(check.checked_at) if check is not None and check.sprays else ""
+        held = Nebuliser(row.id, row.name, row.role, lot_by_value(lot), instant(filling.filled_at), checked)
+        codes = nebuliser_against(strictest, row.role, held, now)
+        if lot_is_over(held.lot.use_by, day) or lot.withdrawn_at is not None:
+            codes.append("lot")
+        if check is not None and not check.sprays:
+            codes = ["clogged", *(one for one in codes if one != "spray_check")]
+        words = {
+            "nebuliser_role": "holds the wrong solution",
+            "refill": "to be rinsed and refilled",
+            "spray_check": "not yet seen to spray",
+            "lot": f"lot {lot.number} is out of date",
+        }
+        against += [words.get(one, one) for one in codes]
     return NebuliserView(
         row.id,
         row.name,

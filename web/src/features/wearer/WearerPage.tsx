@@ -13,7 +13,7 @@ type Press = Schemas["Sensed"];
 /** The wearer's own screen: what to do, which way, how long; and one big key that says it is noticed. */
 export function WearerPage() {
   const { token = "" } = useParams();
-  const { view, over, press, isSent } = useWearer(token);
+  const { view, over, press, isSent, isWaiting } = useWearer(token);
   if (over)
     return (
       <main className="wearer">
@@ -21,10 +21,17 @@ export function WearerPage() {
       </main>
     );
   if (!view) return <main className="wearer" aria-busy="true" />;
-  return <Shown view={view} press={press} isSent={isSent} />;
+  return <Shown view={view} press={press} isSent={isSent} isWaiting={isWaiting} />;
 }
 
-function Shown({ view, press, isSent }: { view: View; press: (about: string) => void; isSent: boolean }) {
+interface ShownProps {
+  view: View;
+  press: (about: string) => void;
+  isSent: boolean;
+  isWaiting: boolean;
+}
+
+function Shown({ view, press, isSent, isWaiting }: ShownProps) {
   const now = useNow(100);
   const t = view.t0 ? (now - Date.parse(view.t0)) * view.speed : -1;
   const index = view.exercises.findIndex((one) => t < one.end_ms);
@@ -40,7 +47,9 @@ function Shown({ view, press, isSent }: { view: View; press: (about: string) => 
   const span = own ?? current;
   const share = span ? (t - span.start_ms) / (span.end_ms - span.start_ms) : 0;
   const words = isSent
-    ? "Thank you. That helps you."
+    ? isWaiting
+      ? "Raise your hand: this screen has not reached your tester yet."
+      : "Thank you. That helps you."
     : view.phase !== "run"
       ? view.words
       : isDone
@@ -79,7 +88,7 @@ function useWearer(token: string) {
   const [view, setView] = useState<View | null>(null);
   const [over, setOver] = useState("");
   const [waiting, setWaiting] = useState<Press | null>(
-    () => JSON.parse(sessionStorage.getItem(store(token)) ?? "null") as Press | null,
+    () => JSON.parse(localStorage.getItem(store(token)) ?? "null") as Press | null,
   );
   const [sentFor, setSentFor] = useState("");
   const take = useCallback((fresh: View) => {
@@ -110,7 +119,7 @@ function useWearer(token: string) {
   }, [token, take]);
 
   useEffect(() => {
-    sessionStorage.setItem(store(token), JSON.stringify(waiting));
+    localStorage.setItem(store(token), JSON.stringify(waiting));
     if (!waiting) return;
     let timer = 0;
     unwrap(api.POST("/api/wearer/{token}/sensed", { params: { path }, body: waiting }))
@@ -119,7 +128,8 @@ function useWearer(token: string) {
         setWaiting(null);
       })
       .catch((error: unknown) => {
-        if (error instanceof ApiError && error.status !== 0 && error.status < 500) setWaiting(null);
+        // what the wearer said is never lost: only "it is there already" ends it
+        if (error instanceof ApiError && error.code === "id_reused") setWaiting(null);
         else timer = window.setTimeout(() => setWaiting({ ...waiting }), 1000);
       });
     return () => window.clearTimeout(timer);
@@ -130,5 +140,5 @@ function useWearer(token: string) {
     setSentFor(about);
     setWaiting({ id: uuid(), about, occurred_at: new Date(serverNow()).toISOString() });
   };
-  return { view, over, press, isSent: sentFor !== "" && sentFor === view?.about };
+  return { view, over, press, isSent: sentFor !== "" && sentFor === view?.about, isWaiting: waiting !== null };
 }
