@@ -87,6 +87,18 @@ def test_nothing_that_failed_is_suggested_and_the_same_model_comes_first(failed:
     assert same == sorted(same, reverse=True)
 
 
+def test_a_long_face_that_failed_in_large_is_not_sent_to_small() -> None:
+    """Common practice: the face decides before the model; of sizes not known the neighbour comes first."""
+    here = [facepiece(size=size) for size in ("S", "M", "L")]
+    there = [facepiece(model_id="another", size=size) for size in ("S", "M", "L")]
+    long_face = suggested([*here, *there], here[2], {here[2].configuration}, lambda one: one.size == "L")
+    assert next((one.model_id, one.size) for one in long_face) == ("another", "L")
+    assert [one.size for one in long_face if one.model_id != "another"] == ["M", "S"], "kept, but last"
+    assert long_face.index(here[0]) > long_face.index(there[2])
+    unknown = suggested([*here, *there], here[2], {here[2].configuration})
+    assert [one.size for one in unknown][:2] == ["M", "S"] and unknown[0].model_id == here[0].model_id
+
+
 @settings(max_examples=12, deadline=None)
 @given(st.lists(st.sampled_from(["taste", "count"]), min_size=1, max_size=4))
 def test_over_a_whole_history_nothing_that_failed_by_taste_comes_back(history: list[str]) -> None:

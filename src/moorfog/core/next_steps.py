@@ -8,7 +8,7 @@ suggested again. Source: common practice; after a taste or an odour another face
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterable
+from collections.abc import Callable, Collection, Iterable
 from dataclasses import dataclass
 
 from moorfog.core.events import Facepiece
@@ -32,17 +32,33 @@ def failed_configurations(visit: Visit) -> frozenset[str]:
     return frozenset(one.facepiece.configuration for one in visit.tries if outcome(visit, one)[0] == "fail")
 
 
-def suggested(pieces: Iterable[Facepiece], after: Facepiece, failed: Collection[str]) -> tuple[Facepiece, ...]:
+def _not_known(_: Facepiece) -> bool | None:
+    return None
+
+
+def suggested(
+    pieces: Iterable[Facepiece],
+    after: Facepiece,
+    failed: Collection[str],
+    holds: Callable[[Facepiece], bool | None] = _not_known,
+) -> tuple[Facepiece, ...]:
     """Return what to try after ``after``, best first: same model in another size, same kind, then other kinds.
 
-    Nothing in ``failed`` (configuration digests) is among them, nor ``after`` itself.
+    Nothing in ``failed`` (configuration digests) is among them, nor ``after`` itself. ``holds`` says whether the
+    maker's range of a size holds this face (None: not known). The face decides first: a size whose range does not
+    hold it comes last, so a long face that failed in L is sent to another model's L, never to the same model's S.
+    Of sizes of which nothing is known, the one next to what failed comes before the far end of the range.
     """
-    left = [one for one in pieces if one.configuration not in failed and one.configuration != after.configuration]
+    shelf = list(pieces)
+    left = [one for one in shelf if one.configuration not in failed and one.configuration != after.configuration]
+    sizes = list(dict.fromkeys(one.size for one in shelf if one.model_id == after.model_id))
+    place = {size: number for number, size in enumerate(sizes)}
 
-    def rank(one: Facepiece) -> int:
+    def rank(one: Facepiece) -> tuple[bool, int, int]:
+        outside = holds(one) is False
         if one.model_id == after.model_id:
-            return 0
-        return 1 if one.kind == after.kind else 2 if one.family == after.family else 3
+            return outside, 0, abs(place[one.size] - place.get(after.size, place[one.size]))
+        return outside, 1 if one.kind == after.kind else 2 if one.family == after.family else 3, 0
 
     return tuple(sorted(left, key=rank))
 

@@ -53,10 +53,21 @@ def shipped_protocols() -> tuple[Protocol, ...]:
     return tuple(read_protocol(_load("protocols", name), name) for name in _names("protocols"))
 
 
+def _cited(part: Any, country: str) -> Any:
+    """Return a part of a procedure with the source that a country's readers may cite: its own law, if it has one."""
+    if isinstance(part, list):
+        return [_cited(one, country) for one in part]
+    if not isinstance(part, dict):
+        return part
+    out = {key: _cited(one, country) for key, one in part.items() if key != "law"}
+    return {**out, "source": part["law"].get(country, part["source"])} if "law" in part else out
+
+
 @cache
-def shipped_procedure() -> Procedure:
-    """Return the shipped procedure. Raises ``DataError`` naming file and key."""
-    return read_procedure(_load("procedures", PROCEDURE), PROCEDURE)
+def shipped_procedure(country: str = "US") -> Procedure:
+    """Return the shipped procedure with the sources that hold in a country; elsewhere its questions are common
+    practice. Raises ``DataError`` naming file and key."""
+    return read_procedure(_cited(_load("procedures", PROCEDURE), country), PROCEDURE)
 
 
 @cache
@@ -73,7 +84,7 @@ def facepiece_kinds() -> dict[str, Kind]:
 
 def rules_for(book: Book) -> Rules:
     """Bind a book, as shipped or with a site's overlay, to the shipped procedure and protocols."""
-    return pin(book, shipped_procedure(), shipped_protocols())
+    return pin(book, shipped_procedure(book.country), shipped_protocols())
 
 
 @cache

@@ -196,13 +196,13 @@ def _next(chooser: Chooser, options: tuple[FacepieceOption, ...]) -> tuple[NextP
         piece_of(one, size.name, *_setup(one)) for one in options if one.version_id in enough for size in one.sizes
     ]
     pieces = [one for one in pieces if not visit.ruled_out(one)]
-    words = {one.version_id: chooser.size(one).suggested for one in options if one.version_id in enough}
-    ranked = sorted(
-        suggested(pieces, last.facepiece, failed),
-        key=lambda one: 0 if one.size in words[one.version_id] else 1,
-    )
-    same = [one for one in ranked if one.model_id == last.facepiece.model_id]
-    other = [one for one in ranked if one.model_id != last.facepiece.model_id]
+    advice = {one.version_id: chooser.size(one) for one in options if one.version_id in enough}
+
+    def holds(piece: Facepiece) -> bool | None:
+        said = advice[piece.version_id]
+        return None if said.state == "not measured" else piece.size in said.suggested
+
+    ranked = suggested(pieces, last.facepiece, failed, holds)
     return tuple(
         NextPiece(
             one.version_id,
@@ -210,7 +210,7 @@ def _next(chooser: Chooser, options: tuple[FacepieceOption, ...]) -> tuple[NextP
             one.size,
             "same model, another size" if one.model_id == last.facepiece.model_id else by_version[one.version_id].kind,
         )
-        for one in (same + other)[:NEXT_SHOWN]
+        for one in ranked[:NEXT_SHOWN]
     )
 
 

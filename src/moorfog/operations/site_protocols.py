@@ -66,7 +66,9 @@ def rules_of_site(db: Session, site: Site) -> Rules:
     """Return the rules a visit at this site is pinned to when it opens: its book, and what it added to it."""
     book, added = site_book(db, site, site.rule_book), site_protocols(db, site)
     names = tuple(one.id for one, _ in added)
-    return pin(with_protocols(book, names), shipped_procedure(), (*shipped_protocols(), *(one for one, _ in added)))
+    return pin(
+        with_protocols(book, names), shipped_procedure(book.country), (*shipped_protocols(), *(one for one, _ in added))
+    )
 
 
 def with_protocols(book: Book, names: tuple[str, ...]) -> Book:

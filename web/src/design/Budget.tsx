@@ -14,13 +14,17 @@ export function Budget({ shares, exercises, count, percent, isUnlikely, isLost }
   const spent = shares.reduce((sum, one) => sum + one, 0);
   const worst = shares.indexOf(Math.max(...shares, 0));
   const scale = Math.max(1, spent);
+  const done = shares.filter((one) => one > 0).length;
+  const overdrawn = done > 0 && count > 0 && spent > done / count;
   const words = isLost
     ? "It cannot pass any more. Stop and refit."
     : isUnlikely
       ? "A pass is unlikely now."
-      : spent > 0.25 && exercises[worst]
-        ? `${exercises[worst].name} spends most: look at ${exercises[worst].look_at}.`
-        : "Little spent so far.";
+      : overdrawn && exercises[worst]
+        ? `${exercises[worst].name} spends more than its part: look at ${exercises[worst].look_at}.`
+        : done
+          ? "Within what may be let in by now."
+          : "Nothing measured yet.";
   return (
     <section className="budget" aria-label="Leak budget">
       <div className="budget-title">
