@@ -55,6 +55,7 @@ from moorfog.store.models import (
     VisitHead,
 )
 from tests.core.bench import GOOD, START, Bench, simulate
+from tests.independent.truth import truth
 
 
 def timed(fn: Callable[[], Any], times: int = 30) -> list[float]:
@@ -403,6 +404,10 @@ def bench_page() -> None:
 
 def main() -> None:
     """Run all benches, or those named."""
+    if sys.argv[1:2] == ["truth"]:
+        lines = truth(sys.argv[2:])
+        print(*lines, sep="\n")
+        sys.exit(len(lines) > 1)
     rules = shipped_rules()
     home = Path(tempfile.mkdtemp(prefix="mf"))
     home.chmod(0o755)

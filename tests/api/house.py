@@ -20,6 +20,7 @@ from moorfog.operations.kit import create_instrument
 from moorfog.operations.people import index_people
 from moorfog.store.base import new_id, run_in_transaction
 from moorfog.store.models import ClearanceRow, Employer, FacepieceVersion, Person, Site, SiteTask, TrainingRow
+from tests.independent.second import differences
 
 PASSWORD = "heather-and-peat"
 NAMES = ("Åsa Tarn", "Łukasz Moss Heather", "Bo Fell")
@@ -190,6 +191,8 @@ class Client:
         answer = self.web.open(path, method=method, **kwargs)
         if answer.status_code >= 400:
             raise Refused(answer.status_code, answer.get_json() or {})
+        if path.endswith("/record.json"):
+            assert differences(answer.get_json()) == [], "a second judge comes to the same"
         return answer.get_json() if answer.is_json and not raw else answer.data
 
     def get(self, path: str) -> Any:

@@ -61,7 +61,7 @@ def test_what_breaks_the_protocol_voids_it(desk: Make, walker: Walker, agent: st
     elif agent == "odour":
         tester.doses([], TOTAL_S + 1)
         tester.press("Space")
-        tester.page.locator("[data-item='proof_break']").wait_for()
+        tester.until("proof_break")
         tester.press("n")
         reason = "The proof failed"
     else:

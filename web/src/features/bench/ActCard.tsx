@@ -181,7 +181,10 @@ function ProofCard({ card, view, propose, next }: ActProps) {
               label={`Highest number seen inside, ${proof?.unit ?? ""}`}
               inputMode="decimal"
               value={seen}
-              set={setSeen}
+              set={(text) => setSeen(text.replaceAll(/[^0-9.,]/g, "").replace(",", "."))}
+              onKeyDown={(event) => {
+                if (event.key.toLowerCase() === "n") say(false); // letters are no figure: the key stays a key
+              }}
               autoFocus
               size="xl"
             />

@@ -1,0 +1,68 @@
+"""Records for the second judge: of every protocol under every book, good and bad, the same ones at every call."""
+
+from __future__ import annotations
+
+import copy
+import json
+import random
+from collections.abc import Iterator
+from typing import Any
+
+from moorfog.core import events as ev
+from moorfog.core.readings import Chunk, chunk_of
+from moorfog.core.record import make_record
+from moorfog.core.simulation import wearer_factors
+from tests.core.all_ways import Way, at_the_start, inserted, rules_of, seconds, ways
+from tests.core.bench import Bench, Refused, simulate
+
+WAYS = ways()
+EACH = -(-2000 // len(WAYS))
+"""Records of every way, two thousand in all; a fixed seed each, so that the same ones come every time."""
+
+
+def generated(way: Way, count: int) -> Iterator[dict[str, Any]]:
+    """Records of runs with seals good and bad, disturbed, answered this way and that, some heard of late."""
+    begun = at_the_start(way)
+    protocol = begun.rules.protocol(way.protocol)
+    assert protocol is not None
+    for number in range(count):
+        dice = random.Random(f"{way}{number}")
+        bench = copy.copy(begun)
+        bench.log = list(begun.log)
+        readings: dict[str, list[Chunk]] = {}
+        if protocol.is_qualitative:
+            bench.smell(skip=dice.choice([None, None, None, 2]))
+        else:
+            n = len(protocol.exercises())
+            factors = wearer_factors(number, dice.choice([150, 600, 4000, 40_000]), dice.choice([None, 1]), n)
+            rows = simulate(protocol, factors, number)
+            bench.run(readings=rows, protocol_id=protocol.id)
+            readings = {bench.visit.tries[-1].started.run_id: [chunk_of(0, rows)]}
+        finish(bench, dice)
+        log = tuple(bench.log)
+        if dice.random() < 0.3:
+            one = bench.visit.tries[-1]
+            what = dice.choice([ev.Touched(True), ev.Touched(False), ev.Doffed("lifted"), ev.Stopped()])
+            log = tuple(
+                inserted(log, dice.randint(one.seq, len(log)), what, one.started_at + seconds(dice.uniform(6, 90)))
+            )
+        yield json.loads(json.dumps(make_record(f"{way}-{number}", rules_of(way.book), list(log), readings)))
+
+
+def finish(bench: Bench, dice: random.Random) -> None:
+    """Answer what is left, now and then not fine, and sign."""
+    for _ in range(60):
+        shown = bench.picture
+        if shown.offers:
+            bench.say(ev.Decided("end"))
+            continue
+        if not shown.queue or shown.closed:
+            return
+        card = shown.queue[0]
+        try:
+            if card.act:
+                bench.do(card.act)
+            else:
+                bench.answer(card, "not_fine" if card.id.startswith("after") and dice.random() < 0.1 else "fine")
+        except Refused:
+            return
