@@ -61,7 +61,7 @@ def test_another_rule_book_changes_the_advice_and_what_may_be_run(house: House) 
         for one in each["methods"]
         if one["method"] == "sweet" and "no qualitative test for full" in one["reasons"][0]
     ]
-    assert len(sweet) == 2, "both full facepieces"
+    assert len(sweet) == 3, "both full facepieces, and the powered one"
 
 
 def test_a_blank_stays_blank_until_the_site_enters_it(house: House) -> None:

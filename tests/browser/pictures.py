@@ -11,7 +11,7 @@ from playwright.sync_api import Browser, sync_playwright
 
 from tests.browser.conftest import ARGUMENTS
 from tests.browser.desk import Desk
-from tests.browser.senses import SLOTS, begin, ready
+from tests.browser.senses import SLOTS, WORDS, begin
 
 OUT = Path(__file__).parents[2] / "docs" / "screenshots"
 
@@ -60,7 +60,7 @@ class Album:
     def good_visit(self) -> None:
         """Walk a practice visit to a pass, with a picture of each kind of card."""
         desk = self.desk()
-        desk.open_visit("Wynn", practice="5")
+        desk.open_visit("1004", practice="5")
         seen: set[str] = set()
         wanted = {"tension": "bench-question"}
 
@@ -126,7 +126,9 @@ class Album:
     def senses(self) -> None:
         """Walk a bitter test to half-way, with the wearer's screen beside it."""
         desk = self.desk()
-        ready(desk, "Agda Harrowby", "bitter")
+        desk.method = WORDS["bitter"]
+        desk.open_visit("1016", practice="10")
+        desk.until("run", model="Sedge")
         wearer = desk.wearer(1180, 820)
         desk.page.wait_for_timeout(500)
         begin(desk, "bitter")

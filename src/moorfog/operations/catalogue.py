@@ -172,15 +172,7 @@ def _size_cell(one: Size) -> str:
 
 
 def _guarded(text: str) -> str:
-    return f"'{text}" if text[:1] in ("=", "+", "@", "\t", "\r") or (text[:1] == "-" and not _is_number(text)) else text
-
-
-def _is_number(text: str) -> bool:
-    try:
-        parse_decimal(text, "")
-    except NotANumber:
-        return False
-    return True
+    return f"'{text}" if text[:1] in ("=", "+", "-", "@", "\t", "\r") else text
 
 
 def read_csv(text: str) -> list[Model]:

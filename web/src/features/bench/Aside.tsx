@@ -88,18 +88,14 @@ export function Aside({ view, propose }: { view: VisitView; propose: (body: Body
           </ul>
         </section>
       )}
+      {view.late_entries > 0 && <p className="dim">{view.late_entries} entries were recorded late.</p>}
       {!picture.run && !picture.closed && !picture.distress && (
         <div className="aside-keys">
           <Key cap="E" label="unwell: mask off" tone="rust" onPress={() => propose({ kind: "distress" })} />
+          {worn && <Key cap="X" label="adjusted" onPress={adjust} />}
+          {worn && <Key cap="R" label="taken off" onPress={off} />}
         </div>
       )}
-      {worn && (
-        <div className="aside-keys">
-          <Key cap="X" label="adjusted" onPress={adjust} />
-          <Key cap="R" label="taken off" onPress={off} />
-        </div>
-      )}
-      {view.late_entries > 0 && <p className="dim">{view.late_entries} entries were recorded late.</p>}
     </aside>
   );
 }
