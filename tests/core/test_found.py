@@ -20,6 +20,7 @@ from moorfog.core.protection import suffices
 from moorfog.core.readings import Reading
 from moorfog.core.reduction import reduce_run
 from moorfog.core.rules import Rules
+from moorfog.core.statement import statement_of
 from moorfog.core.visit import Visit, facts_digest
 from moorfog.data import facepiece_kinds, rules_for, shipped_books, shipped_rules
 from tests.core.all_ways import outcomes
@@ -515,3 +516,16 @@ def test_a_stricter_level_with_a_decimal_starts_and_judges_runs() -> None:
 def test_no_exercise_without_counts_is_ever_compared_with_nothing(rules: Rules) -> None:
     none = (MeasuredWindow(0, "outside", 0, 8_000_000, 5000),)
     assert measure_windows(_fast(rules), rules.book, Fraction(100), none, Fraction(0), None).state == "void"
+
+
+def test_what_is_signed_is_what_is_shown() -> None:
+    """Rules, file, revision and corrections stand on the card that is signed, word for word."""
+    bench = Bench(shipped_rules())
+    bench.until("run")
+    bench.run(GOOD)
+    bench.until("sign_wearer")
+    shown, signed = bench.picture, statement_of(bench.visit, "v")
+    assert signed["shown"] == list(shown.signed_under) and signed["limits_of_use"] == list(shown.limits_of_use)
+    assert signed["terms"] == shown.terms and bench.rules.book.title in shown.signed_under[0]
+    assert signed["on_file"] in shown.signed_under[1]
+    assert [one["overall"] for one in signed["tries"]] == [one.overall for one in shown.tries]

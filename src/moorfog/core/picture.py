@@ -247,6 +247,7 @@ class Picture:
     tries: tuple[TryView, ...]
     verdict: str
     signatures: tuple[SignatureView, ...]
+    signed_under: tuple[str, ...]
     limits_of_use: tuple[str, ...]
     terms: str
 
@@ -429,6 +430,17 @@ def on_file(visit: Visit) -> str:
     return "; ".join(parts)
 
 
+def signed_under(visit: Visit) -> tuple[str, ...]:
+    """Return what both sign besides verdicts, limits and terms, in words: rules, file, revision, corrections."""
+    procedure, revision = visit.rules.procedure, f"Revision {visit.revision}"
+    return (
+        f"Judged under {visit.rules.book.title}, by {procedure.title} {procedure.edition}.",
+        f"On file: {on_file(visit)}.",
+        f"{revision}, corrected: {'; '.join(visit.corrections)}." if visit.corrections else f"{revision}.",
+        *(("Practice: not a result.",) if visit.is_practice else ()),
+    )
+
+
 def starts_at(visit: Visit, now: datetime) -> datetime | None:
     """Return the earliest moment this person's run could start, as far as clocks decide it; None where none runs."""
     if visit.current_try is not None or visit.closed:
@@ -509,6 +521,7 @@ def picture(visit: Visit, now: datetime) -> Picture:
         tuple(try_view(visit, one) for one in visit.tries),
         _verdict(visit),
         tuple(SignatureView(one.role, instant(one.at)) for one in visit.signatures if one.revision == visit.revision),
+        signed_under(visit),
         limits_of_use(visit),
         visit.rules.procedure.terms,
     )

@@ -7,7 +7,7 @@ import json
 from collections.abc import Mapping, Sequence
 from typing import Any
 
-from moorfog.core.picture import limits_of_use, on_file, try_view
+from moorfog.core.picture import limits_of_use, on_file, signed_under, try_view
 from moorfog.core.visit import FOLD_VERSION, Visit
 
 STATEMENT_VERSION = 2
@@ -42,6 +42,7 @@ def statement_of(visit: Visit, visit_id: str) -> dict[str, Any]:
             for one in (try_view(visit, made) for made in visit.tries)
         ],
         "on_file": on_file(visit),
+        "shown": list(signed_under(visit)),
         "limits_of_use": list(limits_of_use(visit)),
         "terms": procedure.terms,
         "corrections": list(visit.corrections),

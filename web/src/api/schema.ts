@@ -3194,6 +3194,8 @@ export interface components {
             seq: number;
             /** Signatures */
             signatures: components["schemas"]["SignatureView"][];
+            /** Signed Under */
+            signed_under: string[];
             /** Speed */
             speed: number;
             /** Starts At */

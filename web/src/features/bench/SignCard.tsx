@@ -66,8 +66,8 @@ export function SignCard({ card, view, put }: Props) {
         <ul>
           {picture.tries.map((one) => (
             <li key={one.no}>
-              Try {one.no}: {one.outcome}
-              {one.overall ? `, ${one.overall}` : ""}
+              Try {one.no}, {one.facepiece} {one.size}: {one.outcome}
+              {one.overall ? `, ${one.overall} of ${one.level}` : ""}
             </li>
           ))}
         </ul>
@@ -77,6 +77,7 @@ export function SignCard({ card, view, put }: Props) {
           ))}
         </ul>
         <p>{picture.terms}</p>
+        <p className="dim">{picture.signed_under.join(" ")}</p>
       </div>
       <div className="field-row">
         <Text
