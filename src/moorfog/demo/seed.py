@@ -282,7 +282,7 @@ def seed_history(
     checked: set[date] = set()
     models = ["Sedge", "Whin", "Sleet", "Bracken", "Teasel V", "Scree", "Sedge", "Plover", "Fulmar", "Bracken"]
     for number in range(count):
-        person_id, measured, site_id = people[(number * 7 + 3) % len(people)]
+        person_id, measured, site_id = people[(number * 11 + 3) % len(people)]
         face = measured or 1190
         day = (today - timedelta(days=3 + (count - number) * 6)).astimezone(ZoneInfo(zones[site_id]))
         at = day.replace(hour=9 + number % 6, minute=(number * 13) % 60, second=0, microsecond=0)
