@@ -67,7 +67,7 @@ export function SignCard({ card, view, put }: Props) {
           {picture.tries.map((one) => (
             <li key={one.no}>
               Try {one.no}, {one.facepiece} {one.size}: {one.outcome}
-              {one.overall ? `, ${one.overall} of ${one.level}` : ""}
+              {one.overall ? `, ${one.overall}, level ${one.level}` : ""}
             </li>
           ))}
         </ul>
