@@ -47,7 +47,7 @@ def test_a_protocol_whose_seconds_do_not_add_up_is_refused() -> None:
 
 
 def test_a_question_used_twice_or_at_no_step_is_refused() -> None:
-    data = raw("procedures/bench-2026.toml")
+    data = cited(raw("procedures/bench-2026.toml"), "US")
     twice = copy.deepcopy(data)
     twice["item"].append(copy.deepcopy(twice["item"][0]))
     with pytest.raises(DataError, match="used twice"):

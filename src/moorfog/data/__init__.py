@@ -53,13 +53,13 @@ def shipped_protocols() -> tuple[Protocol, ...]:
     return tuple(read_protocol(_load("protocols", name), name) for name in _names("protocols"))
 
 
-def _cited(part: Any, country: str) -> Any:
+def cited(part: Any, country: str) -> Any:
     """Return a part of a procedure with the source that a country's readers may cite: its own law, if it has one."""
     if isinstance(part, list):
-        return [_cited(one, country) for one in part]
+        return [cited(one, country) for one in part]
     if not isinstance(part, dict):
         return part
-    out = {key: _cited(one, country) for key, one in part.items() if key != "law"}
+    out = {key: cited(one, country) for key, one in part.items() if key != "law"}
     return {**out, "source": part["law"].get(country, part["source"])} if "law" in part else out
 
 
@@ -67,7 +67,7 @@ def _cited(part: Any, country: str) -> Any:
 def shipped_procedure(country: str = "US") -> Procedure:
     """Return the shipped procedure with the sources that hold in a country; elsewhere its questions are common
     practice. Raises ``DataError`` naming file and key."""
-    return read_procedure(_cited(_load("procedures", PROCEDURE), country), PROCEDURE)
+    return read_procedure(cited(_load("procedures", PROCEDURE), country), PROCEDURE)
 
 
 @cache
