@@ -10,6 +10,7 @@ import pytest
 
 from moorfog.core.codec import DataError
 from moorfog.core.rules import Rules, read_book, read_procedure, read_protocol, rules_from_json, rules_to_json
+from moorfog.data import cited
 
 
 def raw(path: str) -> dict:
