@@ -27,7 +27,11 @@ QUESTIONS = [one.id for one in RULES.procedure.item if not one.act]
 GATES = [
     one
     for one in RULES.procedure.item
-    if not one.act and one.before != "release" and one.gravity != "note" and not one.when.methods
+    if not one.act
+    and one.before != "release"
+    and one.gravity != "note"
+    and not one.when.methods
+    and all(RULES.book.text(key) == value for key, value in one.when.rule)  # what this book asks for
 ]
 
 
