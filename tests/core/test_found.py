@@ -529,3 +529,12 @@ def test_what_is_signed_is_what_is_shown() -> None:
     assert signed["terms"] == shown.terms and bench.rules.book.title in shown.signed_under[0]
     assert signed["on_file"] in shown.signed_under[1]
     assert [one["overall"] for one in signed["tries"]] == [one.overall for one in shown.tries]
+
+
+def test_no_sentence_names_a_key_in_the_place_of_its_value() -> None:
+    """The right column, refusals and reasons say the book's minutes, as the card does."""
+    for book in shipped_books().values():
+        items = rules_for(book).procedure.item
+        assert not [one.id for one in items if "{" in one.title + one.say]
+        smoking = next(one for one in items if one.wait == "smoking.wait")
+        assert f"last {book.values['smoking.wait'].value} minutes" in smoking.title

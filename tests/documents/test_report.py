@@ -8,7 +8,6 @@ from fractions import Fraction
 import pytest
 
 from moorfog.core import events as ev
-from moorfog.core.picture import with_values
 from moorfog.core.rules import Rules
 from moorfog.documents.report import Names, ReportView, render_html, report_view
 from moorfog.documents.trace import per_second, trace_svg
@@ -76,7 +75,7 @@ def test_every_gate_that_was_asked_is_listed_with_how_and_when(rules: Rules) -> 
     for answer in bench.visit.answers.values():
         item = rules.procedure.find(answer.question)
         assert item is not None
-        line = listed[with_values(item.title, rules.book)]
+        line = listed[item.title]
         assert line.how == ("observed" if item.mode == "observe" else "asked")
         assert item.source in line.source and item.standing in line.source
     assert any(one.key == "level.half" and one.standing == "recalled" for one in shown.rules)

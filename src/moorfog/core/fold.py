@@ -320,15 +320,16 @@ def _seal_hold_begun(visit: Visit, event: ev.Event, payload: ev.SealHoldBegun) -
     return replace(visit, seal_hold=SealHold(payload.check, event.occurred_at, visit.donning, visit.adjustment))
 
 
+def hold_of(visit: Visit, check: str) -> SealHold | None:
+    """Return the hold that was begun for a seal check as the facepiece sits now, None where none was."""
+    hold, here = visit.seal_hold, (check, visit.donning, visit.adjustment)
+    return hold if hold is not None and (hold.check, hold.donning, hold.adjustment) == here else None
+
+
 def held_s(visit: Visit, check: str, at: datetime) -> float | None:
     """Return how many seconds of protocol time a seal check has been held at ``at``, None where no hold was begun."""
-    hold = visit.seal_hold
-    is_this = hold is not None and (hold.check, hold.donning, hold.adjustment) == (
-        check,
-        visit.donning,
-        visit.adjustment,
-    )
-    return (at - hold.at).total_seconds() * visit.speed if hold is not None and is_this else None
+    hold = hold_of(visit, check)
+    return (at - hold.at).total_seconds() * visit.speed if hold is not None else None
 
 
 def must_be_held_s(visit: Visit, check: str) -> Fraction:
@@ -615,7 +616,7 @@ def _corrected(visit: Visit, event: ev.Event, payload: ev.Corrected) -> Visit:
         person_id=person,
         ended=(*visit.ended, *moved),
     )
-    if person != visit.person_id or payload.person_id is not None:
+    if payload.person_id is not None:
         visit = _for_the_right_person(visit, payload)
     one = find_try(visit, payload.void_run) if payload.void_run is not None else None
     return put_try(visit, replace(one, voided=payload.reason or "Voided by correction.")) if one is not None else visit
@@ -654,8 +655,7 @@ def _for_the_right_person(visit: Visit, payload: ev.Corrected) -> Visit:
     )
     tries = []
     for one in visit.tries:
-        against = file_blocks(replace(visit, facepiece=one.facepiece))
-        for block in against:
+        for block in file_blocks(replace(visit, facepiece=one.facepiece)):
             why = Reason(block.code, f"{block.sentence}.", "the right person's own file", "stop", block.detail)
             one = worsen(one, "unfinished", why)
         tries.append(one)

@@ -8,6 +8,7 @@ from datetime import date, datetime, timedelta
 from typing import Literal, NamedTuple
 
 from moorfog.core.denying import denial_reason
+from moorfog.core.facts import Clearance, Facepiece
 from moorfog.core.measure import Reason
 from moorfog.core.methods import method_stands
 from moorfog.core.protection import protection, suffices
@@ -219,23 +220,26 @@ def file_blocks(visit: Visit) -> list[Block]:
             sentence = "No clearance on file, and this rule book asks for one before any fit test"
             remedy = "put it on file; or the site states in writing where it keeps it"
             out.append(Block("no_clearance", sentence, remedy, "stop"))
-    elif clearance.status != "cleared":
-        words = f"On file: {clearance.status} for a respirator"
-        out.append(Block("clearance", words, "refer to the clinician", "stop"))
-    elif clearance.valid_until and clearance.valid_until < day:
-        words = f"Clearance ran out on {clearance.valid_until}"
-        out.append(Block("clearance", words, "refer to the clinician", "stop"))
-    elif clearance.valid_from > day:
-        out.append(Block("clearance", f"Cleared only from {clearance.valid_from}", "come back then", "stop"))
-    elif piece is not None and clearance.rules_out(piece):
-        limit = clearance.rules_out(piece)
-        out.append(Block("clearance_limit", f"The clearance says: {limit}", "choose another kind, or refer", "stop"))
+    else:
+        out += [Block(*why, "stop") for why in clearance_against(clearance, day, piece)]
     trained = trained_until(book, file.trained_on if file is not None else "", day)
     if trained == "" and is_file_missing(book, "training"):
         sentence = "No training on file that still counts, and this rule book asks for it"
         remedy = "train now and put it on file; or the site states in writing where it keeps it"
         out.append(Block("no_training", sentence, remedy, "put_right"))
     return out
+
+
+def clearance_against(clearance: Clearance, day: str, piece: Facepiece | None) -> list[tuple[str, str, str]]:
+    """Return why a clearance does not allow a facepiece on a day: code, sentence, what to do; nothing where it does."""
+    if clearance.status != "cleared":
+        return [("clearance", f"On file: {clearance.status} for a respirator", "refer to the clinician")]
+    if clearance.valid_until and clearance.valid_until < day:
+        return [("clearance", f"Clearance ran out on {clearance.valid_until}", "refer to the clinician")]
+    if clearance.valid_from > day:
+        return [("clearance", f"Cleared only from {clearance.valid_from}", "come back then")]
+    limit = clearance.rules_out(piece) if piece is not None else ""
+    return [("clearance_limit", f"The clearance says: {limit}", "choose another kind, or refer")] if limit else []
 
 
 def is_file_missing(book: Book, what: str) -> bool:

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
-from typing import Any, Literal
+from dataclasses import dataclass, fields
+from typing import Any
 
 from moorfog.core.codec import DataError, decode
 from moorfog.core.facts import Kind
@@ -12,23 +12,16 @@ from moorfog.core.protocols import Standing
 
 
 @dataclass(frozen=True)
-class KindEntry:
+class KindEntry(Kind):
     """A kind of facepiece as its file has it, with where that was taken from; :attr:`kind` is what events carry."""
 
-    id: str
-    title: str
-    family: Literal["disposable", "half", "full", "powered"]
-    air: Literal["purifying", "supplied", "self-contained"]
-    level: str
-    apf: str
-    ruled_out_by: tuple[str, ...]
     source: str
     standing: Standing
 
     @property
     def kind(self) -> Kind:
         """Return the kind by value."""
-        return Kind(self.id, self.title, self.family, self.air, self.level, self.apf, self.ruled_out_by)
+        return Kind(**{one.name: getattr(self, one.name) for one in fields(Kind)})
 
 
 @dataclass(frozen=True)

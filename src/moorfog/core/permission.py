@@ -12,7 +12,7 @@ from typing import Literal
 
 from moorfog.core.arithmetic import cut
 from moorfog.core.facts import Clearance, Facepiece, Task
-from moorfog.core.judge import is_file_missing, trained_until
+from moorfog.core.judge import clearance_against, is_file_missing, trained_until
 from moorfog.core.protection import protection, suffices
 from moorfog.core.rules import Book
 
@@ -140,14 +140,9 @@ def _of_the_file(held: Held, person: PersonFacts, book: Book, day: str) -> list[
     if one is None:
         if is_file_missing(book, "medical"):
             out.append(Why("no_clearance", "No clearance on file.", "clinician"))
-    elif one.status != "cleared":
-        out.append(Why("clearance", f"On file: {one.status} for a respirator.", "clinician"))
-    elif one.valid_from > day:
-        out.append(Why("clearance", f"Cleared only from {one.valid_from}.", "clinician"))
-    elif one.valid_until and one.valid_until < day:
-        out.append(Why("clearance", f"Clearance ran out on {one.valid_until}.", "clinician"))
-    elif one.rules_out(held.piece):
-        out.append(Why("clearance_limit", f"The clearance says: {one.rules_out(held.piece)}.", "clinician"))
+    else:
+        against = clearance_against(one, day, held.piece)
+        out += [Why(code, f"{sentence}.", "clinician") for code, sentence, _ in against]
     if is_file_missing(book, "training") and not trained_until(book, training_on(person.trained, day), day):
         had = training_on(person.trained, day)
         words = f"The training of {had} no longer counts." if had else "No training on file."

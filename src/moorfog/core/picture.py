@@ -3,14 +3,13 @@
 from __future__ import annotations
 
 import math
-import re
 from dataclasses import dataclass
 from datetime import datetime
 from fractions import Fraction
 
 from moorfog.core.arithmetic import cut
 from moorfog.core.events import instant
-from moorfog.core.fold import must_be_held_s
+from moorfog.core.fold import hold_of, must_be_held_s
 from moorfog.core.judge import (
     Block,
     Standing,
@@ -36,7 +35,7 @@ from moorfog.core.picture_runs import try_view as try_view
 from moorfog.core.protection import protection, suffices
 from moorfog.core.protocols import Protocol, instrument_of
 from moorfog.core.proving import WITHIN, least_risen, too_late
-from moorfog.core.rules import Book, Item
+from moorfog.core.rules import Item
 from moorfog.core.simulated_faults import PRACTICE
 from moorfog.core.validity import valid_until as valid_until
 from moorfog.core.visit import (
@@ -252,14 +251,6 @@ class Picture:
     terms: str
 
 
-def with_values(text: str, book: Book) -> str:
-    """Return a text of the procedure with the book's own values in the place of their keys, such as {smoking.wait}."""
-    return _KEY.sub(lambda found: str(book.values[found[1]].value) if found[1] in book.values else found[0], text)
-
-
-_KEY = re.compile(r"\{([a-z_.]+)\}")
-
-
 def card_of(visit: Visit, one: Standing) -> Card:
     """Return the card of an item as it stands."""
     item = one.item
@@ -271,8 +262,8 @@ def card_of(visit: Visit, one: Standing) -> Card:
         item.step,
         item.act,
         item.mode,
-        with_values(item.title, visit.rules.book),
-        with_values(item.say, visit.rules.book),
+        item.title,
+        item.say,
         item.remedy,
         item.consequence,
         item.gravity,
@@ -325,12 +316,9 @@ def _seal_checks(visit: Visit) -> tuple[SealCheckView, ...]:
         ]
         result = "" if not made else "leaks" if any(x.leaks for x in made) else "holds" if made[-1].holds else "short"
         how = rule.positive if name == "positive" else rule.negative
-        hold = visit.seal_hold
-        is_this = hold is not None and (hold.donning, hold.adjustment) == (visit.donning, visit.adjustment)
-        since = hold.at if hold is not None and is_this and hold.check == name else None
-        out.append(
-            SealCheckView(name, how, result, math.ceil(must_be_held_s(visit, name) / visit.speed), moment(since))
-        )
+        hold = hold_of(visit, name)
+        since = moment(hold.at) if hold is not None else None
+        out.append(SealCheckView(name, how, result, math.ceil(must_be_held_s(visit, name) / visit.speed), since))
     return tuple(out)
 
 

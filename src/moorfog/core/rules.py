@@ -6,8 +6,9 @@ was taken from and how sure that is. This module parses what is handed to it; it
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from fractions import Fraction
 from typing import Any, Literal
 
@@ -323,7 +324,8 @@ def read_procedure(data: Mapping[str, Any], where: str) -> Procedure:
 
 
 def pin(book: Book, procedure: Procedure, protocols: tuple[Protocol, ...]) -> Rules:
-    """Bind book, procedure and the protocols the book allows into one set with its digest.
+    """Bind book, procedure and the protocols the book allows into one set with its digest; the procedure's questions
+    then say the book's own values.
 
     Raises :class:`DataError` if the book allows a protocol that was not handed over.
     """
@@ -331,8 +333,20 @@ def pin(book: Book, procedure: Procedure, protocols: tuple[Protocol, ...]) -> Ru
     missing = set(book.protocols) - {one.id for one in allowed}
     if missing:
         raise DataError(f"{book.id}.protocols", f"{sorted(missing)[0]!r} is allowed but not known")
+    items = tuple(
+        replace(one, title=_with_values(one.title, book), say=_with_values(one.say, book)) for one in procedure.item
+    )
+    procedure = replace(procedure, item=items)
     content = {"book": encode(book), "procedure": encode(procedure), "protocols": encode(allowed)}
     return Rules(book, procedure, allowed, digest(content))
+
+
+_KEY = re.compile(r"\{([a-z_.]+)\}")
+
+
+def _with_values(text: str, book: Book) -> str:
+    """Return a text of the procedure with the book's own values in the place of their keys, such as {smoking.wait}."""
+    return _KEY.sub(lambda found: str(book.values[found[1]].value) if found[1] in book.values else found[0], text)
 
 
 def rules_to_json(rules: Rules) -> dict[str, Any]:

@@ -13,7 +13,7 @@ from jinja2 import Environment, FileSystemLoader, StrictUndefined
 
 from moorfog.core.arithmetic import cut
 from moorfog.core.judge import is_sealed, outcome
-from moorfog.core.picture import limits_of_use, on_file, task_view, try_view, valid_until, with_values
+from moorfog.core.picture import limits_of_use, on_file, task_view, try_view, valid_until
 from moorfog.core.picture_qualitative import senses_view
 from moorfog.core.picture_runs import TryView
 from moorfog.core.readings import Reading
@@ -124,7 +124,7 @@ def _gates(visit: Visit, zone: ZoneInfo) -> tuple[GateLine, ...]:
             words += f" ({answer.minutes_ago} min before)"
         how = "observed" if item.mode == "observe" else "asked"
         moment = answer.at.astimezone(zone).strftime("%H:%M:%S")
-        title = with_values(item.title, visit.rules.book)
+        title = item.title
         out.append(GateLine(title, how, words, moment, f"{item.source} ({item.standing})"))
     return tuple(out)
 
@@ -137,7 +137,7 @@ def _changed_answers(visit: Visit, zone: ZoneInfo) -> tuple[str, ...]:
         item, before = visit.rules.procedure.find(one.question), last.get((one.question, one.facts))
         if item is not None and before is not None and before.answer != one.answer:
             first, then = (each.at.astimezone(zone).strftime("%H:%M:%S") for each in (before, one))
-            title = with_values(item.title, visit.rules.book)
+            title = item.title
             out.append(f"{title} {words[before.answer]} at {first}, then {words[one.answer]} at {then}")
         last[(one.question, one.facts)] = one
     return tuple(out)

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
-from datetime import date, datetime
+from datetime import datetime
 from fractions import Fraction
 from zoneinfo import ZoneInfo
 
@@ -65,14 +66,8 @@ class Permissions:
     rows: tuple[PermissionRow, ...]
 
 
-def facts_of(db: Session, person_id: str) -> PersonFacts:
-    """Return everything known of a person that decides what they may wear."""
-    rows = db.scalars(
-        select(WearPermission)
-        .where(WearPermission.person_id == person_id)
-        .order_by(WearPermission.tested_at.desc())
-        .limit(MOST)
-    )
+def facts_of(db: Session, person_id: str, rows: Sequence[WearPermission]) -> PersonFacts:
+    """Return everything known of a person that decides what they may wear of the passes in ``rows``."""
     ended = db.scalars(select(PermissionEnd).where(PermissionEnd.person_id == person_id))
     ends = [End(one.configuration, instant(one.ended_at), one.why, "tester") for one in ended]
     ends += [
@@ -141,11 +136,15 @@ def judge_permissions(db: Session, person: Person, day: str, task: Task | None) 
     site = db.get(Site, person.site_id)
     if site is None:
         raise DomainError("no_site", f"{person.name} is at no site. Move them to one first.")
-    book, facts = site_book(db, site, site.rule_book), facts_of(db, person.id)
-    shown = {
-        (row.visit_id, row.configuration): row
-        for row in db.scalars(select(WearPermission).where(WearPermission.person_id == person.id))
-    }
+    passes = (
+        select(WearPermission)
+        .where(WearPermission.person_id == person.id)
+        .order_by(WearPermission.tested_at.desc())
+        .limit(MOST)
+    )
+    rows = db.scalars(passes).all()
+    book, facts = site_book(db, site, site.rule_book), facts_of(db, person.id, rows)
+    shown = {(row.visit_id, row.configuration): row for row in rows}
     out = []
     for held in facts.passes:
         row = shown[(held.visit_id, held.piece.configuration)]
@@ -166,11 +165,5 @@ def judge_permissions(db: Session, person: Person, day: str, task: Task | None) 
                 tuple(WhyView(one.code, one.sentence, one.settled_by) for one in found.reasons),
             )
         )
-    out.sort(key=lambda one: (not one.may, one.tested_on), reverse=False)
+    out.sort(key=lambda one: (not one.may, one.tested_on))
     return Permissions(person.id, day, task.id if task else "", task.name if task else "", tuple(out))
-
-
-def may_wear_today(db: Session, person: Person, day: date) -> tuple[PermissionRow, ...]:
-    """Return what a person may wear on a day at their usual task, the latest test first."""
-    found = judge_permissions(db, person, day.isoformat(), usual_task(db, person))
-    return tuple(sorted((one for one in found.rows if one.may), key=lambda one: one.tested_on, reverse=True))
