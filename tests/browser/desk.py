@@ -137,7 +137,10 @@ class Desk:
         """Say that all is well: by the key of its own where a card can stop the test, once it may be pressed."""
         gate = self.page.locator(f"[data-item='{item}']").first.get_attribute("data-gate")
         if gate is not None:
-            self.page.locator("[data-gate='open']").wait_for()
+            try:
+                self.page.locator("[data-gate='open']").wait_for()
+            except TimeoutError as error:
+                raise AssertionError(f"{item} never opens: {self.page.locator('body').inner_text()}") from error
             self.press("y")
             return
         if item == "seal_check":

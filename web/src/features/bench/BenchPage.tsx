@@ -95,14 +95,18 @@ function Stage({ view, bench }: { view: VisitView; bench: Bench }) {
   const [skipped, setSkipped] = useState<string[]>([]);
   const [goneBack, setGoneBack] = useState<number | null>(null);
   const [choosing, setChoosing] = useState(false);
+  const [shown, setShown] = useState({ seq: -1, id: "" });
   const picture = view.picture;
   const canTest = session.data?.roles.includes("tester") ?? false;
   const behind = picture.behind.filter((one) => one.status === "done");
   const ahead = picture.queue.filter((one) => !skipped.includes(one.id));
-  const first = ahead[0] ?? picture.queue[0];
+  // Time alone brings questions due; none of them takes the place of the card under the tester's finger.
+  const kept = shown.seq === picture.seq ? ahead.find((one) => one.id === shown.id) : undefined;
+  const first = kept ?? ahead[0] ?? picture.queue[0];
+  if (first && (shown.seq !== picture.seq || shown.id !== first.id)) setShown({ seq: picture.seq, id: first.id });
   const back = goneBack !== null ? behind[goneBack] : undefined;
   const card = back ?? first;
-  const next = back ? first : (ahead[1] ?? picture.queue.find((one) => one.id !== card?.id));
+  const next = back ? first : [...ahead, ...picture.queue].find((one) => one.id !== card?.id);
   const other = canChange(view) ? () => setChoosing(true) : undefined;
   const goBack = () => setGoneBack((old) => Math.min((old ?? -1) + 1, behind.length - 1));
   const propose: Bench["propose"] = (body) => {
