@@ -23,7 +23,7 @@ from moorfog.operations.readings import AT_ONCE, load_chunks, store_next
 from moorfog.store.base import new_id, run_in_transaction
 from moorfog.store.models import Lease, ReadingChunk
 from tests.api.house import Client, House, Refused
-from tests.core.bench import BAD_FACTORS, GOOD, simulate
+from tests.core.bench import BAD_FACTORS, GOOD, broken_seal, simulate
 
 
 def columns(readings: list[Reading], first: int = 0) -> dict[str, Any]:
@@ -191,6 +191,63 @@ def test_readings_other_than_those_sealed_void_the_run(house: House, at_run: tup
     close(tester, run, readings, sha256="0" * 64)
     (one,) = tester.get(f"/api/visits/{visit}")["picture"]["tries"]
     assert one["outcome"] == "void" and one["reasons"][0]["code"] == "digest"
+
+
+@pytest.fixture
+def held(house: House, at_run: tuple[Client, str, str]) -> tuple[Client, str, dict[str, Any]]:
+    """A run that read nothing inside: its link is told to read on."""
+    tester, visit, run = at_run
+    readings = [one._replace(counts=0) if one.valve == "I" else one for one in readings_of(house)]
+    tester.link(f"runs/{run}/chunks", {"chunks": [columns(readings)]})
+    close(tester, run, readings)
+    plan = tester.link("status", {"state": "reading", "ambient": "5300"})["plan"]
+    assert plan["proof_of"] == run and plan["windows"] == [[0, plan["total_ms"], "IN"]] and plan["total_ms"] <= 120_000
+    return tester, visit, plan
+
+
+@pytest.mark.parametrize(
+    ("fault", "wait", "outcome"), [("", 22, "unfinished"), ("blocked hose", 22, "void"), ("", 130, "void")]
+)
+def test_the_link_reads_the_proof_itself_and_a_record_binds_its_readings(
+    house: House, held: tuple[Client, str, dict[str, Any]], fault: str, wait: int, outcome: str
+) -> None:
+    """A rise leaves the questions at the end to be answered; no rise, or one too late, is void."""
+    tester, visit, plan = held
+    protocol = next(one for one in house.rules.protocols if one.id == "fast-count-elastomeric")
+    readings = broken_seal(protocol, fault)
+    stream = plan["run_id"]
+    tester.link(f"runs/{stream}/chunks", {"chunks": [columns(readings)]})
+    house.clock.pass_by(wait)
+    body = {"end": "complete", "count": len(readings), "sha256": seal_digest(readings)}
+    tester.link(f"runs/{stream}/close", {**body, "occurred_at": house.clock.at.isoformat()})
+    picture = tester.get(f"/api/visits/{visit}")["picture"]
+    assert picture["tries"][0]["outcome"] == outcome and picture["proof"] is None
+    assert tester.link("status", {"state": "reading", "ambient": "5300"})["plan"] is None
+    record = tester.get(f"/api/visits/{visit}/record.json")
+    assert not recompute(record).differences
+    record["readings"][stream][0]["counts"][-1] += 1
+    assert any("sha256" in one.where for one in recompute(record).differences)
+
+
+@pytest.mark.parametrize("how", ["doffed", "did not rise", "nobody seals it"])
+def test_a_proof_that_can_no_more_be_had_lets_the_instrument_go(
+    house: House, held: tuple[Client, str, dict[str, Any]], how: str
+) -> None:
+    tester, visit, plan = held
+    with pytest.raises(Refused) as refused:
+        tester.say(visit, {"kind": "proof_given", "run_id": plan["proof_of"], "rose": True, "seen": "9000"})
+    assert refused.value.code == "read_by_link", "nobody types what the instrument reads"
+    if how == "doffed":
+        tester.say(visit, {"kind": "doffed", "why": "lifted"}, expects=None)
+    elif how == "did not rise":
+        tester.say(visit, {"kind": "proof_given", "run_id": plan["proof_of"], "rose": False, "seen": ""})
+    else:
+        house.clock.pass_by(121 + runs.GRACE.total_seconds() + runs.AWAY.total_seconds())
+        run_in_transaction(house.engine, lambda db: runs.void_stale_runs(db, house.clock))
+    with Session(house.engine) as db:
+        assert db.get(Lease, house.ours.counter) is None
+    if how != "doffed":
+        assert tester.get(f"/api/visits/{visit}")["picture"]["tries"][0]["outcome"] == "void"
 
 
 @pytest.mark.parametrize("heard", [True, False])

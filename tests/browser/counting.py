@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from moorfog.core.simulated_faults import PRACTICE
 from tests.browser.desk import Desk
 from tests.browser.walked import Walker
 
@@ -22,7 +23,7 @@ def at_the_start(
     tester.until("run")
     tester.page.get_by_text("link is up").wait_for()
     for key, words in (("p", protocol), ("f", fault)):
-        for _ in range(14):
+        for _ in range(len(PRACTICE) + 2):
             if not words or tester.page.locator(".reading b", has_text=words).count():
                 break
             tester.press(key)

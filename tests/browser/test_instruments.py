@@ -112,12 +112,24 @@ def test_a_fault_of_the_kit_is_void_and_says_so(desk: Make, walker: Walker) -> N
 
 
 @on_a_running_machine
+def test_a_seal_too_good_to_be_read_is_held_and_proved_by_the_instrument_itself(desk: Make, walker: Walker) -> None:
+    tester = desk().sign_in()
+    at_the_start(tester, walker, "2018", "ambient_count", "Sedge", FAST, "seal too good to be read", 10)
+    run(tester)
+    assert tester.until("proof") == "proof"
+    tester.page.get_by_text("It must rise to").wait_for()
+    assert tester.page.get_by_label("Highest number seen inside").count() == 0, "nobody types it"
+    tester.page.locator("[data-item='proof']").wait_for(state="detached")
+    assert "Held, then proved by breaking the seal" in to_the_papers(tester)
+
+
+@on_a_running_machine
 def test_a_blocked_hose_is_held_and_void_when_the_number_does_not_change(desk: Make, walker: Walker) -> None:
     tester = desk().sign_in()
     at_the_start(tester, walker, "2016", "ambient_count", "Sedge", FAST, "blocked hose")
     run(tester)
     assert tester.until("proof") == "proof"
-    tester.page.get_by_text("Held: next to nothing").wait_for()
+    tester.page.get_by_text("It must rise to").wait_for()
     tester.press("n")
     tester.until("decide")
     assert "the line is blocked" in reasons(tester)

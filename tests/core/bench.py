@@ -13,10 +13,20 @@ from moorfog.core.fold import must_be_held_s, step
 from moorfog.core.methods import QUALITATIVE
 from moorfog.core.picture import Card, Picture, picture
 from moorfog.core.protocols import Protocol
-from moorfog.core.readings import Reading, seal_digest
+from moorfog.core.proving import followed, is_read_by_link, least_risen, proof_stream, text_of
+from moorfog.core.readings import Chunk, Reading, chunk_of, seal_digest
 from moorfog.core.reduction import reduce_run
 from moorfog.core.rules import Rules
-from moorfog.core.simulation import SimulatedWearer
+from moorfog.core.simulation import (
+    AMBIENT,
+    CHALLENGE,
+    FLOW_NL_PER_MS,
+    STEP_MS,
+    SimulatedAir,
+    SimulatedChamber,
+    SimulatedSuction,
+    SimulatedWearer,
+)
 from moorfog.core.simulation import simulate as simulate_run
 from moorfog.core.visit import Visit, loops_needed
 from moorfog.data import facepiece_kinds
@@ -49,6 +59,28 @@ def facepiece(**changes: Any) -> ev.Facepiece:
     }
     given = {**plain, **changes}
     return ev.Facepiece(**{"traits": kind_of(given["kind"]), **given})
+
+
+def broken_seal(protocol: Protocol, fault: str = "", seal: int = 10**9, last_ms: int = 22_000) -> list[Reading]:
+    """What a link reads inside after a run: air from outside leaves the tube, a tight seal, broken after 14 s."""
+    wearer = SimulatedWearer(3, (seal, 2), (0, 14_000), fault)
+    air, chamber, suction = (
+        SimulatedAir(3, AMBIENT, FLOW_NL_PER_MS),
+        SimulatedChamber(3, CHALLENGE),
+        SimulatedSuction(3),
+    )
+    out = []
+    for t in range(STEP_MS, last_ms + STEP_MS, STEP_MS):
+        if protocol.family == "photometer":
+            signal, beside = chamber.next_signal(t, STEP_MS, True, wearer, t)
+            out.append(Reading(t, STEP_MS, 0, FLOW_NL_PER_MS * STEP_MS, "I", "", signal, beside))
+        elif protocol.family == "pressure":
+            leak, pressure = suction.next_leak(True, wearer, t)
+            out.append(Reading(t, STEP_MS, 0, 0, "I", "", leak, None, pressure))
+        else:
+            counts, volume = air.next_counts(t, STEP_MS, True, wearer, t)
+            out.append(Reading(t, STEP_MS, counts, volume, "I", air.flags))
+    return out
 
 
 def kind_of(name: str) -> ev.Kind:
@@ -101,6 +133,7 @@ class Bench:
     def __init__(self, rules: Rules, at: datetime = START, ids: str = "id", **opening: Any) -> None:
         self.rules, self.at, self.ids = rules, at, ids
         self.log: list[ev.Event] = []
+        self.streams: dict[str, list[Chunk]] = {}
         self.visit = Visit(rules)
         plain = {
             "person_id": "p",
@@ -191,9 +224,13 @@ class Bench:
             for loop in self.picture.loops:
                 self.say(ev.LoopClosed(loop.id))
         elif act == "proof":
-            run_id = self.visit.tries[-1].started.run_id
-            sensed = self.method in QUALITATIVE
-            self.say(ev.ProofSensed(run_id, True) if sensed else ev.ProofGiven(run_id, True, "5000"))
+            one = self.visit.tries[-1]
+            if one.sensed is not None:
+                self.say(ev.ProofSensed(one.started.run_id, True))
+            elif is_read_by_link(one):
+                self.prove()
+            else:
+                self.say(ev.ProofGiven(one.started.run_id, True, "5000"))
         elif act == "screen":
             self.screen()
         else:
@@ -205,6 +242,21 @@ class Bench:
             self.say(ev.SealHoldBegun(check))  # type: ignore[arg-type]
             self.at += timedelta(seconds=8)
         self.say(ev.SealChecked(check, wearer, wearer, place))  # type: ignore[arg-type]
+
+    def prove(self, readings: list[Reading] | None = None, wait: float = 4, end: str = "complete") -> None:
+        """Enter what a link read while the seal was broken on purpose."""
+        one = self.visit.tries[-1]
+        protocol = self.rules.protocol(one.started.protocol_id)
+        stream = proof_stream(protocol, self.rules.book, least_risen(self.visit, one))
+        assert protocol is not None and stream is not None
+        given = broken_seal(protocol) if readings is None else readings
+        followed(stream, given)
+        name = f"proof-{one.started.run_id}"
+        self.streams[name] = [chunk_of(0, given)] if given else []
+        self.at += timedelta(seconds=wait, milliseconds=given[-1].t if given else 0)
+        bound = (name, end, len(given), seal_digest(given), text_of(stream.low), text_of(stream.high))
+        payload = ev.ProofMeasured(one.started.run_id, *bound)  # type: ignore[arg-type]
+        self.visit = step(self.visit, self.event(payload))
 
     def start(self, source: str = "counter", **changes: Any) -> str:
         """Start a run and return its id."""

@@ -10,7 +10,7 @@ from typing import Any
 import pytest
 
 from moorfog.core import events as ev
-from moorfog.core.fold import fold
+from moorfog.core.fold import fold, step
 from moorfog.core.judge import is_sealed, is_under_question, run_blocks
 from moorfog.core.measure import ExerciseResult, conclude, measure_windows
 from moorfog.core.measured import MeasuredWindow
@@ -20,11 +20,12 @@ from moorfog.core.protection import suffices
 from moorfog.core.readings import Reading
 from moorfog.core.reduction import reduce_run
 from moorfog.core.rules import Rules
+from moorfog.core.simulated_faults import HEPA_LEFT_ON
 from moorfog.core.statement import statement_of
 from moorfog.core.visit import Visit, facts_digest
 from moorfog.data import facepiece_kinds, rules_for, shipped_books, shipped_rules
 from tests.core.all_ways import outcomes
-from tests.core.bench import BAD_FACTORS, CLEARED, GOOD, Bench, Refused, counter, facepiece, simulate, task
+from tests.core.bench import BAD_FACTORS, CLEARED, GOOD, Bench, Refused, broken_seal, counter, facepiece, simulate, task
 
 US = "us-29cfr1910-134"
 KEPT = ("medical", "training")
@@ -138,6 +139,15 @@ def test_i_taste_it_counts_until_the_palate_has_been_asked(rules: Rules, is_aske
     assert outcomes(bench.visit) == [result]
 
 
+def held(rules: Rules) -> Bench:
+    """A run that read nothing inside, on a display in whole numbers: half a step is 0.5, ten times that is 5."""
+    bench = Bench(rules)
+    bench.until("run")
+    bench.run(readings=[one._replace(counts=0) if one.valve == "I" else one for one in simulate(_fast(rules), GOOD)])
+    assert bench.visit.tries[-1].numbers.state == "held"
+    return bench
+
+
 @pytest.mark.parametrize(
     ("wait", "doff", "seen", "result"),
     [
@@ -149,23 +159,75 @@ def test_i_taste_it_counts_until_the_palate_has_been_asked(rules: Rules, is_aske
         (60, False, "lots", "void"),
     ],
 )
-def test_the_proof_is_a_figure_on_the_same_donning_within_two_minutes(
+def test_the_proof_of_a_typed_run_is_a_figure_on_the_same_donning_within_two_minutes(
     rules: Rules, wait: float, doff: bool, seen: str, result: str
 ) -> None:
-    """Nothing inside, display in whole numbers: half a step is 0.5, ten times that is 5."""
     bench = Bench(rules)
     bench.until("run")
-    clean = [one._replace(counts=0) if one.valve == "I" else one for one in simulate(_fast(rules), GOOD)]
-    bench.run(readings=clean)
-    run_id = bench.visit.tries[-1].started.run_id
-    assert bench.visit.tries[-1].numbers.state == "held"
+    run_id = bench.start("typed")
+    bench.at += timedelta(seconds=200)
+    bench.say(ev.NumbersTyped(run_id, "1", tuple(ev.TypedExercise("5300", "0") for _ in range(4))))
+    one = bench.visit.tries[-1]
+    assert one.numbers.state == "held" and one.ended_at is not None
     if doff:
         bench.say(ev.Doffed("done"), 5)
-    bench.at = bench.visit.tries[-1].ended_at + timedelta(seconds=wait)
+    bench.at = one.ended_at + timedelta(seconds=wait)
     bench.say(ev.ProofGiven(run_id, True, seen), 0)
     if result == "pass":
         bench.until("sign_wearer")
     assert outcomes(bench.visit) == [result]
+
+
+FAST = shipped_rules(US).protocol("fast-count-elastomeric")
+assert FAST is not None
+RISES = broken_seal(FAST)
+
+
+@pytest.mark.parametrize(
+    ("readings", "wait", "doff", "end", "result"),
+    [
+        (RISES, 60, False, "complete", "pass"),
+        (RISES, 60, False, "stopped", "pass"),
+        (RISES, 119, False, "complete", "void"),
+        (RISES, 60, True, "complete", "void"),
+        (RISES, 60, False, "lost", "void"),
+        (RISES[:40], 60, False, "complete", "void"),
+        (RISES[56:], 60, False, "complete", "void"),
+        (RISES[:50] + RISES[56:], 60, False, "complete", "void"),
+        ([one._replace(valve="O") for one in RISES], 60, False, "complete", "void"),
+        ([one._replace(flags="A") for one in RISES], 60, False, "complete", "void"),
+        (broken_seal(FAST, "blocked hose"), 60, False, "complete", "void"),
+        (broken_seal(FAST, HEPA_LEFT_ON), 60, False, "complete", "void"),
+        ([], 60, False, "complete", "void"),
+    ],
+    ids=("rises", "stopped", "late", "doffed", "lost", "still", "high", "gap", "valve", "flag", "hose", "HEPA", "none"),
+)
+def test_the_proof_of_a_linked_run_is_one_stream_that_rises_tenfold_on_the_same_donning(
+    rules: Rules, readings: list[Reading], wait: float, doff: bool, end: str, result: str
+) -> None:
+    """The stream must show as little as before, then the rise: one that begins high proves nothing."""
+    bench = held(rules)
+    if doff:
+        bench.say(ev.Doffed("done"), 5)
+    ended = bench.visit.tries[-1].ended_at
+    assert ended is not None
+    bench.at = ended + timedelta(seconds=wait)
+    bench.prove(readings, wait=0, end=end)
+    if result == "pass":
+        bench.until("sign_wearer")
+    assert outcomes(bench.visit) == [result]
+
+
+def test_nobody_types_the_proof_of_a_linked_run(rules: Rules) -> None:
+    bench = held(rules)
+    run_id = bench.visit.tries[-1].started.run_id
+    with pytest.raises(Refused, match="read_by_link"):
+        bench.say(ev.ProofGiven(run_id, True, "9000"))
+    bench.visit = step(bench.visit, bench.event(ev.ProofGiven(run_id, True, "9000")))
+    assert outcomes(bench.visit) == ["unfinished"], "written by an older program: it proves nothing"
+    bench.say(ev.ProofGiven(run_id, False))
+    bench.prove()
+    assert outcomes(bench.visit) == ["void"], "once it did not rise, no later stream mends it"
 
 
 def _fast(rules: Rules) -> Any:

@@ -103,6 +103,7 @@ def test_nothing_said_later_makes_a_pass_of_what_was_none(way: Way, data: st.Dat
             ev.Answered(question, "fine", facts_digest(visit, item), screen="s"),
             ev.ProofGiven(one.started.run_id, True, "9000"),
             ev.ProofSensed(one.started.run_id, True),
+            ev.ProofMeasured(one.started.run_id, "s", "complete", 0, "0" * 64, "0", "9000"),
             ev.Corrected(one.chosen_seq, "wrong size", size="L"),
             ev.Corrected(1, "wrong person", person_id="q"),
             events[data.draw(st.integers(0, len(spoilt) - 1))].payload,

@@ -28,7 +28,7 @@ def generated(way: Way, count: int) -> Iterator[dict[str, Any]]:
     for number in range(count):
         dice = random.Random(f"{way}{number}")
         bench = copy.copy(begun)
-        bench.log = list(begun.log)
+        bench.log, bench.streams = list(begun.log), {}
         readings: dict[str, list[Chunk]] = {}
         if protocol.is_qualitative:
             bench.smell(skip=dice.choice([None, None, None, 2]))
@@ -39,6 +39,7 @@ def generated(way: Way, count: int) -> Iterator[dict[str, Any]]:
             bench.run(readings=rows, protocol_id=protocol.id)
             readings = {bench.visit.tries[-1].started.run_id: [chunk_of(0, rows)]}
         finish(bench, dice)
+        readings |= bench.streams
         log = tuple(bench.log)
         if dice.random() < 0.3:
             one = bench.visit.tries[-1]

@@ -53,6 +53,7 @@ class Second:
 
     def __init__(self, record: Json) -> None:
         self.record = record
+        self.inside: list[Fraction] = []
         self.book: Json = record["rules"]["book"]
         self.items: list[Json] = record["rules"]["procedure"]["item"]
         self.protocols: dict[str, Json] = {one["id"]: one for one in record["rules"]["protocols"]}
@@ -331,6 +332,7 @@ class Second:
 
     def counted(self, out: Judged, payload: Json, piece: Json, protocol: Json) -> None:
         level = number(payload["level"]) or Fraction(10**9)
+        self.inside = []
         closed = next(
             (one["payload"] for one in self.of("run_closed") if one["payload"]["run_id"] == payload["run_id"]), None
         )
@@ -354,10 +356,56 @@ class Second:
         out.reaches = min(factors) >= level if each else out.overall >= level
         if not out.reaches:
             out.against.append("below the level")
-        if low:
-            proofs = [one for one in self.of("proof_given") if one["payload"]["run_id"] == payload["run_id"]]
-            if not proofs or not all(one["payload"]["rose"] for one in proofs):
-                out.against.append("held and not proved")
+        if low and not (
+            self.proved_by_stream(payload, protocol) if payload["source"] == "counter" else self.typed_proof(payload)
+        ):
+            out.against.append("held and not proved")
+
+    def typed_proof(self, payload: Json) -> bool:
+        """Whether the display rose when the seal was broken, and nobody ever said that it did not."""
+        proofs = [one for one in self.of("proof_given") if one["payload"]["run_id"] == payload["run_id"]]
+        return bool(proofs) and all(one["payload"]["rose"] for one in proofs)
+
+    def proved_by_stream(self, payload: Json, protocol: Json) -> bool:
+        """Whether the instrument itself read the rise: still for so long, then so many times the inside, in one piece.
+
+        docs/quantitative.md, The proof. The means are of so many seconds of readings, one after the other.
+        """
+        run = payload["run_id"]
+        denied = any(not one["payload"]["rose"] for one in self.of("proof_given") if one["payload"]["run_id"] == run)
+        given = [one["payload"] for one in self.of("proof_measured") if one["payload"]["run_id"] == run]
+        if denied or not given or any(one["end"] == "lost" for one in given):
+            return False
+        step = number(payload["instrument"]["resolution"]) or Fraction(1)
+        least = (self.figure("proof.rise") or 0) * max(*self.inside, step / 2)
+        return all(self.rises(self.rows(one["stream_id"]), protocol, least) for one in given)
+
+    def rises(self, rows: list[Json], protocol: Json, least: Fraction) -> bool:
+        still = mean_of = 0
+        part: list[Json] = []
+        wanted, length = (self.figure("proof.still") or 0) * 1000, (self.figure("proof.mean") or 0) * 1000
+        before = None
+        for one in rows:
+            if before is not None and abs(one["t"] - one["dt"] - before) * 2 > one["dt"]:
+                part, still = [], 0
+            before = one["t"]
+            if one["valve"] != "I":
+                part, still = [], 0
+                continue
+            part.append(one)
+            mean_of = sum(each["dt"] for each in part)
+            if mean_of < length:
+                continue
+            if protocol["family"] in ("photometer", "pressure"):
+                mean = Fraction(sum(max(each["signal"], 0) * each["dt"] for each in part), mean_of * 1000)
+            else:
+                volume = sum(each["volume_nl"] for each in part)
+                mean = Fraction(sum(each["counts"] for each in part) * 10**6, volume) if volume else Fraction(0)
+            part = []
+            if mean >= least and still >= wanted:
+                return True
+            still = still + mean_of if mean < least else 0
+        return False
 
     def windows(self, protocol: Json) -> list[tuple[int, Json, int, int]]:
         out, clock = [], 0
@@ -423,6 +471,7 @@ class Second:
         factors = []
         for one, (a, b) in zip(summed, pairs, strict=True):
             counts, volume = inside[one]
+            self.inside.append(Fraction(counts * 10**6, volume))
             factor = (a + b) / 2 / Fraction(max(counts, 1) * 10**6, volume)
             factors.append(min(factor, cap) if cap is not None else factor)
         total, volume = sum(inside[one][0] for one in summed), sum(inside[one][1] for one in summed)
@@ -452,6 +501,7 @@ class Second:
                 return [], False
             leak = Fraction(sum(one["signal"] * one["dt"] for one in used), sum(one["dt"] for one in used)) / 1000
             least += leak <= step
+            self.inside.append(leak)
             factors.append(flow / max(leak, step))
             by.setdefault(index, []).append(factors[-1])
         pairs = [len(one) / sum(1 / each for each in one) for one in by.values()]
@@ -507,6 +557,7 @@ class Second:
             least = (number(payload["instrument"]["resolution"]) or Fraction(0)) * 500
             factors.append(challenge / max(found, least))
             figures.append(found / 1000)
+            self.inside.append(found / 1000)
         return factors, sum(figures) / len(figures) <= self.low(payload)
 
     def from_display(self, out: Judged, payload: Json, protocol: Json, typed: Json) -> tuple[list[Fraction], bool]:
@@ -518,6 +569,7 @@ class Second:
                 return [], False
             outside.append(a)
             low.append(b)
+            self.inside.append(b)
             factors.append(a / (b or (number(typed["resolution"]) or Fraction(1)) / 2))
         least, drift = number(payload["instrument"]["ambient_minimum"]) or Fraction(0), self.figure("drift.maximum")
         a, b = min(outside), max(outside)

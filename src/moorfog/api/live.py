@@ -24,10 +24,12 @@ from moorfog.core.arithmetic import cut
 from moorfog.core.events import parse_instant
 from moorfog.core.live_numbers import live_numbers, value_of
 from moorfog.core.picture_wearer import WearerView, wearer_view
+from moorfog.core.proving import ProofStream, awaits_stream
 from moorfog.core.readings import Reading
 from moorfog.core.reduction import Reduction, reduction_for
 from moorfog.core.rules import Book
 from moorfog.core.visit import Visit
+from moorfog.operations.proofs import stream_of, stream_on
 from moorfog.operations.readings import load_fresh_chunks
 from moorfog.operations.views import VisitView, view_for_screen
 from moorfog.store.base import Clock, quick_engine
@@ -59,12 +61,22 @@ class RunWatch:
 
 
 @dataclass
+class ProofWatch:
+    """The proof of a held run being followed."""
+
+    run_id: str
+    stream: ProofStream
+    last_first: int = -1
+
+
+@dataclass
 class Watch:
     """A visit being followed by at least one browser."""
 
     seq: int = -1
     changes_at: datetime | None = None
     run: RunWatch | None = None
+    proof: ProofWatch | None = None
     queues: list[Queue[str]] = field(default_factory=list)
     wearers: list[Queue[str]] = field(default_factory=list)
 
@@ -96,8 +108,7 @@ class Hub:
             watch = self.watches.setdefault(visit_id, Watch())
             watch.of(for_wearer).append(queue)
             watch.seq = -1
-            if watch.run is not None:
-                watch.run = None
+            watch.run = watch.proof = None
             if self.thread is None or not self.thread.is_alive():
                 self.thread = threading.Thread(target=self._tail, daemon=True, name="live")
                 self.thread.start()
@@ -179,8 +190,11 @@ class Hub:
                     self._send(watch, message("state", wearers), for_wearer=True)
                 head = db.get(VisitHead, visit_id)
                 if head is not None:
-                    self._follow(watch, load_visit(db, head))
+                    visit = load_visit(db, head)
+                    self._follow(watch, visit)
+                    self._follow_proof(db, watch, visit_id, visit, now)
         self._read(db, [(one, one.run) for one in watched.values() if one.run is not None])
+        self._read_proofs(db, [(one, one.proof) for one in watched.values() if one.proof is not None])
 
     def _follow(self, watch: Watch, visit: Visit) -> None:
         running = visit.running
@@ -197,6 +211,33 @@ class Hub:
             watch.run = RunWatch(
                 running.started.run_id, reduction, book, Fraction(started.level), running.facepiece.kind
             )
+
+    def _follow_proof(self, db: Session, watch: Watch, visit_id: str, visit: Visit, now: datetime) -> None:
+        one = awaits_stream(visit, now)
+        stream = stream_of(visit, one) if one is not None else None
+        found = stream_on(db, visit_id) if stream is not None else None
+        if stream is None or found is None:
+            watch.proof = None
+        elif watch.proof is None or watch.proof.run_id != found:
+            watch.proof = ProofWatch(found, stream)
+
+    def _read_proofs(self, db: Session, followed: list[tuple[Watch, ProofWatch]]) -> None:
+        found = load_fresh_chunks(db, {proof.run_id: proof.last_first for _, proof in followed})
+        for watch, proof in followed:
+            chunks = found.get(proof.run_id)
+            if not chunks:
+                continue
+            proof.last_first = chunks[-1].first
+            for chunk in chunks:
+                for one in chunk.readings():
+                    proof.stream.feed(one)
+            latest = proof.stream.latest
+            said = {
+                "inside": cut(latest, 3) if latest is not None else None,
+                "still": proof.stream.is_still,
+                "risen": proof.stream.risen,
+            }
+            self._send(watch, message("proof", json.dumps(said)))
 
     def _read(self, db: Session, followed: list[tuple[Watch, RunWatch]]) -> None:
         """Feed what is new of all runs that are followed, and tell their screens; one question for all of them."""

@@ -18,6 +18,7 @@ from moorfog.core.kit_gate import instrument_against
 from moorfog.core.methods import QUALITATIVE
 from moorfog.core.next_steps import may_refit, spent
 from moorfog.core.protection import protection
+from moorfog.core.proving import is_read_by_link
 from moorfog.core.refusal import Refusal as Refusal
 from moorfog.core.visit import (
     Visit,
@@ -354,6 +355,8 @@ def _proof(visit: Visit, payload: ev.ProofGiven, at: datetime) -> Refusal | None
     current = visit.current_try
     if current is None or current.started.run_id != payload.run_id or current.numbers.state != "held":
         return Refusal("nothing_held", "No verdict is held.", "Go on.")
+    if payload.rose and is_read_by_link(current):
+        return Refusal("read_by_link", "The instrument itself reads the rise.", "Break the seal and watch the number.")
     return None
 
 

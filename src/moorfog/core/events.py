@@ -364,6 +364,24 @@ class ProofGiven:
 
 
 @dataclass(frozen=True)
+class ProofMeasured:
+    """What a link read inside after a held run while the seal was broken on purpose, in one stream of readings.
+
+    ``low`` and ``high``: the last mean before the rise and the first that was enough, exact text in the unit of the
+    display; empty where there was none. ``count`` and ``sha256`` bind the readings, kept under ``stream_id``.
+    """
+
+    run_id: str
+    stream_id: str
+    end: RunEnd
+    count: int
+    sha256: str
+    low: str = ""
+    high: str = ""
+    kind: Literal["proof_measured"] = "proof_measured"
+
+
+@dataclass(frozen=True)
 class Decided:
     """What to do after a try that did not pass."""
 
@@ -452,6 +470,7 @@ Payload: TypeAlias = (
     | ClockDiffered
     | Stopped
     | ProofGiven
+    | ProofMeasured
     | Decided
     | Withheld
     | Signed
@@ -497,6 +516,7 @@ KINDS: dict[str, type[Any]] = {
         ClockDiffered,
         Stopped,
         ProofGiven,
+        ProofMeasured,
         Decided,
         Withheld,
         Signed,

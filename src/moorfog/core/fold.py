@@ -17,7 +17,7 @@ from moorfog.core.judge import file_blocks, outcome, run_blocks
 from moorfog.core.kit_gate import instrument_against
 from moorfog.core.measure import Reason, RunNumbers, measure_typed
 from moorfog.core.measure_run import limits_of_run, measure_run
-from moorfog.core.proving import judge_proof
+from moorfog.core.proving import is_read_by_link, judge_proof, judge_stream
 from moorfog.core.replacing import made, replace
 from moorfog.core.rules import Rules
 from moorfog.core.trying import begin_try, break_run, find_try, is_redonning, put_try, spoil, try_at, worsen
@@ -44,6 +44,7 @@ UNSIGNING: frozenset[type] = frozenset(
         ev.NumbersTyped,
         ev.RunVoided,
         ev.ProofGiven,
+        ev.ProofMeasured,
         ev.Decided,
         ev.Withheld,
         ev.MethodChosen,
@@ -541,8 +542,18 @@ def _proof_given(visit: Visit, event: ev.Event, payload: ev.ProofGiven) -> Visit
     one = find_try(visit, payload.run_id)
     if one is None or one.is_running or one.proof is False:
         return visit
+    if payload.rose and is_read_by_link(one):
+        return visit  # its link reads the proof: what somebody says of the number proves nothing
     rose, why = judge_proof(visit, one, event.occurred_at, payload.rose, payload.seen)
     return put_try(visit, replace(one, proof=rose, proof_reason=why))
+
+
+def _proof_measured(visit: Visit, event: ev.Event, payload: ev.ProofMeasured) -> Visit:
+    one = find_try(visit, payload.run_id)
+    if one is None or one.is_running or one.proof is False or not is_read_by_link(one):
+        return visit
+    rose, why = judge_stream(visit, one, event.occurred_at, payload)
+    return put_try(visit, replace(one, proof=rose, proof_reason=why, proof_stream=payload.stream_id))
 
 
 def _decided(visit: Visit, event: ev.Event, payload: ev.Decided) -> Visit:
@@ -684,6 +695,7 @@ _HANDLERS: dict[type, Callable[[Visit, ev.Event, Any], Visit]] = {
     ev.Distress: _distress,
     ev.Stopped: _stopped,
     ev.ProofGiven: _proof_given,
+    ev.ProofMeasured: _proof_measured,
     ev.Decided: _decided,
     ev.Withheld: _withheld,
     ev.Signed: _signed,

@@ -427,7 +427,9 @@ def _after_numbers(visit: Visit, one: Try) -> tuple[Outcome, tuple[Reason, ...]]
                     "Clear the line, then repeat.",
                 ),
             )
-        notes = tuple(note for note in notes if note.code != "near_zero")
+        proved = f"Held, then proved by breaking the seal on purpose: {one.proof_reason}."
+        shown = (Reason("proved", proved, "held verdict, common practice", "note"),) if one.proof_reason else ()
+        notes = (*(note for note in notes if note.code != "near_zero"), *shown)
     if visit.attempt != one.attempt:
         return "unfinished", (
             *notes,

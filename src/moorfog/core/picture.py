@@ -34,7 +34,7 @@ from moorfog.core.picture_runs import reason_view as reason_view
 from moorfog.core.picture_runs import try_view as try_view
 from moorfog.core.protection import protection, suffices
 from moorfog.core.protocols import Protocol, instrument_of
-from moorfog.core.proving import WITHIN, least_risen, too_late
+from moorfog.core.proving import WITHIN, is_read_by_link, least_risen, too_late
 from moorfog.core.rules import Item
 from moorfog.core.simulated_faults import PRACTICE
 from moorfog.core.validity import valid_until as valid_until
@@ -172,12 +172,13 @@ class SignatureView:
 @dataclass(frozen=True)
 class ProofView:
     """What the seal-break proof must show: the inside figure to be reached, in its unit, and until when; why it can
-    show nothing any more, empty while it can."""
+    show nothing any more, empty while it can. ``is_read``: the linked instrument reads it, nobody types it."""
 
     least: str
     unit: str
     until: str | None
     against: str
+    is_read: bool
 
 
 def proof_view(visit: Visit, now: datetime) -> ProofView | None:
@@ -190,7 +191,8 @@ def proof_view(visit: Visit, now: datetime) -> ProofView | None:
     until = visit.after(one.ended_at, float(within)) if one.ended_at is not None and within is not None else None
     unit = UNITS.get(protocol.family if protocol is not None else "", "per cm³")
     against = too_late(visit, one, now, on_face=True)
-    return ProofView(cut(least, 3) if least is not None else "", unit, moment(until), against)
+    shown = cut(least, 3) if least is not None else ""
+    return ProofView(shown, unit, moment(until), against, is_read_by_link(one))
 
 
 @dataclass(frozen=True)

@@ -18,10 +18,12 @@ from moorfog.core.codec import DataError, decode, encode
 from moorfog.core.columns import reduce_chunks, seal_of
 from moorfog.core.fold import fold
 from moorfog.core.judge import is_sealed, outcome
+from moorfog.core.proving import followed, least_risen, proof_stream, text_of
 from moorfog.core.readings import Chunk, merged
 from moorfog.core.record_text import read_record_text
 from moorfog.core.rules import Rules, rules_from_json, rules_to_json
 from moorfog.core.statement import statement_differences
+from moorfog.core.trying import find_try
 from moorfog.core.visit import FOLD_VERSION, Try, Visit
 
 FORMAT = "moorfog-record"
@@ -242,6 +244,8 @@ def recompute(
     for event in events:
         if isinstance(event.payload, ev.RunClosed):
             _check_readings(out, record, visit, event.payload, f"events[{event.seq - 1}].payload")
+        if isinstance(event.payload, ev.ProofMeasured):
+            _check_proof(out, record, visit, event.payload, f"events[{event.seq - 1}].payload")
     verdict = verdict_of(visit)
     _compare(out, "verdict", record.verdict, verdict)
     _compare(out, "signatures", record.signatures, signatures_of(visit))
@@ -268,18 +272,39 @@ def _differ(out: list[Difference], where: str, stored: str, found: str) -> None:
         out.append(Difference(where, stored, found))
 
 
-def _check_readings(out: list[Difference], record: Record, visit: Visit, closed: ev.RunClosed, where: str) -> None:
-    one = next((each for each in visit.tries if each.started.run_id == closed.run_id), None)
-    protocol = visit.rules.protocol(one.started.protocol_id) if one is not None else None
-    chunks = record.readings.get(closed.run_id, ())
+def _bound_readings(
+    out: list[Difference], record: Record, key: str, sealed: ev.RunClosed | ev.ProofMeasured, where: str
+) -> tuple[Chunk, ...] | None:
+    """Return the readings kept under a key, held against the count and the digest that bind them; None for bad ones."""
+    chunks = tuple(record.readings.get(key, ()))
     for number, chunk in enumerate(chunks):
         problem = chunk.problem()
         if problem is not None:
-            out.append(Difference(f"readings.{closed.run_id}[{number}]", "columns of readings", problem))
-            return
-    _differ(out, f"{where}.count", str(closed.count), str(sum(len(chunk.t) for chunk in chunks)))
-    _differ(out, f"{where}.sha256", closed.sha256, seal_of(chunks))
-    if protocol is None:
+            out.append(Difference(f"readings.{key}[{number}]", "columns of readings", problem))
+            return None
+    _differ(out, f"{where}.count", str(sealed.count), str(sum(len(chunk.t) for chunk in chunks)))
+    _differ(out, f"{where}.sha256", sealed.sha256, seal_of(chunks))
+    return chunks
+
+
+def _check_proof(out: list[Difference], record: Record, visit: Visit, given: ev.ProofMeasured, where: str) -> None:
+    one = find_try(visit, given.run_id)
+    protocol = visit.rules.protocol(one.started.protocol_id) if one is not None else None
+    least = least_risen(visit, one) if one is not None else None
+    chunks = _bound_readings(out, record, given.stream_id, given, where)
+    stream = proof_stream(protocol, visit.rules.book, least)
+    if stream is None or chunks is None:
+        return
+    followed(stream, (each for one in chunks for each in one.readings()))
+    _differ(out, f"{where}.low", given.low, text_of(stream.low))
+    _differ(out, f"{where}.high", given.high, text_of(stream.high))
+
+
+def _check_readings(out: list[Difference], record: Record, visit: Visit, closed: ev.RunClosed, where: str) -> None:
+    one = find_try(visit, closed.run_id)
+    protocol = visit.rules.protocol(one.started.protocol_id) if one is not None else None
+    chunks = _bound_readings(out, record, closed.run_id, closed, where)
+    if protocol is None or chunks is None:
         return
     counted = one.counted if one is not None else None
     instrument = counted.instrument if counted is not None else None

@@ -25,5 +25,6 @@ def named_exercise(fault: str, exercises: Sequence[str]) -> int | None:
 
 
 GOOD_SEAL = "good seal"
-PRACTICE = (GOOD_SEAL, *WEARER_FAULTS, *KIT_FAULTS)
-"""What a practice run may be set to: a seal that is good for sure, or one of the faults."""
+TIGHT_SEAL = "seal too good to be read"
+PRACTICE = (GOOD_SEAL, TIGHT_SEAL, *WEARER_FAULTS, *KIT_FAULTS)
+"""What a practice run may be set to: a seal that is good for sure, one so good that it is held, or a fault."""

@@ -28,7 +28,7 @@ from moorfog.core.protocols import Protocol
 from moorfog.core.rules import FACTS, Item, Rules, SealRule, When
 from moorfog.core.same import Same
 
-FOLD_VERSION = 5
+FOLD_VERSION = 6
 """Raised whenever the same log would fold to another result; see docs/fold-changes.md."""
 
 Outcome = Literal["pass", "fail", "void", "unfinished"]
@@ -170,6 +170,7 @@ class Try:
     typed: NumbersTyped | None = None
     proof: bool | None = None
     proof_reason: str = ""
+    proof_stream: str = ""
     doses: tuple[datetime, ...] = ()
     detection: Detection | None = None
     longest_gap_ms: int = 0

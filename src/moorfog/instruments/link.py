@@ -16,6 +16,7 @@ import threading
 import time
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
+from fractions import Fraction
 from pathlib import Path
 from typing import Any
 from urllib.parse import urlsplit
@@ -24,6 +25,7 @@ from moorfog.core.codec import encode
 from moorfog.core.events import instant
 from moorfog.core.live_numbers import must_end
 from moorfog.core.protocols import read_protocol
+from moorfog.core.proving import ProofStream
 from moorfog.core.readings import Reading, chunk_of, seal_digest
 from moorfog.core.reduction import Reduction, reduction_for
 from moorfog.instruments.driver import Driver, LineDriver, RawReading, open_wire
@@ -99,9 +101,14 @@ class Run:
     end: str = ""
     ended_at: float = 0.0
     watched: Reduction | None = None
+    proof: ProofStream | None = None
 
     def __post_init__(self) -> None:
-        """A run whose protocol may end it early is followed here too, so that it ends at once."""
+        """A run whose protocol may end it early is followed here too, so that it ends at once; so is a proof."""
+        proof = self.plan.get("proof")
+        if proof:
+            protocol = read_protocol(self.plan["protocol"], "plan.protocol")
+            self.proof = ProofStream(protocol, Fraction(proof["least"]), proof["still_ms"], proof["mean_ms"])
         if self.plan.get("may_end_early"):
             self.watched = reduction_for(read_protocol(self.plan["protocol"], "plan.protocol"), 10**9)
 
@@ -111,6 +118,13 @@ class Run:
             return False
         self.watched.feed(reading)
         return must_end(self.watched, str(self.plan["level_key"]))
+
+    def is_proved(self, reading: Reading) -> bool:
+        """Tell whether this reading shows the rise that a proof waits for."""
+        if self.proof is None:
+            return False
+        self.proof.feed(reading)
+        return self.proof.risen
 
     @property
     def id(self) -> str:
@@ -262,8 +276,8 @@ class Link:
             total = int(run.plan["total_ms"])
             if run.is_over_early(raw.reading._replace(t=t)):
                 run.end, run.ended_at = "stopped", time.monotonic()
-            if t >= total and not run.end:
-                run.end, run.ended_at = "complete", run.t0 + total / 1000 / int(run.plan["speed"])
+            if not run.end and (t >= total or run.is_proved(raw.reading._replace(t=t))):
+                run.end, run.ended_at = "complete", run.t0 + min(t, total) / 1000 / int(run.plan["speed"])
             want = run.valve_at(t)
         self.wake.set()
         return want

@@ -19,6 +19,7 @@ def export_record(db: Session, actor: Actor, visit_id: str) -> bytes:
     head = find_head(db, actor.require(*READERS), visit_id)
     visit = load_visit(db, head)
     runs = [one.started.run_id for one in visit.tries if one.closed is not None]
+    runs += [one.proof_stream for one in visit.tries if one.proof_stream]
     readings = {run: load_chunks(db, run) for run in runs}
     signed = select(SignatureRow.canonical).where(
         SignatureRow.visit_id == visit_id, SignatureRow.revision == visit.revision

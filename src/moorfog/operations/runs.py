@@ -20,12 +20,13 @@ from moorfog.core.picture import level_for, run_protocols
 from moorfog.core.readings import Reading, seal_digest
 from moorfog.core.reduction import reduce_run
 from moorfog.core.rules import Book, Protocol
-from moorfog.core.simulated_faults import KIT_FAULTS, PRACTICE, WEARER_FAULTS
+from moorfog.core.simulated_faults import KIT_FAULTS, PRACTICE, TIGHT_SEAL, WEARER_FAULTS
 from moorfog.core.simulation import faulty_factors, wearer_factors
 from moorfog.core.visit import Try, Visit
 from moorfog.operations.errors import Conflict, DomainError, NotFound
 from moorfog.operations.kit import find_instrument, instrument_facts
 from moorfog.operations.links import Linked
+from moorfog.operations.proofs import PROOF_OF, Sealed, close_proof, open_proof
 from moorfog.operations.proposals import StartRun
 from moorfog.operations.readings import load_chunks, missing, no_lease
 from moorfog.operations.visits import append
@@ -143,6 +144,8 @@ def simulated_wearer(db: Session, visit: Visit, protocol: Protocol, fault: str =
     factors = wearer_factors(seed, typical if near >= 0.6 else typical * 0.12, leak, len(protocol.exercises()))
     if fault in WEARER_FAULTS:
         factors = faulty_factors(seed, 400, fault, [one.id for one in protocol.exercises()])
+    elif fault == TIGHT_SEAL:
+        factors = (10**9,) * len(protocol.exercises())
     elif fault:
         factors = wearer_factors(seed, 4000, None, len(protocol.exercises()))
     return {
@@ -207,8 +210,10 @@ def close_run(
     head = lock_head(db, visit_id) if visit_id else None
     if head is None:
         raise Conflict("no_lease", "This run is sealed or void already.")
-    _leased(db, row.id, run_id)
+    lease = _leased(db, row.id, run_id)
     visit = load_visit(db, head)
+    if PROOF_OF in lease.plan:
+        return close_proof(db, clock, f"link:{row.name}", head, visit, lease, Sealed(end, count, sha256, occurred_at))
     one = _try_of(visit, run_id)
     protocol = visit.rules.protocol(one.started.protocol_id) if one else None
     if one is None or one.counted is None or protocol is None:
@@ -223,6 +228,7 @@ def close_run(
     moment = max(occurred_at, visit.last_at or occurred_at)
     after = append(db, clock, f"link:{row.name}", head, visit, new_id(), payload, moment, digest(encode(payload)))
     db.execute(delete(Lease).where(Lease.run_id == run_id))
+    open_proof(db, clock, head, after, lease.plan)
     return after
 
 
@@ -246,8 +252,10 @@ def void_run(db: Session, clock: Clock, visit_id: str, run_id: str, reason: str,
     if head is None:
         return
     visit = load_visit(db, head)
-    one = _try_of(visit, run_id)
-    if one is not None and one.closed is None and not one.voided:
+    one, lease = _try_of(visit, run_id), db.scalar(select(Lease).where(Lease.run_id == run_id))
+    if lease is not None and PROOF_OF in lease.plan:
+        close_proof(db, clock, actor, head, visit, lease, Sealed("lost", 0, "", clock.now(db)))
+    elif one is not None and one.closed is None and not one.voided:
         payload = ev.RunVoided(run_id, reason)
         append(
             db,

@@ -8,7 +8,7 @@ from datetime import datetime, timedelta
 from typing import Any
 from zoneinfo import ZoneInfo
 
-from sqlalchemy import select, update
+from sqlalchemy import delete, select, update
 from sqlalchemy.orm import Session
 
 from moorfog.core import events as ev
@@ -19,6 +19,7 @@ from moorfog.core.events import instant
 from moorfog.core.fold import step
 from moorfog.core.judge import file_blocks
 from moorfog.core.picture import Picture, picture
+from moorfog.core.proving import awaits_stream
 from moorfog.core.visit import Visit, loops_needed
 from moorfog.data import facepiece_kinds
 from moorfog.operations.accounts import Actor
@@ -184,6 +185,10 @@ def append(
     refresh(db, head, visit)
     if before.running is not None and visit.running is None:
         db.execute(update(Lease).where(Lease.run_id == before.running.started.run_id).values(stop=True))
+    held = awaits_stream(before, before.last_at or occurred_at)
+    if held is not None and awaits_stream(visit, occurred_at) is None:
+        runs = [one.started.run_id for one in visit.tries]
+        db.execute(delete(Lease).where(Lease.visit_id == head.id, Lease.run_id.not_in(runs)))
     return visit
 
 

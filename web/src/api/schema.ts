@@ -3286,11 +3286,13 @@ export interface components {
         /**
          * ProofView
          * @description What the seal-break proof must show: the inside figure to be reached, in its unit, and until when; why it can
-         *     show nothing any more, empty while it can.
+         *     show nothing any more, empty while it can. ``is_read``: the linked instrument reads it, nobody types it.
          */
         ProofView: {
             /** Against */
             against: string;
+            /** Is Read */
+            is_read: boolean;
             /** Least */
             least: string;
             /** Unit */

@@ -1,14 +1,12 @@
 import { useQuery } from "@tanstack/react-query";
-import { useState } from "react";
 import { api, type Body, keys, unwrap, type VisitView } from "@/api/client";
-import { useNow } from "@/app/clock";
 import { KEY, useKeys } from "@/app/keys";
-import { Text } from "@/design/Fields";
 import { Key } from "@/design/Key";
 import { ChooseCard } from "@/features/bench/ChooseCard";
 import { Foot } from "@/features/bench/Foot";
 import { Head } from "@/features/bench/Head";
 import { ProbeCard } from "@/features/bench/ProbeCard";
+import { CountedProof, SenseProof } from "@/features/bench/ProofCards";
 import { SealCard } from "@/features/bench/SealCard";
 import { SignCard } from "@/features/bench/SignCard";
 import { StartCard } from "@/features/bench/StartCard";
@@ -16,13 +14,14 @@ import { TaskCard } from "@/features/bench/TaskCard";
 import { MethodCard } from "@/features/senses/MethodCard";
 import { ScreenCard } from "@/features/senses/ScreenCard";
 import { SenseStart } from "@/features/senses/SenseStart";
-import type { CardProps } from "@/features/bench/useVisit";
+import type { CardProps, LiveProof } from "@/features/bench/useVisit";
 
 export interface ActProps extends CardProps {
   next?: string;
   back?: (() => void) | undefined;
   put: (view: VisitView) => void;
   pending: (kind: string) => number;
+  liveProof: LiveProof | null;
 }
 
 /** An act of the procedure: each has a card of its own. */
@@ -52,7 +51,7 @@ export function ActCard(props: ActProps) {
     case "don":
       return <DonCard {...props} />;
     case "proof":
-      return props.view.picture.tries.at(-1)?.senses ? <SenseProof {...props} /> : <ProofCard {...props} />;
+      return props.view.picture.tries.at(-1)?.senses ? <SenseProof {...props} /> : <CountedProof {...props} />;
     case "put_back":
       return <PutBackCard {...props} />;
     default:
@@ -135,95 +134,6 @@ function Steps({ view, of }: { view: VisitView; of: "donning" | "doffing" }) {
         <li key={one}>{one}</li>
       ))}
     </ol>
-  );
-}
-
-/** The seal is broken on purpose: the figure that the display reaches is typed, soon after the end, still worn. */
-function ProofCard({ card, view, propose, next }: ActProps) {
-  const { proof, tries } = view.picture;
-  const [seen, setSeen] = useState("");
-  const runId = tries.at(-1)?.run_id ?? "";
-  const left = useNow(500);
-  const say = (rose: boolean) => propose({ kind: "proof_given", run_id: runId, rose, seen: rose ? seen : "" });
-  useKeys({ [KEY.notFine]: () => say(false) });
-  const seconds = proof?.until ? Math.max(0, Math.ceil((Date.parse(proof.until) - left) / 1000)) : null;
-  const isLate = seconds === 0 || Boolean(proof?.against);
-  return (
-    <section className="card" data-item={card.id}>
-      <Head card={card}>
-        <div className="note">
-          <h2>Held: next to nothing was read inside</h2>
-          <p>
-            That may be a very good seal, a blocked line, or a HEPA filter left on it. Break the seal: the number must
-            rise{proof?.least ? ` to ${proof.least} ${proof.unit} or more` : ""}.
-          </p>
-          {isLate ? (
-            <p className="rust" role="alert">
-              {proof?.against || "Too late: this run can no longer be proved. Run again."}
-            </p>
-          ) : (
-            seconds !== null && (
-              <p role="timer">
-                <b className="mono">{seconds} s</b> left for it, still worn.
-              </p>
-            )
-          )}
-        </div>
-        {!isLate && (
-          <form
-            className="field-row"
-            onSubmit={(event) => {
-              event.preventDefault();
-              if (seen) say(true);
-            }}
-          >
-            <Text
-              label={`Highest number seen inside, ${proof?.unit ?? ""}`}
-              inputMode="decimal"
-              value={seen}
-              set={(text) => setSeen(text.replaceAll(/[^0-9.,]/g, "").replace(",", "."))}
-              onKeyDown={(event) => {
-                if (event.key.toLowerCase() === "n") say(false); // letters are no figure: the key stays a key
-              }}
-              autoFocus
-              size="xl"
-            />
-            <button className="act" type="submit" disabled={!seen}>
-              It rose to this
-            </button>
-          </form>
-        )}
-      </Head>
-      <Foot next={next}>
-        <Key
-          cap="N"
-          label={isLate ? "cannot be proved: void" : "it did not rise: void"}
-          tone="rust"
-          onPress={() => say(false)}
-        />
-      </Foot>
-    </section>
-  );
-}
-
-/** The proof after a run without detection: the agent must be sensed now, or the run shows nothing. */
-function SenseProof({ card, view, propose, next }: ActProps) {
-  const last = view.picture.tries.at(-1);
-  const say = (sensed: boolean) => propose({ kind: "proof_sensed", run_id: last?.run_id ?? "", sensed });
-  useKeys({ [KEY.fine]: () => say(true), [KEY.notFine]: () => say(false) });
-  return (
-    <section className="card" data-item={card.id}>
-      <Head card={card}>
-        <div className="note">
-          <h2>Held: nothing was sensed from start to end</h2>
-          <p>That may be a good seal, or a nose that has got used to it. It must be sensed now.</p>
-        </div>
-      </Head>
-      <Foot next={next}>
-        <Key cap="Space" label="yes, sensed: the proof holds" tone="tarn" onPress={() => say(true)} />
-        <Key cap="N" label="not sensed: void" tone="rust" onPress={() => say(false)} />
-      </Foot>
-    </section>
   );
 }
 

@@ -141,6 +141,7 @@ function Stage({ view, bench }: { view: VisitView; bench: Bench }) {
         {...shared}
         put={bench.put}
         pending={bench.pending}
+        liveProof={bench.proof}
         back={behind.length ? goBack : undefined}
       />
     );

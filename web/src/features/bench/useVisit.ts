@@ -25,6 +25,13 @@ export interface LiveNumbers {
   points: Point[];
 }
 
+/** What the instrument reads inside while the seal is broken on purpose. */
+export interface LiveProof {
+  inside: string | null;
+  still: boolean;
+  risen: boolean;
+}
+
 const OBSERVATIONS = new Set([
   "touched",
   "distress",
@@ -64,6 +71,7 @@ export function useVisit(visitId: string) {
   const queries = useQueryClient();
   const [connection, setConnection] = useState<Connection>("polling");
   const [live, setLive] = useState<LiveNumbers | null>(null);
+  const [proof, setProof] = useState<LiveProof | null>(null);
   const [outbox, setOutbox] = useState<Proposal[]>(() => stored(visitId));
   const [isStuck, setStuck] = useState(false);
   const [held, setHeld] = useState("");
@@ -97,6 +105,7 @@ export function useVisit(visitId: string) {
       });
       source.addEventListener("away", () => setConnection("away"));
       source.addEventListener("resync", () => void queries.invalidateQueries({ queryKey: keys.visit(visitId) }));
+      source.addEventListener("proof", (event) => setProof(JSON.parse(event.data as string) as LiveProof));
       source.addEventListener("live", (event) => {
         const fresh = JSON.parse(event.data as string) as LiveNumbers;
         setLive((old) => {
@@ -190,6 +199,7 @@ export function useVisit(visitId: string) {
     visit,
     connection: isStuck ? "away" : connection,
     live,
+    proof,
     propose,
     put,
     outbox,

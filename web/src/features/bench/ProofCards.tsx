@@ -1,0 +1,152 @@
+import { useState } from "react";
+import { useNow } from "@/app/clock";
+import { KEY, useKeys } from "@/app/keys";
+import { Text } from "@/design/Fields";
+import { Key } from "@/design/Key";
+import type { ActProps } from "@/features/bench/ActCard";
+import { Foot } from "@/features/bench/Foot";
+import { Head } from "@/features/bench/Head";
+
+/** The proof after a held run on an instrument: read by its link, or typed. */
+export function CountedProof(props: ActProps) {
+  return props.view.picture.proof?.is_read ? <StreamProof {...props} /> : <ProofCard {...props} />;
+}
+
+/** The seal is broken on purpose while the instrument reads on inside: it sees the rise itself, and nobody types it. */
+function StreamProof({ card, view, propose, next, liveProof }: ActProps) {
+  const { proof, tries } = view.picture;
+  const now = useNow(500);
+  const say = () => propose({ kind: "proof_given", run_id: tries.at(-1)?.run_id ?? "", rose: false, seen: "" });
+  useKeys({ [KEY.notFine]: say });
+  const seconds = proof?.until ? Math.max(0, Math.ceil((Date.parse(proof.until) - now) / 1000)) : null;
+  const isLate = seconds === 0 || Boolean(proof?.against);
+  const words = liveProof?.risen
+    ? "It rose. The reading is being kept."
+    : liveProof?.still
+      ? "Now: lift the edge off the cheek, and hold it open."
+      : "Wait: air from outside is leaving the tube.";
+  return (
+    <section className="card" data-item={card.id} data-proof={liveProof?.still ? "ready" : "wait"}>
+      <Head card={card}>
+        {isLate ? (
+          <div className="note rust" role="alert">
+            <p>{proof?.against || "Too late: this run can no longer be proved. Run again."}</p>
+          </div>
+        ) : (
+          <div className="proof-read">
+            <p className="proof-now" role="status">
+              {words}
+            </p>
+            <p className="proof-inside">
+              <b className="mono">{liveProof?.inside ?? "–"}</b> {proof?.unit} inside
+            </p>
+            <p>
+              It must rise to <b className="mono">{proof?.least}</b>.{" "}
+              {seconds !== null && (
+                <span role="timer">
+                  <b className="mono">{seconds} s</b> left, still worn.
+                </span>
+              )}
+            </p>
+            <p className="why">
+              Next to nothing was read in the whole run. That may be a very good seal, a blocked line, or a HEPA filter
+              left on it; only the instrument can tell them apart.
+            </p>
+          </div>
+        )}
+      </Head>
+      <Foot next={next}>
+        <Key cap="N" label={isLate ? "cannot be proved: void" : "it does not rise: void"} tone="rust" onPress={say} />
+      </Foot>
+    </section>
+  );
+}
+
+/** The seal is broken on purpose: the figure that the display reaches is typed, soon after the end, still worn. */
+function ProofCard({ card, view, propose, next }: ActProps) {
+  const { proof, tries } = view.picture;
+  const [seen, setSeen] = useState("");
+  const runId = tries.at(-1)?.run_id ?? "";
+  const left = useNow(500);
+  const say = (rose: boolean) => propose({ kind: "proof_given", run_id: runId, rose, seen: rose ? seen : "" });
+  useKeys({ [KEY.notFine]: () => say(false) });
+  const seconds = proof?.until ? Math.max(0, Math.ceil((Date.parse(proof.until) - left) / 1000)) : null;
+  const isLate = seconds === 0 || Boolean(proof?.against);
+  return (
+    <section className="card" data-item={card.id}>
+      <Head card={card}>
+        <div className="note">
+          <h2>Held: next to nothing was read inside</h2>
+          <p>
+            That may be a very good seal, a blocked line, or a HEPA filter left on it. Break the seal: the number must
+            rise{proof?.least ? ` to ${proof.least} ${proof.unit} or more` : ""}.
+          </p>
+          {isLate ? (
+            <p className="rust" role="alert">
+              {proof?.against || "Too late: this run can no longer be proved. Run again."}
+            </p>
+          ) : (
+            seconds !== null && (
+              <p role="timer">
+                <b className="mono">{seconds} s</b> left for it, still worn.
+              </p>
+            )
+          )}
+        </div>
+        {!isLate && (
+          <form
+            className="field-row"
+            onSubmit={(event) => {
+              event.preventDefault();
+              if (seen) say(true);
+            }}
+          >
+            <Text
+              label={`Highest number seen inside, ${proof?.unit ?? ""}`}
+              inputMode="decimal"
+              value={seen}
+              set={(text) => setSeen(text.replaceAll(/[^0-9.,]/g, "").replace(",", "."))}
+              onKeyDown={(event) => {
+                if (event.key.toLowerCase() === "n") say(false); // letters are no figure: the key stays a key
+              }}
+              autoFocus
+              size="xl"
+            />
+            <button className="act" type="submit" disabled={!seen}>
+              It rose to this
+            </button>
+          </form>
+        )}
+      </Head>
+      <Foot next={next}>
+        <Key
+          cap="N"
+          label={isLate ? "cannot be proved: void" : "it did not rise: void"}
+          tone="rust"
+          onPress={() => say(false)}
+        />
+      </Foot>
+    </section>
+  );
+}
+
+/** The proof after a run without detection: the agent must be sensed now, or the run shows nothing. */
+export function SenseProof({ card, view, propose, next }: ActProps) {
+  const last = view.picture.tries.at(-1);
+  const say = (sensed: boolean) => propose({ kind: "proof_sensed", run_id: last?.run_id ?? "", sensed });
+  useKeys({ [KEY.fine]: () => say(true), [KEY.notFine]: () => say(false) });
+  return (
+    <section className="card" data-item={card.id}>
+      <Head card={card}>
+        <div className="note">
+          <h2>Held: nothing was sensed from start to end</h2>
+          <p>That may be a good seal, or a nose that has got used to it. It must be sensed now.</p>
+        </div>
+      </Head>
+      <Foot next={next}>
+        <Key cap="Space" label="yes, sensed: the proof holds" tone="tarn" onPress={() => say(true)} />
+        <Key cap="N" label="not sensed: void" tone="rust" onPress={() => say(false)} />
+      </Foot>
+    </section>
+  );
+}
