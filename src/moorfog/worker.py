@@ -12,9 +12,12 @@ from sqlalchemy.exc import DBAPIError
 from moorfog.operations.accounts import forget_expired
 from moorfog.operations.jobs import claim, run_job
 from moorfog.operations.runs import void_stale_runs
+from moorfog.operations.screens import lose_screens
 from moorfog.store.base import DatabaseClock, run_in_transaction
 
 PERIOD_S = 1.0
+HEAD_START = 60
+"""Rounds before screens are given up: after a pause of the whole program they need a moment to be heard again."""
 log = logging.getLogger("moorfog.worker")
 
 
@@ -32,6 +35,10 @@ def work(engine: Engine, stopping: threading.Event) -> None:
             voided = run_in_transaction(engine, lambda db: void_stale_runs(db, clock))
             if voided:
                 log.info("%d runs voided: no readings came", voided)
+            if rounds >= HEAD_START:
+                lost = run_in_transaction(engine, lambda db: lose_screens(db, clock))
+                if lost:
+                    log.info("%d screens given up: not heard of since their run", lost)
             if rounds % 300 == 0:
                 run_in_transaction(engine, lambda db: forget_expired(db, clock))
             rounds += 1

@@ -62,6 +62,8 @@ BODIES: dict[str, dict[str, Any]] = {
         "work_filter": "",
         "work_cartridge": "",
     },
+    "hear_screen": {"screen": "?", "unsent": 0, "seq": 0},
+    "hear_wearer_screen": {"screen": "?", "unsent": 0, "seq": 0},
     "sensed": {"id": "?", "about": "?", "occurred_at": "2026-01-01T00:00:00Z"},
     "enter_lot": {
         "employer_id": "employer",

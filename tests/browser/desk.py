@@ -208,6 +208,15 @@ class Desk:
         self.page.bring_to_front()
         return page
 
+    def wearer_on(self, tablet: Desk) -> Page:
+        """Open the wearer's screen on another machine, by its address."""
+        page = self.wearer()
+        address = page.url
+        page.close()
+        tablet.page.goto(address)
+        tablet.page.locator("main.wearer h1").wait_for()
+        return tablet.page
+
     def choose(self, model: str, fitting: bool = True) -> None:
         """Choose a model by its digit, then the size whose range this face is within."""
         option = self.page.locator(".options li", has_text=model).first

@@ -70,3 +70,24 @@ def test_the_whole_run_with_the_server_away_counts_because_every_press_has_its_t
     tester.until("sign_wearer")
     assert "pass" in tester.page.locator(".signed-text").inner_text().lower()
     assert tester.page.get_by_text("entries were recorded late").count()
+
+
+@on_a_running_machine
+def test_the_verdict_waits_for_the_wearers_screen_and_what_it_holds_decides(desk: Make, walker: Walker) -> None:
+    """The tablet loses its network in the run, the wearer presses, and everything else is done before it is back."""
+    tester = desk().sign_in()
+    ready(tester, walker, "2022", "bitter")
+    tablet = desk(width=820, height=1180)
+    wearer = tester.wearer_on(tablet)
+    begin(tester, "bitter")
+    wearer.locator(".wearer-key").wait_for()
+    tablet.context.set_offline(True)
+    wearer.locator(".wearer-key").click()
+    wearer.get_by_text("Raise your hand").wait_for()
+    tester.doses(SLOTS["bitter"], TOTAL_S + 1)
+    tester.press("Space")
+    tester.until("wait")
+    tester.page.get_by_text("Not heard of since the run: the wearer").first.wait_for()
+    tablet.context.set_offline(False)
+    tester.page.get_by_text("Tasted").first.wait_for()
+    assert tester.page.get_by_text("not passed").count() or "fail" in tester.page.locator("body").inner_text().lower()

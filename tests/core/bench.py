@@ -299,7 +299,12 @@ class Bench:
         assert protocol is not None
         if len(factors) != len(protocol.exercises()):
             factors = (factors[0],) * len(protocol.exercises())
-        given = readings if readings is not None else simulate(protocol, factors, seed, ambient)
+        self.seal(run_id, readings if readings is not None else simulate(protocol, factors, seed, ambient), end)
+
+    def seal(self, run_id: str, given: list[Reading], end: str = "complete") -> None:
+        """Seal the run that goes on with readings."""
+        protocol = self.rules.protocol(self.visit.tries[-1].started.protocol_id)
+        assert protocol is not None
         counted = self.visit.tries[-1].counted
         assert counted is not None
         found = reduce_run(protocol, self.rules.book, given, end, counted.instrument)  # type: ignore[arg-type]

@@ -600,3 +600,64 @@ def test_no_sentence_names_a_key_in_the_place_of_its_value() -> None:
         assert not [one.id for one in items if "{" in one.title + one.say]
         smoking = next(one for one in items if one.wait == "smoking.wait")
         assert f"last {book.values['smoking.wait'].value} minutes" in smoking.title
+
+
+def with_a_screen(rules: Rules) -> tuple[Bench, str]:
+    """A visit whose run is over, with the wearer's screen there from its start."""
+    bench = Bench(rules)
+    bench.until("run")
+    run_id = bench.start()
+    bench.visit = step(bench.visit, bench.event(ev.ScreenTookPart(run_id, "tablet", "wearer")))
+    protocol = rules.protocol(bench.visit.tries[-1].started.protocol_id)
+    assert protocol is not None
+    bench.seal(run_id, simulate(protocol, GOOD))
+    return bench, run_id
+
+
+def settle_screen(bench: Bench, payload: ev.Payload) -> None:
+    bench.visit = step(bench.visit, bench.event(payload))
+
+
+def test_the_verdict_waits_for_a_screen_that_may_hold_presses(rules: Rules) -> None:
+    """Everything else is asked and put back meanwhile; nobody signs before it has been heard."""
+    bench, run_id = with_a_screen(rules)
+    for _ in range(40):
+        shown = bench.picture
+        if not shown.queue:
+            break
+        bench.do(shown.queue[0].act) if shown.queue[0].act else bench.answer(shown.queue[0])
+    assert outcomes(bench.visit) == ["unfinished"] and not bench.picture.offers
+    assert [one.code for one in bench.picture.waiting_for] == ["screen_awaited"]
+    with pytest.raises(Refused, match="not_yet"):
+        bench.say(ev.Signed("wearer", "0" * 64, bench.visit.seq))
+    settle_screen(bench, ev.ScreenCleared(run_id, "another"))
+    assert outcomes(bench.visit) == ["unfinished"], "it was not that screen"
+    settle_screen(bench, ev.ScreenCleared(run_id, "tablet"))
+    bench.until("release")
+    assert outcomes(bench.visit) == ["pass"] and is_sealed(bench.visit)
+
+
+def test_a_screen_that_never_comes_back_leaves_the_try_unfinished_for_good(rules: Rules) -> None:
+    bench, run_id = with_a_screen(rules)
+    settle_screen(bench, ev.ScreenLost(run_id, "tablet"))
+    settle_screen(bench, ev.ScreenCleared(run_id, "tablet"))
+    bench.answer("after_comfort")
+    assert outcomes(bench.visit) == ["unfinished"] and bench.picture.offers, "another try is decided on"
+
+
+def test_a_screen_is_clear_only_once_the_run_is_over(rules: Rules) -> None:
+    bench = Bench(rules)
+    bench.until("run")
+    run_id = bench.start()
+    settle_screen(bench, ev.ScreenTookPart(run_id, "tablet", "wearer"))
+    settle_screen(bench, ev.ScreenCleared(run_id, "tablet"))
+    assert [one.state for one in bench.visit.tries[-1].screens] == ["awaited"]
+
+
+def test_what_is_entered_of_screens_comes_between_no_slip_and_its_correction(rules: Rules) -> None:
+    bench, run_id = with_a_screen(rules)
+    bench.answer("after_comfort", "not_fine", screen="s")
+    settle_screen(bench, ev.ScreenCleared(run_id, "tablet"))
+    bench.answer("after_comfort", "fine", screen="s")
+    bench.until("sign_wearer")
+    assert outcomes(bench.visit) == ["pass"]

@@ -9,6 +9,7 @@ from collections.abc import Iterator
 from typing import Any
 
 from moorfog.core import events as ev
+from moorfog.core.fold import fold, step
 from moorfog.core.readings import Chunk, chunk_of
 from moorfog.core.record import make_record
 from moorfog.core.simulation import wearer_factors
@@ -38,6 +39,14 @@ def generated(way: Way, count: int) -> Iterator[dict[str, Any]]:
             rows = simulate(protocol, factors, number)
             bench.run(readings=rows, protocol_id=protocol.id)
             readings = {bench.visit.tries[-1].started.run_id: [chunk_of(0, rows)]}
+        here = dice.choice([(), ("bench",), ("bench", "wearer")])
+        run_id = bench.visit.tries[-1].started.run_id
+        bench.log = list(with_screens(bench, run_id, here))
+        bench.visit = fold(bench.log, rules_of(way.book))
+        for role in here:
+            if dice.random() < 0.95:
+                heard = ev.ScreenCleared if dice.random() < 0.95 else ev.ScreenLost
+                bench.visit = step(bench.visit, bench.event(heard(run_id, role)))
         finish(bench, dice)
         readings |= bench.streams
         log = tuple(bench.log)
@@ -48,6 +57,15 @@ def generated(way: Way, count: int) -> Iterator[dict[str, Any]]:
                 inserted(log, dice.randint(one.seq, len(log)), what, one.started_at + seconds(dice.uniform(6, 90)))
             )
         yield json.loads(json.dumps(make_record(f"{way}-{number}", rules_of(way.book), list(log), readings)))
+
+
+def with_screens(bench: Bench, run_id: str, here: tuple[str, ...]) -> tuple[ev.Event, ...]:
+    """The log with screens that were there from the start of the last run on."""
+    log, one = tuple(bench.log), bench.visit.tries[-1]
+    for role in here:
+        payload = ev.ScreenTookPart(run_id, role, role)  # type: ignore[arg-type]
+        log = tuple(inserted(log, one.seq, payload, one.started_at))
+    return log
 
 
 def finish(bench: Bench, dice: random.Random) -> None:

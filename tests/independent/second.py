@@ -645,6 +645,7 @@ class Second:
                 out.append(f"not fine: {item['id']}")
         if stop != 10**9:
             out.append("another try was decided on")
+        out += self.screens(start)
         for item in self.items:
             if item["before"] == "pass" and not item.get("act") and not item.get("when", {}).get("methods"):
                 said = [one for one in mine if one["payload"].get("question") == item["id"]]
@@ -652,8 +653,27 @@ class Second:
                     out.append(f"not asked: {item['id']}")
         return out
 
+    def screens(self, start: Json) -> list[str]:
+        """A run counts once every screen that was there has said, after its end, that it holds nothing more."""
+        run = start["payload"]["run_id"]
+        mine = {
+            kind: [one for one in self.of(kind) if one["payload"]["run_id"] == run]
+            for kind in ("screen_took_part", "screen_cleared", "screen_lost")
+        }
+        clear = {one["payload"]["screen"]: one["seq"] for one in reversed(mine["screen_cleared"])}
+        lost = {one["payload"]["screen"]: one["seq"] for one in reversed(mine["screen_lost"])}
+        out = []
+        for one in mine["screen_took_part"]:
+            name = one["payload"]["screen"]
+            if lost.get(name, 10**9) < clear.get(name, 10**9):
+                out.append("a screen never came back")
+            elif name not in clear:
+                out.append("a screen may hold presses")
+        return out
+
     def is_taken_back(self, one: Json) -> bool:
-        after = self.events[one["seq"]] if one["seq"] < len(self.events) else None
+        beside = ("screen_took_part", "screen_cleared")
+        after = next((each for each in self.events[one["seq"] :] if each["payload"]["kind"] not in beside), None)
         seconds, said = self.figure("slip.maximum"), one["payload"]
         if after is None or seconds is None or after["payload"]["kind"] != "answered":
             return False

@@ -10,14 +10,16 @@ from pydantic import ConfigDict
 
 from moorfog.api.paging import FindQuery
 from moorfog.api.routing import Context, Follow, plain, route
+from moorfog.api.screens import Heard, ScreenHeard, heard
 from moorfog.core.chain import event_to_json
 from moorfog.core.visit import Visit
-from moorfog.operations import choices, lists, parts, records, run_files, signing, visits
+from moorfog.operations import choices, lists, parts, records, run_files, screens, signing, visits
 from moorfog.operations.accounts import READERS
 from moorfog.operations.proposals import Id, Proposal
 from moorfog.operations.reports import find_report, issue_report
 from moorfog.operations.runs import start_run
 from moorfog.operations.views import VisitView, view_for_screen
+from moorfog.operations.visits import RUN_STARTS
 from moorfog.store.log import keep_state, load_events, load_visit
 
 STRICT = ConfigDict(strict=True, extra="forbid")
@@ -134,8 +136,17 @@ def get_visit(context: Context, visit_id: str) -> VisitView:
 def propose(context: Context, visit_id: str, body: Proposal) -> VisitView:
     """Propose an entry for the log; accepted, or refused with the reason."""
     done = visits.propose(context.db, context.clock, context.actor, visit_id, body, start_run)
+    if body.body.kind in RUN_STARTS:
+        done = screens.name_those_present(context.db, context.clock, done)
     _keep(context, done)
     return _view(context, visit_id)
+
+
+@route("POST", "/api/visits/{visit_id}/screen", "test", body=ScreenHeard, returns=Heard)
+def hear_screen(context: Context, visit_id: str, body: ScreenHeard) -> Heard:
+    """A bench's screen says that it is there, how many presses it holds unsent, and up to which entry it knows."""
+    visits.find_head(context.db, context.actor.scope("tester"), visit_id)
+    return heard(context, visit_id, "bench", body)
 
 
 @route("POST", "/api/visits/{visit_id}/runs/{run_id}/file", "test", body=ReadingsFile, returns=VisitView)

@@ -8,6 +8,7 @@ from datetime import datetime
 from pydantic import ConfigDict
 
 from moorfog.api.routing import Context, Follow, route
+from moorfog.api.screens import Heard, ScreenHeard, heard
 from moorfog.core.picture_wearer import WearerView
 from moorfog.operations import wearer
 from moorfog.operations.proposals import Id
@@ -42,6 +43,12 @@ def sensed(context: Context, token: str, body: Sensed) -> WearerView:
     done = wearer.sense(context.db, context.clock, context.visit_id, body.id, body.about, body.occurred_at)
     context.after_commit.append(lambda: keep_state(done.visit_id, done.visit))
     return wearer.view(context.db, context.clock, context.visit_id)
+
+
+@route("POST", "/api/wearer/{token}/screen", "wearer", body=ScreenHeard, returns=Heard)
+def hear_wearer_screen(context: Context, token: str, body: ScreenHeard) -> Heard:
+    """The wearer's screen says that it is there, whether it holds a press unsent, and up to which entry it knows."""
+    return heard(context, context.visit_id, "wearer", body)
 
 
 @route("GET", "/api/wearer/{token}/live", "wearer", media="text/event-stream")

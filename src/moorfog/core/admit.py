@@ -129,7 +129,7 @@ def _answered(visit: Visit, payload: ev.Answered, at: datetime) -> Refusal | Non
 
 def _takes_back(visit: Visit, payload: ev.Answered) -> bool:
     last = visit.asked[-1] if visit.asked else None
-    return last is not None and last.seq == visit.seq and bool(payload.screen) and last.screen == payload.screen
+    return last is not None and last.seq == visit.moved and bool(payload.screen) and last.screen == payload.screen
 
 
 def _mistaken(visit: Visit, payload: ev.OpenedByMistake, at: datetime) -> Refusal | None:

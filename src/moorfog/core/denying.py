@@ -15,14 +15,14 @@ SLIP = "slip.maximum"
 
 
 def is_slip(visit: Visit, before: Answer | None, answer: Answer) -> bool:
-    """True if ``answer`` takes back a slip of the finger: the same question, account and screen, the very next entry
-    of the log, within the book's seconds. A book that states none, and a screen that is not known, allow none."""
+    """True if ``answer`` takes back a slip of the finger: the same question, account and screen, within the book's
+    seconds. ``before`` is the entry just before it, None where that was no answer. A book that states no seconds, and a
+    screen that is not known, allow none."""
     seconds = visit.rules.book.ratio(SLIP)
     if before is None or seconds is None or not answer.screen:
         return False
-    is_next = before.question == answer.question and before.seq == answer.seq - 1
-    is_same = (before.actor, before.screen) == (answer.actor, answer.screen)
-    return is_next and is_same and timedelta() <= answer.at - before.at <= timedelta(seconds=float(seconds))
+    is_same = (before.question, before.actor, before.screen) == (answer.question, answer.actor, answer.screen)
+    return is_same and timedelta() <= answer.at - before.at <= timedelta(seconds=float(seconds))
 
 
 def denied(visit: Visit, item: Item, answer: Answer, before: Answer | None) -> Visit:

@@ -382,6 +382,34 @@ class ProofMeasured:
 
 
 @dataclass(frozen=True)
+class ScreenTookPart:
+    """A screen was there during a run, the bench's or the wearer's: it may hold presses that have not come yet."""
+
+    run_id: str
+    screen: str
+    role: Literal["bench", "wearer"]
+    kind: Literal["screen_took_part"] = "screen_took_part"
+
+
+@dataclass(frozen=True)
+class ScreenCleared:
+    """A screen that took part in a run knows that it is over, and holds nothing."""
+
+    run_id: str
+    screen: str
+    kind: Literal["screen_cleared"] = "screen_cleared"
+
+
+@dataclass(frozen=True)
+class ScreenLost:
+    """A screen that took part in a run was not heard of in time."""
+
+    run_id: str
+    screen: str
+    kind: Literal["screen_lost"] = "screen_lost"
+
+
+@dataclass(frozen=True)
 class Decided:
     """What to do after a try that did not pass."""
 
@@ -471,6 +499,9 @@ Payload: TypeAlias = (
     | Stopped
     | ProofGiven
     | ProofMeasured
+    | ScreenTookPart
+    | ScreenCleared
+    | ScreenLost
     | Decided
     | Withheld
     | Signed
@@ -517,6 +548,9 @@ KINDS: dict[str, type[Any]] = {
         Stopped,
         ProofGiven,
         ProofMeasured,
+        ScreenTookPart,
+        ScreenCleared,
+        ScreenLost,
         Decided,
         Withheld,
         Signed,
@@ -591,3 +625,8 @@ def instant_or_none(text: str) -> datetime | None:
         return parse_instant(text, "moment")
     except DataError:
         return None
+
+
+QUIET = frozenset((ScreenTookPart, ScreenCleared))
+"""What is entered beside the work and changes nothing that a decision is made on: a press made on the entry before it
+stands, and it comes between no two presses."""

@@ -9,6 +9,7 @@ from itertools import groupby
 from typing import Any
 
 from moorfog.core import events as ev
+from moorfog.core import screens
 from moorfog.core.arithmetic import decimal_or_none
 from moorfog.core.budget import stopped_numbers
 from moorfog.core.denying import denied
@@ -20,7 +21,17 @@ from moorfog.core.measure_run import limits_of_run, measure_run
 from moorfog.core.proving import is_read_by_link, judge_proof, judge_stream
 from moorfog.core.replacing import made, replace
 from moorfog.core.rules import Rules
-from moorfog.core.trying import begin_try, break_run, find_try, is_redonning, put_try, spoil, try_at, worsen
+from moorfog.core.trying import (
+    begin_try,
+    break_run,
+    change_running,
+    find_try,
+    is_redonning,
+    put_try,
+    spoil,
+    try_at,
+    worsen,
+)
 from moorfog.core.visit import (
     Answer,
     Ended,
@@ -97,6 +108,8 @@ def step(visit: Visit, event: ev.Event) -> Visit:
     if type(payload) is ev.Answered:
         return _answered_in_a_row(visit, [event])
     changes: dict[str, Any] = {"seq": event.seq, "chain": event.chain, "last_at": _latest(visit, event.occurred_at)}
+    if type(payload) not in ev.QUIET:
+        changes["moved"] = event.seq
     if type(payload) in UNSIGNING:
         changes["signatures"] = _on_earlier_revisions(visit)
     before, visit = visit, replace(visit, **changes)
@@ -106,6 +119,8 @@ def step(visit: Visit, event: ev.Event) -> Visit:
     after = handler(visit, event, payload)
     if type(payload) in OBSERVED:
         after = _weigh(before, after, event)
+    if before.running is not None and after.running is None:
+        after = change_running(after, ended_seq=event.seq)
     return _note_fails(after) if after.tries is not before.tries else after
 
 
@@ -181,13 +196,19 @@ def _task_chosen(visit: Visit, event: ev.Event, payload: ev.TaskChosen) -> Visit
 def _answered_in_a_row(visit: Visit, events: Sequence[ev.Event]) -> Visit:
     last = events[-1]
     latest = max(one.occurred_at for one in events)
-    changes: dict[str, Any] = {"seq": last.seq, "chain": last.chain, "last_at": _latest(visit, latest)}
+    changes: dict[str, Any] = {
+        "seq": last.seq,
+        "moved": last.seq,
+        "chain": last.chain,
+        "last_at": _latest(visit, latest),
+    }
     found: list[Answer] = []
-    begun = visit.tries
+    begun, moved = visit.tries, visit.moved
     for event in events:
         payload: Any = event.payload  # an ev.Answered
         item = visit.rules.procedure.find(payload.question)
         if item is None or item.act:
+            moved = event.seq
             continue
         before = found[-1] if found else visit.asked[-1] if visit.asked else None
         found.append(
@@ -207,7 +228,8 @@ def _answered_in_a_row(visit: Visit, events: Sequence[ev.Event]) -> Visit:
         if item.before != "release" and visit.signatures:
             changes["signatures"] = _on_earlier_revisions(visit)
         if begun or item.mistake or item.unwell:
-            visit = denied(visit, item, found[-1], before)
+            visit = denied(visit, item, found[-1], before if before is not None and before.seq == moved else None)
+        moved = event.seq
     if found:
         changes["answers"] = {**visit.answers, **{one.question: one for one in found}}
         changes["asked"] = (*visit.asked, *found)
@@ -696,6 +718,9 @@ _HANDLERS: dict[type, Callable[[Visit, ev.Event, Any], Visit]] = {
     ev.Stopped: _stopped,
     ev.ProofGiven: _proof_given,
     ev.ProofMeasured: _proof_measured,
+    ev.ScreenTookPart: screens.took_part,
+    ev.ScreenCleared: screens.cleared,
+    ev.ScreenLost: screens.lost,
     ev.Decided: _decided,
     ev.Withheld: _withheld,
     ev.Signed: _signed,

@@ -13,6 +13,7 @@ from moorfog.core.measure import Reason
 from moorfog.core.methods import method_stands
 from moorfog.core.protection import protection, suffices
 from moorfog.core.rules import Book, Gravity, Item
+from moorfog.core.screens import AWAITED, awaited_screens, screen_reasons
 from moorfog.core.validity import valid_until
 from moorfog.core.visit import (
     Outcome,
@@ -78,6 +79,7 @@ def _ran_or(done: Callable[[Visit], bool]) -> Callable[[Visit], bool]:
     return lambda visit: visit.current_try is not None or done(visit)
 
 
+SIGNATURES = ("sign_wearer", "sign_tester")
 _ACT_DONE: dict[str, Callable[[Visit], bool]] = {
     "choose_task": lambda visit: visit.task is not None,
     "choose_facepiece": lambda visit: visit.facepiece is not None,
@@ -338,13 +340,21 @@ def pass_blocks(visit: Visit, now: datetime) -> list[Block]:
     if awaits_readings(visit, current):
         return [Block(one.code, one.sentence, "a moment", "waiting") for one in reasons]
     return [
-        Block(one.code, one.sentence, one.remedy, one.gravity) for one in reasons if one.gravity != "note"
+        Block(one.code, one.sentence, one.remedy, "waiting" if one.code == AWAITED else one.gravity)
+        for one in reasons
+        if one.gravity != "note"
     ] + _visit_blocks(visit)
 
 
 def awaits_readings(visit: Visit, one: Try) -> bool:
     """True while a stopped run's last readings are still to come and nothing else has decided it."""
     return one.is_sealing and outcome(visit, one)[0] == "unfinished"
+
+
+def waits_for_screens(visit: Visit) -> bool:
+    """True while nothing but presses that a screen may still hold keeps the last try from its verdict."""
+    current = visit.current_try
+    return bool(awaited_screens(current)) and current is not None and outcome(visit, current)[0] == "unfinished"
 
 
 def outcome(visit: Visit, one: Try) -> tuple[Outcome, tuple[Reason, ...]]:
@@ -437,7 +447,7 @@ def _after_numbers(visit: Visit, one: Try) -> tuple[Outcome, tuple[Reason, ...]]
                 "left_open", "The questions at the end were never answered.", "unknown is never a pass", "put_right"
             ),
         )
-    open_ones: list[Reason] = []
+    open_ones = list(screen_reasons(visit, one))
     moment = visit.last_at or one.started_at
     for item in items_that_apply(visit):
         if item.act or item.before == "release":
@@ -501,7 +511,7 @@ def queue(visit: Visit, now: datetime) -> list[Standing]:
             continue
         if one.item.act == "run" and run_blocks(visit, now):
             break
-        if _is_held_up(one.item, waiting):
+        if _is_held_up(one.item, waiting) or (one.item.act in SIGNATURES and waits_for_screens(visit)):
             break
         out.append(one)
         if one.item.act:

@@ -197,9 +197,11 @@ def proof_view(visit: Visit, now: datetime) -> ProofView | None:
 
 @dataclass(frozen=True)
 class Picture:
-    """A visit at a moment. ``queue`` holds what can be dealt with now; ``behind`` what was answered last."""
+    """A visit at a moment. ``moved``: the entry that changed last what is decided on, not one made beside the work.
+    ``queue`` holds what can be dealt with now; ``behind`` what was answered last."""
 
     seq: int
+    moved: int
     revision: int
     at: str
     changes_at: str | None
@@ -460,6 +462,7 @@ def picture(visit: Visit, now: datetime) -> Picture:
     waiting = tuple(one for one in between if one.gravity == "waiting")
     return Picture(
         visit.seq,
+        visit.moved,
         visit.revision,
         instant(now),
         moment(changes_at(visit, now)),

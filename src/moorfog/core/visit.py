@@ -140,6 +140,15 @@ class Detection:
 
 
 @dataclass(frozen=True)
+class ScreenPart:
+    """A screen that took part in a run; a verdict waits while it is awaited, and there is none once it is lost."""
+
+    screen: str
+    role: Literal["bench", "wearer"]
+    state: Literal["awaited", "clear", "lost"]
+
+
+@dataclass(frozen=True)
 class Try:
     """Facepiece × donning × run. Kept and numbered whatever comes of it. ``t0`` is None until the first dose is in.
 
@@ -171,6 +180,8 @@ class Try:
     proof: bool | None = None
     proof_reason: str = ""
     proof_stream: str = ""
+    screens: tuple[ScreenPart, ...] = ()
+    ended_seq: int = 0
     doses: tuple[datetime, ...] = ()
     detection: Detection | None = None
     longest_gap_ms: int = 0
@@ -243,6 +254,7 @@ class Visit:
 
     rules: Rules
     seq: int = 0
+    moved: int = 0
     chain: str = ""
     opened: VisitOpened | None = None
     opened_at: datetime | None = None

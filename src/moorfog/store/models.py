@@ -448,6 +448,17 @@ class Lease(Base):
     stop: Mapped[bool] = mapped_column(default=False)
 
 
+class VisitScreen(Base):
+    """A screen on which presses for a visit are made. ``awaited_run``: the run whose verdict waits for it, if any."""
+
+    __tablename__ = "visit_screen"
+    visit_id: Mapped[str] = mapped_column(Id, ForeignKey("visit.id"), primary_key=True)
+    screen: Mapped[str] = mapped_column(Id, primary_key=True)
+    role: Mapped[str] = mapped_column(String(10))
+    seen_at: Mapped[datetime] = mapped_column(UtcDateTime, index=True)
+    awaited_run: Mapped[str | None] = mapped_column(Id, nullable=True, index=True)
+
+
 class ReadingChunk(Base):
     """About a second of readings, in columns; the instrument's own append-only stream."""
 

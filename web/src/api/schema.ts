@@ -1422,6 +1422,28 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/visits/{visit_id}/screen": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * A bench's screen says that it is there, how many presses it holds unsent, and up to which entry it knows.
+         * @description A bench's screen says that it is there, how many presses it holds unsent, and up to which entry it knows.
+         *
+         *     For: tester.
+         */
+        post: operations["hear_screen"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/visits/{visit_id}/seal-notice": {
         parameters: {
             query?: never;
@@ -1526,6 +1548,28 @@ export interface paths {
         get: operations["wearer_live"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/wearer/{token}/screen": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * The wearer's screen says that it is there, whether it holds a press unsent, and up to which entry it knows.
+         * @description The wearer's screen says that it is there, whether it holds a press unsent, and up to which entry it knows.
+         *
+         *     For: whoever has the wearer's address.
+         */
+        post: operations["hear_wearer_screen"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2464,6 +2508,14 @@ export interface components {
             version: string;
         };
         /**
+         * Heard
+         * @description Heard. ``seq``: the last entry of the log now.
+         */
+        Heard: {
+            /** Seq */
+            seq: number;
+        };
+        /**
          * Imported
          * @description What an import did: models new, models with a new version, models that stood as they were.
          */
@@ -3125,7 +3177,8 @@ export interface components {
         };
         /**
          * Picture
-         * @description A visit at a moment. ``queue`` holds what can be dealt with now; ``behind`` what was answered last.
+         * @description A visit at a moment. ``moved``: the entry that changed last what is decided on, not one made beside the work.
+         *     ``queue`` holds what can be dealt with now; ``behind`` what was answered last.
          */
         Picture: {
             /** At */
@@ -3165,6 +3218,8 @@ export interface components {
             method_against: string;
             /** Method Words */
             method_words: string;
+            /** Moved */
+            moved: number;
             /** Not Asked */
             not_asked: number;
             /** Offers */
@@ -3680,6 +3735,28 @@ export interface components {
             suspension: string;
             /** Version Id */
             version_id: string;
+        };
+        /**
+         * ScreenHeard
+         * @description A screen, by an id of its own; how many presses it holds that have not been stored; the last entry it knows.
+         *
+         *     ``leaving``: it is being closed, or goes to another page.
+         */
+        ScreenHeard: {
+            /**
+             * Leaving
+             * @default false
+             */
+            leaving: boolean;
+            /**
+             * Screen
+             * @description a UUID
+             */
+            screen: string;
+            /** Seq */
+            seq: number;
+            /** Unsent */
+            unsent: number;
         };
         /**
          * Screened
@@ -6970,6 +7047,41 @@ export interface operations {
             };
         };
     };
+    hear_screen: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                visit_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ScreenHeard"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Heard"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
     acknowledge_seal: {
         parameters: {
             query?: never;
@@ -7114,6 +7226,41 @@ export interface operations {
                 };
                 content: {
                     "text/event-stream": string;
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    hear_wearer_screen: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ScreenHeard"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Heard"];
                 };
             };
             /** @description error */

@@ -1,8 +1,9 @@
-import { useState } from "react";
+import { useCallback, useState } from "react";
 import { Link, useParams } from "react-router";
-import type { Card, VisitView } from "@/api/client";
+import { api, type Card, unwrap, type VisitView } from "@/api/client";
 import { clockTime, useNow } from "@/app/clock";
 import { KEY, useKeys } from "@/app/keys";
+import { type Heard, useHeard } from "@/app/screen";
 import { useSession } from "@/app/session";
 import { Failed, Loading } from "@/design/States";
 import { Walk } from "@/design/Walk";
@@ -18,12 +19,33 @@ import { WaitCard } from "@/features/bench/WaitCard";
 import { MethodCard } from "@/features/senses/MethodCard";
 import { SenseRun } from "@/features/senses/SenseRun";
 import { WearerLink } from "@/features/senses/WearerLink";
-import { type Bench, useVisit } from "@/features/bench/useVisit";
+import { type Bench, stored, useVisit } from "@/features/bench/useVisit";
 
 /** The bench: one large thing at a time, what stands between this person and a pass always beside it. */
 export function BenchPage() {
   const { visitId = "" } = useParams();
   const bench = useVisit(visitId);
+  const session = useSession();
+  const shown = bench.visit.data?.picture;
+  const canPress = session.data?.roles.includes("tester") && shown && !shown.closed;
+  const say = useCallback(
+    (body: Heard) =>
+      unwrap(
+        api.POST("/api/visits/{visit_id}/screen", {
+          params: { path: { visit_id: visitId } },
+          body,
+          keepalive: body.leaving,
+        }),
+      ),
+    [visitId],
+  );
+  useHeard(canPress ? say : null, {
+    role: "bench",
+    unsent: bench.unsent,
+    kept: () => stored(visitId).length,
+    seq: shown?.seq ?? 0,
+    running: Boolean(shown?.run),
+  });
   if (bench.visit.isPending) return <Loading what="This visit" />;
   if (bench.visit.isError && !bench.visit.data)
     return <Failed error={bench.visit.error} again={() => void bench.visit.refetch()} />;
@@ -31,7 +53,7 @@ export function BenchPage() {
   if (!view) return null;
   const picture = view.picture;
   return (
-    <div className="bench" data-seq={picture.seq} data-step={picture.step}>
+    <div className="bench" data-seq={picture.moved} data-step={picture.step}>
       <header>
         {picture.is_practice && (
           <div className="practice-band">
@@ -101,9 +123,9 @@ function Stage({ view, bench }: { view: VisitView; bench: Bench }) {
   const behind = picture.behind.filter((one) => one.status === "done");
   const ahead = picture.queue.filter((one) => !skipped.includes(one.id));
   // Time alone brings questions due; none of them takes the place of the card under the tester's finger.
-  const kept = shown.seq === picture.seq ? ahead.find((one) => one.id === shown.id) : undefined;
+  const kept = shown.seq === picture.moved ? ahead.find((one) => one.id === shown.id) : undefined;
   const first = kept ?? ahead[0] ?? picture.queue[0];
-  if (first && (shown.seq !== picture.seq || shown.id !== first.id)) setShown({ seq: picture.seq, id: first.id });
+  if (first && (shown.seq !== picture.moved || shown.id !== first.id)) setShown({ seq: picture.moved, id: first.id });
   const back = goneBack !== null ? behind[goneBack] : undefined;
   const card = back ?? first;
   const next = back ? first : [...ahead, ...picture.queue].find((one) => one.id !== card?.id);
@@ -133,7 +155,7 @@ function Stage({ view, bench }: { view: VisitView; bench: Bench }) {
   if (!card) return <WaitCard view={view} propose={propose} />;
   const later = !back && ahead.length > 1 ? () => setSkipped((all) => [...all, card.id]) : undefined;
   const shared = { view, card, propose, ...(next ? { next: next.title } : {}) };
-  const key = `${card.id}:${card.facts}:${picture.seq}`;
+  const key = `${card.id}:${card.facts}:${picture.moved}`;
   if (isAct(card))
     return (
       <ActCard

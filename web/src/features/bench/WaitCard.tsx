@@ -21,6 +21,7 @@ export function WaitCard({ view }: { view: VisitView; propose: (body: Body) => v
     return (
       <section className="card" data-item="wait" role="status">
         <h1 className="question">{coming.sentence}</h1>
+        {coming.detail && <p className="reading">{coming.detail}</p>}
       </section>
     );
   if (!first)

@@ -46,7 +46,8 @@ const OBSERVATIONS = new Set([
 ]);
 type Proposal = Schemas["Proposal"];
 
-function stored(visitId: string): Proposal[] {
+/** Presses for a visit that this browser keeps until the server has them. */
+export function stored(visitId: string): Proposal[] {
   try {
     return JSON.parse(localStorage.getItem(`outbox:${visitId}`) ?? "[]") as Proposal[];
   } catch {

@@ -4,6 +4,7 @@ import { v7 as uuid } from "uuid";
 import { api, ApiError, type Schemas, unwrap } from "@/api/client";
 import { measureClock, notBefore, serverNow, useNow } from "@/app/clock";
 import { KEY, useKeys } from "@/app/keys";
+import { type Heard, useHeard } from "@/app/screen";
 import { cue, toggleSound } from "@/app/sound";
 import { MovingStone } from "@/features/wearer/MovingStone";
 
@@ -82,14 +83,13 @@ function holdKind(words: string): string {
 }
 
 const store = (token: string) => `sensed:${token}`;
+const stored = (token: string) => JSON.parse(localStorage.getItem(store(token)) ?? "null") as Press | null;
 
 /** The screen's state, kept live; a press is kept with its time until it is stored. */
 function useWearer(token: string) {
   const [view, setView] = useState<View | null>(null);
   const [over, setOver] = useState("");
-  const [waiting, setWaiting] = useState<Press | null>(
-    () => JSON.parse(localStorage.getItem(store(token)) ?? "null") as Press | null,
-  );
+  const [waiting, setWaiting] = useState<Press | null>(() => stored(token));
   const [sentFor, setSentFor] = useState("");
   const take = useCallback((fresh: View) => {
     notBefore(fresh.at);
@@ -136,6 +136,18 @@ function useWearer(token: string) {
     // eslint-disable-next-line react-hooks/exhaustive-deps -- the path is the token's
   }, [waiting, token, take]);
 
+  const say = useCallback(
+    (body: Heard) =>
+      unwrap(api.POST("/api/wearer/{token}/screen", { params: { path: { token } }, body, keepalive: body.leaving })),
+    [token],
+  );
+  useHeard(view && !over ? say : null, {
+    role: "wearer",
+    unsent: waiting ? 1 : 0,
+    kept: () => (stored(token) ? 1 : 0),
+    seq: view?.seq ?? 0,
+    running: view?.phase === "run",
+  });
   const press = (about: string) => {
     setSentFor(about);
     setWaiting({ id: uuid(), about, occurred_at: new Date(serverNow()).toISOString() });

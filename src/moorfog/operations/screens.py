@@ -1,0 +1,116 @@
+"""Screens that take part in a visit: each says now and then that it is there, and whether it holds unsent presses."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from datetime import timedelta
+from typing import Literal
+
+from sqlalchemy import delete, select, update
+from sqlalchemy.dialects.mysql import insert
+from sqlalchemy.orm import Session
+
+from moorfog.core import events as ev
+from moorfog.core.canonical import digest
+from moorfog.core.codec import encode
+from moorfog.core.screens import WAIT, waited_until
+from moorfog.core.trying import find_try
+from moorfog.core.visit import Visit
+from moorfog.operations.errors import NotFound
+from moorfog.operations.visits import Appended, append
+from moorfog.store.base import Clock, new_id
+from moorfog.store.log import load_visit, lock_head
+from moorfog.store.models import VisitHead, VisitScreen
+
+PRESENT = timedelta(seconds=10)
+"""Heard of so lately, a screen counts as there: it says so every few seconds."""
+FORGOTTEN = timedelta(days=1)
+Role = Literal["bench", "wearer"]
+
+
+def hear(
+    db: Session, clock: Clock, visit_id: str, screen: str, role: Role, *, unsent: int, seq: int
+) -> Appended | None:
+    """Note that a screen is there, holds ``unsent`` presses and knows the log up to ``seq``; enter what follows of it.
+
+    During a run it is entered as taking part. Once the run is over, the screen knows that, and holds nothing, it is
+    entered as clear. Returns what was entered, None for nothing. Raises :class:`NotFound`.
+    """
+    head = db.get(VisitHead, visit_id)
+    if head is None:
+        raise NotFound("visit")
+    now = clock.now(db)
+    row = {"visit_id": visit_id, "screen": screen, "role": role, "seen_at": now}
+    db.execute(insert(VisitScreen).values(**row).on_duplicate_key_update(seen_at=now))
+    if _entry(load_visit(db, head), screen, role, unsent, seq) is None:
+        return None
+    locked = lock_head(db, visit_id)
+    if locked is None:
+        raise NotFound("visit")
+    visit = load_visit(db, locked)
+    payload = _entry(visit, screen, role, unsent, seq)
+    return Appended(visit_id, _enter(db, clock, locked, visit, payload), was_known=False) if payload else None
+
+
+def leave(db: Session, visit_id: str, screen: str) -> None:
+    """Note that a screen was closed and held nothing. One that a run waits for stays awaited: it must say so again."""
+    where = (VisitScreen.visit_id == visit_id, VisitScreen.screen == screen, VisitScreen.awaited_run.is_(None))
+    db.execute(delete(VisitScreen).where(*where))
+
+
+def _entry(visit: Visit, screen: str, role: Role, unsent: int, seq: int) -> ev.ScreenTookPart | ev.ScreenCleared | None:
+    one = visit.current_try
+    if one is None or visit.rules.book.ratio(WAIT) is None:
+        return None
+    known = next((each for each in one.screens if each.screen == screen), None)
+    run_id = one.started.run_id
+    if known is None:
+        return ev.ScreenTookPart(run_id, screen, role) if one.is_running else None
+    is_clear = not one.is_running and unsent == 0 and seq >= one.ended_seq
+    return ev.ScreenCleared(run_id, screen) if known.state == "awaited" and is_clear else None
+
+
+def name_those_present(db: Session, clock: Clock, done: Appended) -> Appended:
+    """Enter which screens are there where a run has just been started; return the state after it."""
+    visit, head = done.visit, lock_head(db, done.visit_id)
+    if done.was_known or head is None or visit.running is None or visit.rules.book.ratio(WAIT) is None:
+        return done
+    since = clock.now(db) - PRESENT
+    here = select(VisitScreen).where(VisitScreen.visit_id == head.id, VisitScreen.seen_at > since)
+    for row in db.scalars(here.order_by(VisitScreen.screen)).all():
+        payload = ev.ScreenTookPart(visit.running.started.run_id, row.screen, row.role)  # type: ignore[arg-type]
+        visit = _enter(db, clock, head, visit, payload)
+    return replace(done, visit=visit)
+
+
+def lose_screens(db: Session, clock: Clock) -> int:
+    """Give up on screens not heard of in time after their run; returns how many."""
+    now, count = clock.now(db), 0
+    awaited = select(VisitScreen.visit_id, VisitScreen.screen, VisitScreen.awaited_run)
+    for visit_id, screen, run_id in db.execute(awaited.where(VisitScreen.awaited_run.is_not(None))).all():
+        head = lock_head(db, visit_id)
+        visit = load_visit(db, head) if head is not None else None
+        one = find_try(visit, run_id) if visit is not None and run_id is not None else None
+        if head is None or visit is None or one is None or run_id is None:
+            continue
+        until = waited_until(visit, one)
+        if until is not None and now > until:
+            _enter(db, clock, head, visit, ev.ScreenLost(run_id, screen))
+            count += 1
+    db.execute(delete(VisitScreen).where(VisitScreen.seen_at < now - FORGOTTEN, VisitScreen.awaited_run.is_(None)))
+    return count
+
+
+def _enter(
+    db: Session,
+    clock: Clock,
+    head: VisitHead,
+    visit: Visit,
+    payload: ev.ScreenTookPart | ev.ScreenCleared | ev.ScreenLost,
+) -> Visit:
+    awaited = payload.run_id if isinstance(payload, ev.ScreenTookPart) else None
+    where = (VisitScreen.visit_id == head.id, VisitScreen.screen == payload.screen)
+    db.execute(update(VisitScreen).where(*where).values(awaited_run=awaited))
+    now = clock.now(db)
+    moment = max(now, visit.last_at or now)
+    return append(db, clock, "screens", head, visit, new_id(), payload, moment, digest(encode(payload)))
