@@ -109,6 +109,7 @@ PUBLISHED = {
     "ca-csa-z944": ("100", None, "overall", 24),
     "aunz-asnzs1715": ("100", "500", "overall", 12),
     "iso-16975-3": ("100", None, "overall", None),
+    "jp-jis-t8150": ("100", "500", "overall", 12),
 }
 
 
@@ -122,3 +123,15 @@ def test_the_shipped_books_are_as_recalled_and_blanks_stay_blank(book: str, row:
     assert not {one.key for one in BOOKS[book].blank} & set(values)
     standings: set[Standing] = {one.standing for one in values.values()}
     assert "published" not in standings, "nobody here has opened these texts"
+
+
+def test_what_is_less_than_nine_tenths_sure_is_off_until_the_site_confirms_it() -> None:
+    """Japan as a whole: levels, interval and every protocol."""
+    book = BOOKS["jp-jis-t8150"]
+    assert not book.protocols and book.protocols_on_confirmation
+    assert all(book.ratio(key) is None for key in ("level.half", "level.full", "interval"))
+
+
+def test_no_day_is_made_up_for_a_text_whose_day_is_not_known() -> None:
+    dated = {book.id for book in BOOKS.values() if any(one.in_force for one in book.values.values())}
+    assert dated == {"us-29cfr1910-134"}

@@ -45,10 +45,21 @@ def create_app(engine: Engine, rules: Rules, web: Path | None = None, clock: Clo
     return app
 
 
+def _read_query(one: Route, known: list[str]) -> Any:
+    """Return what is asked for after the "?". A word nobody knows is refused: left out, it asks something else."""
+    strange = sorted(set(request.args) - set(known))
+    if strange:
+        words = ", ".join(strange)
+        raise DomainError("unknown_query", f"{words} cannot be asked for here; {', '.join(known) or 'nothing'} can.")
+    return one.query.validate_python(request.args.to_dict()) if one.query else None
+
+
 def _view(one: Route, engine: Engine, clock: Clock, rules: Rules, hub: Hub) -> Any:
+    known = list(one.query.json_schema()["properties"]) if one.query else []
+
     def view(**path: str) -> Response:
         body = _read_body(one)
-        query: Any = one.query.validate_python(request.args.to_dict()) if one.query else None
+        query = _read_query(one, known)
         hooks: list[Any] = []
         if one.quick is not None:
             found = one.quick(engine, _bearer(), body=body, **path)

@@ -14,7 +14,7 @@ from moorfog.core.arithmetic import decimal_or_none
 from moorfog.core.budget import stopped_numbers
 from moorfog.core.denying import denied
 from moorfog.core.fold_qualitative import QUALITATIVE_HANDLERS, faults_so_far, spoil_screening
-from moorfog.core.judge import file_blocks, outcome, run_blocks
+from moorfog.core.judge import file_blocks, is_sealed, outcome, run_blocks
 from moorfog.core.kit_gate import instrument_against
 from moorfog.core.measure import Reason, RunNumbers, measure_typed
 from moorfog.core.measure_run import limits_of_run, measure_run
@@ -30,6 +30,7 @@ from moorfog.core.trying import (
     put_try,
     spoil,
     try_at,
+    withheld_reason,
     worsen,
 )
 from moorfog.core.visit import (
@@ -599,8 +600,8 @@ def _withheld(visit: Visit, event: ev.Event, payload: ev.Withheld) -> Visit:
     one = find_try(visit, payload.run_id)
     if one is None:
         return visit
-    why = Reason("withheld", f"The tester withholds the pass: {payload.reason}", "a tester may withhold", "stop")
-    return put_try(visit, worsen(replace(one, withheld=payload.reason or "no reason given"), "fail", why))
+    words = payload.reason or "no reason given"
+    return put_try(visit, worsen(replace(one, withheld=words), "fail", withheld_reason(words)))
 
 
 def _signed(visit: Visit, event: ev.Event, payload: ev.Signed) -> Visit:
@@ -622,6 +623,9 @@ def _turned_away(visit: Visit, event: ev.Event, payload: ev.TurnedAway) -> Visit
 def _released(visit: Visit, event: ev.Event, payload: ev.Released) -> Visit:
     if visit.loops or visit.running is not None or visit.wrong_person:
         return visit
+    if is_sealed(visit):
+        passed = (replace(one, has_passed=outcome(visit, one)[0] == "pass") for one in visit.tries)
+        visit = replace(visit, tries=tuple(passed))
     return replace(visit, closed=visit.closed or ("turned_away" if visit.turned_away else "released"))
 
 

@@ -14,6 +14,7 @@ from moorfog.core.methods import method_stands
 from moorfog.core.protection import protection, suffices
 from moorfog.core.rules import Book, Gravity, Item
 from moorfog.core.screens import AWAITED, awaited_screens, screen_reasons
+from moorfog.core.trying import withheld_reason
 from moorfog.core.validity import valid_until
 from moorfog.core.visit import (
     Outcome,
@@ -201,9 +202,7 @@ def _visit_blocks(visit: Visit) -> list[Block]:
         out.append(Block("wrong_person", "Opened for the wrong person", "end it, open the right one", "stop"))
     out += file_blocks(visit) + work_blocks(visit)
     if visit.distress:
-        out.append(
-            Block("distress", "Distress: no more testing today", "wearer out first, then the clinician decides", "stop")
-        )
+        out.append(DISTRESS)
     if visit.turned_away:
         out.append(Block("turned_away", "Turned away today", visit.turned_away, "stop"))
     return out
@@ -326,9 +325,14 @@ def _block(visit: Visit, one: Standing) -> Block:
     return Block(item.id, item.title, "not asked yet" if item.mode == "ask" else "not looked at yet", "unanswered")
 
 
+DISTRESS = Block("distress", "Distress: no more testing today", "wearer out first, then the clinician decides", "stop")
+
+
 def pass_blocks(visit: Visit, now: datetime) -> list[Block]:
     """Return everything between this person and a pass at ``now``; empty only when nothing is."""
     current = visit.current_try
+    if visit.distress:
+        return [DISTRESS]
     if current is None or current.is_running:
         out = run_blocks(visit, now) if current is None else _visit_blocks(visit)
         out.append(Block("run", ACT_WORDS["run"], "" if current is None else "running", "unanswered"))
@@ -380,14 +384,7 @@ def outcome(visit: Visit, one: Try) -> tuple[Outcome, tuple[Reason, ...]]:
     if refused:
         return "fail", refused + one.remarks
     if one.withheld and not one.is_running:
-        return "fail", (
-            Reason(
-                "withheld",
-                f"The tester withholds the pass: {one.withheld}",
-                "a tester may withhold, never grant",
-                "stop",
-            ),
-        )
+        return "fail", (withheld_reason(one.withheld),)
     if one.broken:
         return "void", one.broken + one.remarks
     if denials:

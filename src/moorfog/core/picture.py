@@ -88,6 +88,7 @@ class Card:
     facts: str
     answer: str | None
     points: tuple[str, ...]
+    closes_senses: bool
 
 
 @dataclass(frozen=True)
@@ -282,6 +283,7 @@ def card_of(visit: Visit, one: Standing) -> Card:
         facts_digest(visit, item),
         answer.answer if answer else None,
         protocol.cautions if protocol is not None and item.shows_cautions else (),
+        item.closes_senses,
     )
 
 

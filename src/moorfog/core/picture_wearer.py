@@ -59,7 +59,7 @@ def wearer_view(picture: Picture) -> WearerView:
         words = "Two jars. Which one smells?" if screening.by == "jars" else "Say when you notice it."
         button = "" if screening.by == "jars" else screening.wearer
         return _view(picture, "screening", words, button, screening.id, screening.by == "whiff")
-    if run is None and picture.tries and any(one.id == "after_palate" for one in picture.queue):
+    if run is None and picture.tries and any(one.closes_senses for one in picture.queue):
         words = "Did you notice anything, even just now?"
         return _view(picture, "after", words, "Yes, I noticed it", picture.tries[-1].run_id)
     if run is None:

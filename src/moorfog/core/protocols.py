@@ -461,7 +461,7 @@ def _check_qualitative(protocol: Protocol, where: str) -> None:
 def check_dates(where: str, *days: str, may_lack: bool = False) -> None:
     for day in days:
         if may_lack and not day:
-            continue  # common practice has no date
+            continue  # common practice has no date, and a text whose day nobody here knows has none either
         try:
             date.fromisoformat(day)
         except ValueError:
@@ -471,6 +471,6 @@ def check_dates(where: str, *days: str, may_lack: bool = False) -> None:
 def read_protocol(data: Mapping[str, Any], where: str) -> Protocol:
     """Read a protocol from parsed TOML and check that its seconds add up. Raises :class:`DataError`."""
     protocol = decode(Protocol, data, where)
-    check_dates(where, protocol.in_force)
+    check_dates(where, protocol.in_force, may_lack=True)
     _check_protocol(protocol, where)
     return protocol

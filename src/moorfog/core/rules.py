@@ -296,7 +296,7 @@ class Rules:
 def read_book(data: Mapping[str, Any], where: str) -> Book:
     """Read a rule book from parsed TOML. Raises :class:`DataError` naming file and key."""
     book = decode(Book, data, where)
-    check_dates(where, book.in_force)
+    check_dates(where, book.in_force, may_lack=True)
     for key, value in book.values.items():
         check_dates(f"{where}.values.{key}", value.in_force, may_lack=True)
         if not value.source.strip():

@@ -56,6 +56,11 @@ def find_try(visit: Visit, run_id: str) -> Try | None:
     return next((one for one in visit.tries if one.started.run_id == run_id), None)
 
 
+def withheld_reason(why: str) -> Reason:
+    """Return the words for a pass that its tester withholds."""
+    return Reason("withheld", f"The tester withholds the pass: {why}", "a tester may withhold, never grant", "stop")
+
+
 def put_try(visit: Visit, one: Try) -> Visit:
     """Return the visit with a try replaced by its number."""
     return replace(visit, tries=tuple(one if old.no == one.no else old for old in visit.tries))

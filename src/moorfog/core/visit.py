@@ -154,7 +154,8 @@ class Try:
 
     ``worn_since`` and ``sealed_at``: when what was tested was put on, and its seal last found to hold. ``denials``:
     what was answered "not fine" from the start of the run on. ``has_failed``: it was judged a fail at some moment;
-    whatever it is called later, an earlier pass in the same set-up has ended by it.
+    whatever it is called later, an earlier pass in the same set-up has ended by it. ``has_passed``: it stood as a pass
+    when the record was released, so that what is heard later suspends something.
     """
 
     no: int
@@ -173,6 +174,7 @@ class Try:
     sealed_at: datetime | None = None
     denials: tuple[Denial, ...] = ()
     has_failed: bool = False
+    has_passed: bool = False
     broken: tuple[Reason, ...] = ()
     remarks: tuple[Reason, ...] = ()
     closed: RunClosed | None = None

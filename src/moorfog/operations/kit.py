@@ -19,7 +19,7 @@ from moorfog.core.kit_gate import unfit_today
 from moorfog.data import instrument_kinds
 from moorfog.operations.accounts import READERS, Actor, digest_of
 from moorfog.operations.errors import DomainError, NotFound
-from moorfog.operations.ledger import Found, open_recall
+from moorfog.operations.ledger import Found, open_recall, to_the_minute
 from moorfog.operations.paging import cut_to_page
 from moorfog.store.base import Clock, new_id
 from moorfog.store.models import InstrumentActRow, InstrumentCheckRow, InstrumentRow
@@ -333,7 +333,7 @@ def _into_the_ledger(db: Session, row: InstrumentRow, rule: CheckRule, failed: I
         InstrumentCheckRow.checked_at < failed.checked_at,
     )
     since = db.scalar(last)
-    held = f"last held {instant(since)[:16].replace('T', ' ')} UTC" if since is not None else "it never held before"
+    held = f"last held {to_the_minute(instant(since))}" if since is not None else "it never held before"
     what = f"{row.name}: {rule.title} failed with {failed.value}; {held}."
     found = Found("instrument", row.id, row.name, failed.name, what, row.employer_id, since, failed.checked_at)
     open_recall(db, found, failed.actor)

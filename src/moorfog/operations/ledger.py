@@ -17,6 +17,11 @@ SUSPENDING = ("open", "confirmed")
 KitKind = Literal["instrument", "nebuliser", "lot", "part", "approval"]
 
 
+def to_the_minute(moment: str) -> str:
+    """Write a moment, given as text, for the reader of the ledger: to the minute, in universal time."""
+    return f"{moment[:10]} {moment[11:16]} UTC"
+
+
 @dataclass(frozen=True)
 class Found:
     """Kit found wrong: which, by which check, in words, since when that check had last held (None: never)."""

@@ -66,6 +66,9 @@ class Permissions:
     rows: tuple[PermissionRow, ...]
 
 
+QUESTIONED = "Its record is under question: something was heard after it was closed. A tester settles it."
+
+
 def facts_of(db: Session, person_id: str, rows: Sequence[WearPermission]) -> PersonFacts:
     """Return everything known of a person that decides what they may wear of the passes in ``rows``."""
     ended = db.scalars(select(PermissionEnd).where(PermissionEnd.person_id == person_id))
@@ -78,7 +81,12 @@ def facts_of(db: Session, person_id: str, rows: Sequence[WearPermission]) -> Per
         VisitSummary.person_id == person_id, VisitSummary.under_question.is_(True)
     )
     doubtful = set(db.scalars(questioned))
-    held = tuple(_held(one) for one in rows if one.visit_id not in doubtful)
+    held = tuple(_held(one) for one in rows)
+    ends += [
+        End("", "", QUESTIONED, "tester", is_suspension=True, visit_id=one.visit_id, no=one.no)
+        for one in held
+        if one.visit_id in doubtful
+    ]
     return PersonFacts(clearances_of(db, person_id), trainings_of(db, person_id), tuple(ends), held)
 
 

@@ -23,7 +23,7 @@ from moorfog.core.judge import outcome
 from moorfog.core.trying import find_try
 from moorfog.operations.accounts import READERS, Actor
 from moorfog.operations.errors import Conflict, DomainError, NotFound
-from moorfog.operations.ledger import Found, open_recall
+from moorfog.operations.ledger import Found, open_recall, to_the_minute
 from moorfog.operations.paging import cut_to_page
 from moorfog.operations.solutions import TEST, find_nebuliser, not_spraying, note_spray
 from moorfog.operations.visits import append
@@ -255,7 +255,7 @@ def run_recall(engine: Engine, job: Job, tell: Progress) -> str:
 
 def since_words(since: str) -> str:
     """Return since when, in words, for a moment as text."""
-    return "it was first used" if since == NEVER else f"{since[:10]} {since[11:16]} UTC"
+    return "it was first used" if since == NEVER else to_the_minute(since)
 
 
 def void_try(db: Session, clock: Clock, account_id: str, visit_id: str, run_id: str, reason: str) -> bool:

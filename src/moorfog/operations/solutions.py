@@ -22,7 +22,7 @@ from moorfog.data import shipped_protocols, shipped_rules
 from moorfog.operations.accounts import READERS, Actor
 from moorfog.operations.errors import DomainError, NotFound
 from moorfog.operations.kit import owner_of_kit
-from moorfog.operations.ledger import Found, open_recall
+from moorfog.operations.ledger import Found, open_recall, to_the_minute
 from moorfog.operations.paging import cut_to_page
 from moorfog.operations.proposals import Id
 from moorfog.operations.sites import site_book
@@ -281,7 +281,7 @@ def not_spraying(db: Session, row: NebuliserRow, at: datetime) -> Found:
         SprayCheckRow.nebuliser_id == row.id, SprayCheckRow.sprays.is_(True), SprayCheckRow.checked_at < at
     )
     since = db.scalar(last)
-    seen = f"last seen to spray {instant(since)[:16].replace('T', ' ')} UTC" if since is not None else "never seen to"
+    seen = f"last seen to spray {to_the_minute(instant(since))}" if since is not None else "never seen to"
     what = f"{row.name} was found clogged; {seen}."
     return Found("nebuliser", row.id, row.name, "spray", what, row.employer_id, since, at)
 

@@ -108,7 +108,8 @@ def rows_of(head: VisitHead, visit: Visit) -> Rows:
         if one.has_failed and not visit.is_practice:
             permissions[piece.configuration] = None
             ends.append({**common, **_end(one.no, visit.person_id, piece.configuration, one.started_at)})
-        if result == "pass" and sealed and not visit.is_practice:
+        stood = one.has_passed and is_under_question(visit)  # it stands there suspended until it is settled
+        if ((result == "pass" and sealed) or stood) and not visit.is_practice:
             day = one.started_at.astimezone(ZoneInfo(opened.zone)).date()
             months = visit.rules.book.ratio("interval")
             if months is not None:

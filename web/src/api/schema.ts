@@ -1789,6 +1789,8 @@ export interface components {
             act: string;
             /** Answer */
             answer: string | null;
+            /** Closes Senses */
+            closes_senses: boolean;
             /** Consequence */
             consequence: string;
             /** Drawing */
