@@ -54,7 +54,7 @@ def test_the_british_count_judges_every_exercise(desk: Make, walker: Walker) -> 
 @on_a_running_machine
 def test_the_canadian_count_once_its_blanks_are_entered(desk: Make, walker: Walker) -> None:
     chief = desk().sign_in("hollis")
-    values = {"apf.half": "10"}
+    values = {"apf.half": "10", "interval": "24"}
     take_up(chief, "Ellerby Grain and Seed, Seed Barn", "Canada, CSA Z94.4", CA, values)
     tester = desk().sign_in()
     at_the_start(tester, walker, "2018", "ambient_count", "Sedge", CA, "good seal")

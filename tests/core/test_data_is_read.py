@@ -11,7 +11,8 @@ from pathlib import Path
 import pytest
 
 import moorfog
-from moorfog.data import facepiece_kinds, rules_for, shipped_books
+from moorfog.core.codec import encode
+from moorfog.data import facepiece_kinds, rules_for, shipped_books, shipped_protocols
 
 ROOT = Path(str(files(moorfog)))
 FAMILIES = ("filters.order.",)
@@ -67,4 +68,5 @@ def test_a_book_cites_its_own_country(book_id: str) -> None:
     """Questions that another country's law asks for are common practice elsewhere."""
     rules = rules_for(shipped_books()[book_id])
     sources = [one.source for one in rules.procedure.item] + [one.source for one in rules.book.values.values()]
+    sources.append(str([encode(one) for one in shipped_protocols(rules.book.country)]))
     assert any("29 CFR" in one for one in sources) == (rules.book.country == "US")

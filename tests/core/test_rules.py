@@ -41,7 +41,7 @@ def test_a_rule_book_with_a_mistake_is_refused_naming_file_and_key(change, where
 
 
 def test_a_protocol_whose_seconds_do_not_add_up_is_refused() -> None:
-    data = raw("protocols/fast-count-elastomeric.toml")
+    data = cited(raw("protocols/fast-count-elastomeric.toml"), "US")
     data["exercise"][1]["seconds"] = 31
     with pytest.raises(DataError, match=r"exercise\[1\].*30 s, the exercise 31 s"):
         read_protocol(data, "p.toml")

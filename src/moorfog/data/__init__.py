@@ -48,13 +48,14 @@ def shipped_books() -> dict[str, Book]:
 
 
 @cache
-def shipped_protocols() -> tuple[Protocol, ...]:
-    """Return every shipped protocol. Raises ``DataError`` naming file and key."""
-    return tuple(read_protocol(_load("protocols", name), name) for name in _names("protocols"))
+def shipped_protocols(country: str = "US") -> tuple[Protocol, ...]:
+    """Return every shipped protocol with the sources that hold in a country. Raises ``DataError`` naming file and
+    key."""
+    return tuple(read_protocol(cited(_load("protocols", name), country), name) for name in _names("protocols"))
 
 
 def cited(part: Any, country: str) -> Any:
-    """Return a part of a procedure with the source that a country's readers may cite: its own law, if it has one."""
+    """Return a part of procedure or protocol with the source that a country's readers may cite: its own law, if any."""
     if isinstance(part, list):
         return [cited(one, country) for one in part]
     if not isinstance(part, dict):
@@ -84,7 +85,7 @@ def facepiece_kinds() -> dict[str, Kind]:
 
 def rules_for(book: Book) -> Rules:
     """Bind a book, as shipped or with a site's overlay, to the shipped procedure and protocols."""
-    return pin(book, shipped_procedure(book.country), shipped_protocols())
+    return pin(book, shipped_procedure(book.country), shipped_protocols(book.country))
 
 
 @cache

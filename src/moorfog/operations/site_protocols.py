@@ -13,7 +13,7 @@ from moorfog.core.dry_run import Trial, try_protocol
 from moorfog.core.events import instant
 from moorfog.core.protocols import Protocol, read_protocol
 from moorfog.core.rules import Book, Rules, pin
-from moorfog.data import facepiece_kinds, shipped_procedure, shipped_protocols
+from moorfog.data import cited, facepiece_kinds, shipped_procedure, shipped_protocols
 from moorfog.operations.accounts import READERS, Actor
 from moorfog.operations.errors import DomainError, NotFound
 from moorfog.operations.sites import find_site, site_book
@@ -66,9 +66,8 @@ def rules_of_site(db: Session, site: Site) -> Rules:
     """Return the rules a visit at this site is pinned to when it opens: its book, and what it added to it."""
     book, added = site_book(db, site, site.rule_book), site_protocols(db, site)
     names = tuple(one.id for one, _ in added)
-    return pin(
-        with_protocols(book, names), shipped_procedure(book.country), (*shipped_protocols(), *(one for one, _ in added))
-    )
+    protocols = (*shipped_protocols(book.country), *(one for one, _ in added))
+    return pin(with_protocols(book, names), shipped_procedure(book.country), protocols)
 
 
 def with_protocols(book: Book, names: tuple[str, ...]) -> Book:
@@ -76,12 +75,15 @@ def with_protocols(book: Book, names: tuple[str, ...]) -> Book:
     return replace(book, protocols=(*book.protocols, *names)) if names else book
 
 
-def read_text(text: str) -> Protocol:
-    """Read a protocol from the text of a TOML file. Raises :class:`DomainError` saying where and what is wrong."""
+def read_text(text: str, country: str = "") -> Protocol:
+    """Read a protocol from the text of a TOML file, with the sources that hold in a country.
+
+    Raises :class:`DomainError` saying where and what is wrong.
+    """
     if len(text) > MOST_TEXT:
         raise DomainError("too_long", f"{len(text)} characters; a protocol file has at most {MOST_TEXT}.")
     try:
-        return read_protocol(tomllib.loads(text), "protocol")
+        return read_protocol(cited(tomllib.loads(text), country), "protocol")
     except tomllib.TOMLDecodeError as error:
         raise DomainError("not_toml", f"This is not readable as TOML: {error}. See docs/rules.md.") from error
     except DataError as error:
@@ -105,8 +107,9 @@ def _trial(protocol: Protocol, found: Trial, is_stored: bool) -> ProtocolTrial:
 def try_file(db: Session, actor: Actor, site_id: str, text: str) -> ProtocolTrial:
     """Read a protocol file and run it on the simulator; nothing is stored."""
     site = find_site(db, actor.require("administrator"), site_id)
-    protocol = read_text(text)
-    found = try_protocol(protocol, site_book(db, site, site.rule_book), facepiece_kinds())
+    book = site_book(db, site, site.rule_book)
+    protocol = read_text(text, book.country)
+    found = try_protocol(protocol, book, facepiece_kinds())
     if any(one.id == protocol.id for one in shipped_protocols()):
         problem = f"{protocol.id!r} is the id of a shipped protocol; give it one of your own"
         found = Trial(found.seconds, found.n, found.good, found.bad, (*found.problems, problem))
@@ -121,7 +124,8 @@ def add_file(db: Session, clock: Clock, actor: Actor, site_id: str, text: str) -
     tried = try_file(db, actor, site_id, text)
     if tried.problems:
         raise DomainError("bad_protocol", f"Not added: {tried.problems[0]}.", {"problems": list(tried.problems)})
-    protocol = read_text(text)
+    site = find_site(db, actor.require("administrator"), site_id)
+    protocol = read_text(text, site_book(db, site, site.rule_book).country)
     row = SiteProtocol(
         id=new_id(),
         site_id=site_id,

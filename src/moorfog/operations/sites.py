@@ -203,7 +203,7 @@ def view_book(db: Session, actor: Actor, site_id: str, book_id: str) -> BookView
     site = find_site(db, actor.require(*READERS), site_id)
     book = site_book(db, site, book_id or site.rule_book)
     protocols = []
-    for one in shipped_protocols():
+    for one in shipped_protocols(book.country):
         state = (
             "allowed"
             if one.id in book.protocols
