@@ -7,12 +7,12 @@ from threading import Event, Thread
 from typing import Any
 
 import pytest
-from sqlalchemy import select, update
+from sqlalchemy import delete, select, update
 from sqlalchemy.orm import Session
 
 from moorfog.operations.accounts import create_account
 from moorfog.store.base import Base, run_in_transaction
-from moorfog.store.models import FacepieceVersion, VisitHead, VisitSummary
+from moorfog.store.models import FacepieceVersion, KitRecall, VisitHead, VisitSummary
 from moorfog.store.readmodels import rebuild
 from tests.api.house import GOOD, PASSWORD, Client, House, Refused
 
@@ -100,7 +100,9 @@ def test_a_model_withdrawn_is_worn_by_nobody(house: House) -> None:
         assert "suspended" in codes(tester, person)
     finally:
         with Session(house.engine) as db, db.begin():
+            # the catalogue is the house's next door too
             db.execute(update(FacepieceVersion).where(FacepieceVersion.id == version).values(withdrawn_at=None))
+            db.execute(delete(KitRecall).where(KitRecall.kit_id == house.facepiece()["model_id"]))
 
 
 def test_a_result_moved_to_another_person_is_nobodys_until_it_is_signed_again(house: House) -> None:
