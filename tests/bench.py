@@ -22,17 +22,17 @@ from sqlalchemy import Engine, insert, select, text
 from sqlalchemy.orm import Session
 
 from moorfog.bootstrap import ensure_web
-from moorfog.core import events as ev
-from moorfog.core.chain import event_from_json, event_to_json
-from moorfog.core.columns import reduce_chunks, seal_of
-from moorfog.core.fold import fold, step
-from moorfog.core.live_numbers import live_numbers
-from moorfog.core.measure_run import Limits, measure_run
-from moorfog.core.picture import picture
-from moorfog.core.readings import chunk_of
-from moorfog.core.record import make_record, recompute_text, record_bytes
-from moorfog.core.reduction import reduce_run, reduction_for
-from moorfog.core.rules import Rules
+from moorfog.core.events import payloads as ev
+from moorfog.core.events.chain import event_from_json, event_to_json
+from moorfog.core.measuring.columns import reduce_chunks, seal_of
+from moorfog.core.measuring.live import live_numbers
+from moorfog.core.measuring.readings import chunk_of
+from moorfog.core.measuring.reduction import reduce_run, reduction_for
+from moorfog.core.measuring.run import Limits, measure_run
+from moorfog.core.record.record import make_record, recompute_text, record_bytes
+from moorfog.core.rules.book import Rules
+from moorfog.core.transitions.fold import fold, step
+from moorfog.core.views.picture import picture
 from moorfog.data import shipped_rules
 from moorfog.demo import seed
 from moorfog.demo.database import PrivateServer
@@ -210,7 +210,7 @@ def bench_store(engine: Engine, rules: Rules) -> None:
 
 def bench_chunks(engine: Engine, walk: Walk) -> None:
     """Store chunks of a second through the operation, and the same rows by one bare multi-row INSERT."""
-    from moorfog.core.readings import Chunk
+    from moorfog.core.measuring.readings import Chunk
     from moorfog.operations import readings
 
     row = walk.db.get(InstrumentRow, walk.instrument_id)

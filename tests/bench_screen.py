@@ -18,11 +18,11 @@ from playwright.sync_api import Page, sync_playwright
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from moorfog.core.codec import encode
-from moorfog.core.protocols import Protocol
-from moorfog.core.readings import Reading, chunk_of
-from moorfog.core.rules import Rules
-from moorfog.core.simulation import SimulatedWearer, simulate
+from moorfog.core.kernel.codec import encode
+from moorfog.core.measuring.readings import Reading, chunk_of
+from moorfog.core.rules.book import Rules
+from moorfog.core.rules.protocols import Protocol
+from moorfog.core.simulation.wearer import SimulatedWearer, simulate
 from moorfog.demo.scenario import COUNTER_FIGURES
 from moorfog.demo.seed import best_size, catalogue, check_counter
 from moorfog.demo.walk import Walk

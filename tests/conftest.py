@@ -12,7 +12,7 @@ import pytest
 from hypothesis import settings
 from sqlalchemy import Engine
 
-from moorfog.core.rules import Rules
+from moorfog.core.rules.book import Rules
 from moorfog.data import shipped_rules
 from moorfog.demo.database import FAST_FLAGS, PrivateServer
 from moorfog.store.base import make_engine

@@ -7,9 +7,9 @@ import sys
 from fractions import Fraction
 from pathlib import Path
 
-from moorfog.core.arithmetic import cut
-from moorfog.core.codec import DataError, encode
-from moorfog.core.record import Recomputed, recompute_text
+from moorfog.core.kernel.arithmetic import cut
+from moorfog.core.kernel.codec import DataError, encode
+from moorfog.core.record.record import Recomputed, recompute_text
 
 SAME, UNREADABLE, DIFFERENT = 0, 2, 3
 

@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session
 from werkzeug.middleware.proxy_fix import ProxyFix
 
 from moorfog.api.app import create_app
-from moorfog.core.visit import FOLD_VERSION
+from moorfog.core.visit.state import FOLD_VERSION
 from moorfog.data import shipped_books, shipped_rules
 from moorfog.store.base import make_engine
 from moorfog.store.migrate import is_current

@@ -9,7 +9,7 @@ from argon2 import PasswordHasher
 from sqlalchemy import Engine
 from sqlalchemy.orm import Session
 
-from moorfog.core.rules import Rules
+from moorfog.core.rules.book import Rules
 from moorfog.demo import scenario
 from moorfog.operations import accounts
 from moorfog.store.base import new_id, run_in_transaction

@@ -13,7 +13,7 @@ from sqlalchemy import Engine, select
 from sqlalchemy.orm import Session
 
 from moorfog.api.app import create_app
-from moorfog.core.rules import Rules
+from moorfog.core.rules.book import Rules
 from moorfog.demo import scenario
 from moorfog.operations.accounts import create_account
 from moorfog.operations.kit import create_instrument

@@ -12,7 +12,7 @@ from sqlalchemy import Engine
 
 from moorfog.api.app import COOKIE, create_app
 from moorfog.api.routing import ROUTES, RULE_ROLES, Route
-from moorfog.core.rules import Rules
+from moorfog.core.rules.book import Rules
 from moorfog.operations import accounts
 from moorfog.store.base import new_id
 from tests.api.house import PASSWORD, ROLES, Client, House, Refused

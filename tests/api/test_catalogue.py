@@ -12,7 +12,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from moorfog.core.codec import encode
+from moorfog.core.kernel.codec import encode
 from moorfog.data import facepiece_kinds
 from moorfog.operations.catalogue import Model, Size, _as_cell, _guarded, read_csv, read_json
 from moorfog.operations.errors import DomainError

@@ -9,10 +9,10 @@ from urllib.parse import quote
 
 import pytest
 
-from moorfog.core.codec import encode
-from moorfog.core.readings import Reading, chunk_of, seal_digest
-from moorfog.core.record import recompute
-from moorfog.core.simulation import SimulatedWearer, simulate
+from moorfog.core.kernel.codec import encode
+from moorfog.core.measuring.readings import Reading, chunk_of, seal_digest
+from moorfog.core.record.record import recompute
+from moorfog.core.simulation.wearer import SimulatedWearer, simulate
 from moorfog.demo import scenario
 from moorfog.documents.tables import readings_csv
 from moorfog.operations.kit import create_instrument

@@ -10,7 +10,7 @@ from dateutil.relativedelta import relativedelta
 from sqlalchemy import Engine
 from sqlalchemy.orm import Session
 
-from moorfog.core.rules import Rules
+from moorfog.core.rules.book import Rules
 from moorfog.operations.accounts import Actor
 from moorfog.operations.people import PersonEntry, add_person
 from moorfog.store.base import run_in_transaction

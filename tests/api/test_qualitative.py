@@ -11,9 +11,9 @@ import pytest
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from moorfog.core.chain import check_chain
-from moorfog.core.codec import decode
-from moorfog.core.picture_wearer import WearerView
+from moorfog.core.events.chain import check_chain
+from moorfog.core.kernel.codec import decode
+from moorfog.core.views.wearer import WearerView
 from moorfog.operations.jobs import claim, run_job
 from moorfog.operations.recall import run_recall
 from moorfog.store.base import new_id

@@ -14,10 +14,10 @@ import pytest
 from sqlalchemy import delete, select
 from sqlalchemy.orm import Session
 
-from moorfog.core.arithmetic import cut
-from moorfog.core.codec import encode
-from moorfog.core.readings import Reading, chunk_of, seal_digest
-from moorfog.core.record import recompute
+from moorfog.core.kernel.arithmetic import cut
+from moorfog.core.kernel.codec import encode
+from moorfog.core.measuring.readings import Reading, chunk_of, seal_digest
+from moorfog.core.record.record import recompute
 from moorfog.operations import runs
 from moorfog.operations.readings import AT_ONCE, load_chunks, store_next
 from moorfog.store.base import new_id, run_in_transaction

@@ -12,11 +12,11 @@ from sqlalchemy import Engine, select, text, update
 from sqlalchemy.exc import DBAPIError
 from sqlalchemy.orm import Session
 
-from moorfog.core.chain import check_chain
-from moorfog.core.fold import fold
-from moorfog.core.judge import is_sealed, outcome
-from moorfog.core.rules import Rules
-from moorfog.core.visit import FOLD_VERSION
+from moorfog.core.events.chain import check_chain
+from moorfog.core.rules.book import Rules
+from moorfog.core.transitions.fold import fold
+from moorfog.core.visit.judgement import is_sealed, outcome
+from moorfog.core.visit.state import FOLD_VERSION
 from moorfog.store.base import DUPLICATE_KEY, error_code, new_id, run_in_transaction
 from moorfog.store.log import forget_states, load_events, load_rules
 from moorfog.store.models import Employer, EventRow, TryResult, VisitHead, VisitSummary, WearPermission

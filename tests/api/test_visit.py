@@ -9,9 +9,9 @@ from datetime import timedelta
 import pypdf
 import pytest
 
-from moorfog.core.chain import check_chain, event_from_json
-from moorfog.core.fold import fold
-from moorfog.core.rules import Rules
+from moorfog.core.events.chain import check_chain, event_from_json
+from moorfog.core.rules.book import Rules
+from moorfog.core.transitions.fold import fold
 from moorfog.store.base import new_id
 from moorfog.store.log import forget_states
 from tests.api.house import House, Refused

@@ -9,7 +9,7 @@ from typing import Any
 import pytest
 from playwright.sync_api import Browser, sync_playwright
 
-from moorfog.core.rules import Rules
+from moorfog.core.rules.book import Rules
 from tests.browser.desk import Desk
 from tests.browser.stack import Stack
 from tests.browser.walked import Walker

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from moorfog.core.simulated_faults import PRACTICE
+from moorfog.core.simulation.faults import PRACTICE
 from tests.browser.desk import Desk
 from tests.browser.walked import Walker
 

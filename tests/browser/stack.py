@@ -18,7 +18,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from moorfog.bootstrap import ensure_web
-from moorfog.core.rules import Rules
+from moorfog.core.rules.book import Rules
 from moorfog.demo import seed
 from moorfog.demo.database import free_port
 from moorfog.demo.run import PASSWORD, WEB_ENV, gunicorn_command

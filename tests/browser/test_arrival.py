@@ -11,7 +11,7 @@ import pytest
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from moorfog.core.rules import Rules
+from moorfog.core.rules.book import Rules
 from moorfog.demo.seed import best_size, catalogue, check_counter, counter_id
 from moorfog.demo.walk import Walk
 from moorfog.operations.accounts import load_actor

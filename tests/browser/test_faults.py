@@ -9,7 +9,7 @@ from itertools import pairwise
 import pytest
 from sqlalchemy.orm import Session
 
-from moorfog.core.rules import Rules
+from moorfog.core.rules.book import Rules
 from moorfog.operations.readings import load_chunks
 from tests.browser.desk import Desk
 from tests.browser.stack import Stack

@@ -7,12 +7,12 @@ from fractions import Fraction
 
 import pytest
 
-from moorfog.core.measure_run import Limits, measure_run
-from moorfog.core.protocols import Protocol
-from moorfog.core.readings import Reading
-from moorfog.core.reduction import reduce_run
-from moorfog.core.rules import Rules
-from moorfog.core.simulation import SimulatedWearer, simulate
+from moorfog.core.measuring.readings import Reading
+from moorfog.core.measuring.reduction import reduce_run
+from moorfog.core.measuring.run import Limits, measure_run
+from moorfog.core.rules.book import Rules
+from moorfog.core.rules.protocols import Protocol
+from moorfog.core.simulation.wearer import SimulatedWearer, simulate
 from moorfog.documents.tables import readings_csv
 from tests.browser.counting import at_the_start, reasons, run, to_the_papers
 from tests.browser.desk import Desk

@@ -10,7 +10,7 @@ from typing import Any
 from sqlalchemy import or_, select
 from sqlalchemy.orm import Session
 
-from moorfog.core.rules import Rules
+from moorfog.core.rules.book import Rules
 from moorfog.demo.seed import best_size, catalogue, check_all, counter_id
 from moorfog.demo.walk import Walk
 from moorfog.operations.accounts import load_actor

@@ -7,13 +7,13 @@ from datetime import datetime, timedelta
 from functools import cache
 from typing import Any
 
-from moorfog.core import events as ev
-from moorfog.core.chain import VERSIONS, link_of_chain
-from moorfog.core.fold import fold
-from moorfog.core.judge import outcome
-from moorfog.core.overlay import Overlay, apply
-from moorfog.core.rules import Book, Rules
-from moorfog.core.visit import Visit
+from moorfog.core.events import payloads as ev
+from moorfog.core.events.chain import VERSIONS, link_of_chain
+from moorfog.core.rules.book import Book, Rules
+from moorfog.core.rules.overlay import Overlay, apply
+from moorfog.core.transitions.fold import fold
+from moorfog.core.visit.judgement import outcome
+from moorfog.core.visit.state import Visit
 from moorfog.data import rules_for, shipped_books
 from tests.core.bench import Bench, facepiece
 

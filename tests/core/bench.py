@@ -5,19 +5,15 @@ from __future__ import annotations
 from datetime import UTC, datetime, timedelta
 from typing import Any
 
-from moorfog.core import events as ev
-from moorfog.core.admit import Refusal, admit
-from moorfog.core.arithmetic import exact_text
-from moorfog.core.chain import VERSIONS, link_of_chain
-from moorfog.core.fold import must_be_held_s, step
-from moorfog.core.methods import QUALITATIVE
-from moorfog.core.picture import Card, Picture, picture
-from moorfog.core.protocols import Protocol
-from moorfog.core.proving import followed, is_read_by_link, least_risen, proof_stream, text_of
-from moorfog.core.readings import Chunk, Reading, chunk_of, seal_digest
-from moorfog.core.reduction import reduce_run
-from moorfog.core.rules import Rules
-from moorfog.core.simulation import (
+from moorfog.core.advice.methods import QUALITATIVE
+from moorfog.core.events import payloads as ev
+from moorfog.core.events.chain import VERSIONS, link_of_chain
+from moorfog.core.kernel.arithmetic import exact_text
+from moorfog.core.measuring.readings import Chunk, Reading, chunk_of, seal_digest
+from moorfog.core.measuring.reduction import reduce_run
+from moorfog.core.rules.book import Rules
+from moorfog.core.rules.protocols import Protocol
+from moorfog.core.simulation.wearer import (
     AMBIENT,
     CHALLENGE,
     FLOW_NL_PER_MS,
@@ -27,8 +23,12 @@ from moorfog.core.simulation import (
     SimulatedSuction,
     SimulatedWearer,
 )
-from moorfog.core.simulation import simulate as simulate_run
-from moorfog.core.visit import Visit, loops_needed
+from moorfog.core.simulation.wearer import simulate as simulate_run
+from moorfog.core.transitions.admit import Refusal, admit
+from moorfog.core.transitions.fold import must_be_held_s, step
+from moorfog.core.views.picture import Card, Picture, picture
+from moorfog.core.visit.proof import followed, is_read_by_link, least_risen, proof_stream, text_of
+from moorfog.core.visit.state import Visit, loops_needed
 from moorfog.data import facepiece_kinds
 
 START = datetime(2026, 3, 2, 9, 0, tzinfo=UTC)
@@ -181,7 +181,7 @@ class Bench:
         if isinstance(card, str):
             item = self.rules.procedure.find(card)
             assert item is not None
-            from moorfog.core.visit import facts_digest
+            from moorfog.core.visit.state import facts_digest
 
             return self.say(ev.Answered(card, answer, facts_digest(self.visit, item), **more))  # type: ignore[arg-type]
         return self.say(ev.Answered(card.id, answer, card.facts, **more))  # type: ignore[arg-type]

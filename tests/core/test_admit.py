@@ -8,10 +8,10 @@ from typing import Any
 
 import pytest
 
-from moorfog.core import events as ev
-from moorfog.core.admit import FUTURE_TOLERANCE, admit
-from moorfog.core.rules import Rules
-from moorfog.core.visit import Visit
+from moorfog.core.events import payloads as ev
+from moorfog.core.rules.book import Rules
+from moorfog.core.transitions.admit import FUTURE_TOLERANCE, admit
+from moorfog.core.visit.state import Visit
 from tests.core.bench import BAD_FACTORS, Bench, Refused, counter, facepiece, task
 
 

@@ -12,7 +12,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from scipy import stats
 
-from moorfog.core.arithmetic import (
+from moorfog.core.kernel.arithmetic import (
     NotANumber,
     concentration,
     cut,

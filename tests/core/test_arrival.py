@@ -13,12 +13,12 @@ from hypothesis import HealthCheck, settings
 from hypothesis import strategies as st
 from hypothesis.stateful import RuleBasedStateMachine, initialize, invariant, rule
 
-from moorfog.core import events as ev
-from moorfog.core.judge import outcome, run_blocks
-from moorfog.core.picture import picture, seal_remedy, starts_at
-from moorfog.core.protection import protection
-from moorfog.core.rules import Rules
-from moorfog.core.visit import seal_holds
+from moorfog.core.advice.protection import protection
+from moorfog.core.events import payloads as ev
+from moorfog.core.rules.book import Rules
+from moorfog.core.views.picture import picture, seal_remedy, starts_at
+from moorfog.core.visit.judgement import outcome, run_blocks
+from moorfog.core.visit.state import seal_holds
 from moorfog.data import shipped_rules
 from tests.core.bench import Bench, Refused, facepiece, task
 

@@ -7,7 +7,7 @@ import rfc8785
 from hypothesis import given
 from hypothesis import strategies as st
 
-from moorfog.core.canonical import MAX_SAFE_INTEGER, canonical_bytes, digest
+from moorfog.core.kernel.canonical import MAX_SAFE_INTEGER, canonical_bytes, digest
 
 text = st.text(st.characters(exclude_categories=("Cs",)), max_size=12)
 values = st.recursive(

@@ -9,11 +9,11 @@ from typing import Any
 
 import pytest
 
-from moorfog.core.codec import DataError, decode, encode, reader_of
-from moorfog.core.protocols import Protocol
-from moorfog.core.readings import Chunk, Reading, chunk_of, merged
-from moorfog.core.record import ExerciseVerdict, TryVerdict
-from moorfog.core.rules import Book, Rules
+from moorfog.core.kernel.codec import DataError, decode, encode, reader_of
+from moorfog.core.measuring.readings import Chunk, Reading, chunk_of, merged
+from moorfog.core.record.record import ExerciseVerdict, TryVerdict
+from moorfog.core.rules.book import Book, Rules
+from moorfog.core.rules.protocols import Protocol
 
 TRY = TryVerdict(1, "r", "pass", ("a", "b"), "875/2", False, None, True, (ExerciseVerdict(0, "9", True, None, None),))
 

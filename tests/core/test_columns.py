@@ -9,11 +9,11 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from moorfog.core import columns
-from moorfog.core.columns import reduce_chunks, seal_of
-from moorfog.core.protocols import Protocol
-from moorfog.core.readings import Chunk, Reading, chunk_of, merged, seal_digest
-from moorfog.core.reduction import reduce_run
+from moorfog.core.measuring import columns
+from moorfog.core.measuring.columns import reduce_chunks, seal_of
+from moorfog.core.measuring.readings import Chunk, Reading, chunk_of, merged, seal_digest
+from moorfog.core.measuring.reduction import reduce_run
+from moorfog.core.rules.protocols import Protocol
 from moorfog.data import shipped_rules
 from tests.core.bench import counter, simulate
 

@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 from scipy import stats
 
-from moorfog.core.counting import Sample, exercise_bound, overall_bound, two_sided, upper_limit
+from moorfog.core.measuring.counting import Sample, exercise_bound, overall_bound, two_sided, upper_limit
 
 
 @pytest.mark.parametrize(("n", "upper"), [(0, 2.996), (1, 4.744), (5, 10.513), (10, 16.962)])

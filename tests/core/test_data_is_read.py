@@ -11,7 +11,7 @@ from pathlib import Path
 import pytest
 
 import moorfog
-from moorfog.core.codec import encode
+from moorfog.core.kernel.codec import encode
 from moorfog.data import facepiece_kinds, rules_for, shipped_books, shipped_protocols
 
 ROOT = Path(str(files(moorfog)))

@@ -12,11 +12,11 @@ from dateutil.relativedelta import relativedelta
 from hypothesis import given
 from hypothesis import strategies as st
 
-from moorfog.core import chain
-from moorfog.core import events as ev
-from moorfog.core.codec import DataError, encode
-from moorfog.core.picture import valid_until
-from moorfog.core.rules import Rules
+from moorfog.core.events import chain
+from moorfog.core.events import payloads as ev
+from moorfog.core.kernel.codec import DataError, encode
+from moorfog.core.rules.book import Rules
+from moorfog.core.views.picture import valid_until
 from tests.core.bench import Bench
 
 SAMPLES = Path(__file__).parents[1] / "data" / "events"

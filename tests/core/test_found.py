@@ -9,20 +9,20 @@ from typing import Any
 
 import pytest
 
-from moorfog.core import events as ev
-from moorfog.core.fold import fold, step
-from moorfog.core.judge import is_sealed, is_under_question, run_blocks
-from moorfog.core.measure import ExerciseResult, conclude, measure_windows
-from moorfog.core.measured import MeasuredWindow
-from moorfog.core.methods import METHODS, Kit, Wearer, advise
-from moorfog.core.overlay import OWN_RULES, Overlay, apply
-from moorfog.core.protection import suffices
-from moorfog.core.readings import Reading
-from moorfog.core.reduction import reduce_run
-from moorfog.core.rules import Rules
-from moorfog.core.simulated_faults import HEPA_LEFT_ON
-from moorfog.core.statement import statement_of
-from moorfog.core.visit import Visit, facts_digest
+from moorfog.core.advice.methods import METHODS, Kit, Wearer, advise
+from moorfog.core.advice.protection import suffices
+from moorfog.core.events import payloads as ev
+from moorfog.core.events.measured import MeasuredWindow
+from moorfog.core.measuring.ambient import ExerciseResult, conclude, measure_windows
+from moorfog.core.measuring.readings import Reading
+from moorfog.core.measuring.reduction import reduce_run
+from moorfog.core.rules.book import Rules
+from moorfog.core.rules.overlay import OWN_RULES, Overlay, apply
+from moorfog.core.simulation.faults import HEPA_LEFT_ON
+from moorfog.core.transitions.fold import fold, step
+from moorfog.core.views.statement import statement_of
+from moorfog.core.visit.judgement import is_sealed, is_under_question, run_blocks
+from moorfog.core.visit.state import Visit, facts_digest
 from moorfog.data import facepiece_kinds, rules_for, shipped_books, shipped_rules
 from tests.core.all_ways import outcomes
 from tests.core.bench import BAD_FACTORS, CLEARED, GOOD, Bench, Refused, broken_seal, counter, facepiece, simulate, task

@@ -11,14 +11,14 @@ from hypothesis import given
 from hypothesis import strategies as st
 from scipy import stats
 
-from moorfog.core.codec import DataError, encode
-from moorfog.core.events import MeasuredWindow, TypedExercise
-from moorfog.core.judge import outcome
-from moorfog.core.live_numbers import live_numbers
-from moorfog.core.measure import ambient_samples, measure_typed, measure_windows, outside_of
-from moorfog.core.protocols import read_protocol
-from moorfog.core.readings import Reading
-from moorfog.core.reduction import Reduction
+from moorfog.core.events.payloads import MeasuredWindow, TypedExercise
+from moorfog.core.kernel.codec import DataError, encode
+from moorfog.core.measuring.ambient import ambient_samples, measure_typed, measure_windows, outside_of
+from moorfog.core.measuring.live import live_numbers
+from moorfog.core.measuring.readings import Reading
+from moorfog.core.measuring.reduction import Reduction
+from moorfog.core.rules.protocols import read_protocol
+from moorfog.core.visit.judgement import outcome
 from moorfog.data import shipped_protocols, shipped_rules
 from tests.core.bench import Bench, facepiece, simulate
 
@@ -159,8 +159,8 @@ def run_full(bench: Bench, factors: tuple[int, ...]) -> None:
     """Run the US full count with simulated readings."""
     from datetime import timedelta
 
-    from moorfog.core import events as ev
-    from moorfog.core.readings import seal_digest
+    from moorfog.core.events import payloads as ev
+    from moorfog.core.measuring.readings import seal_digest
 
     run_id = bench.start(method="full_count", protocol_id=US.id)
     readings = simulate(US, factors)

@@ -10,12 +10,12 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from moorfog.core.budget import Share, spend, stopped_numbers
-from moorfog.core.canonical import canonical_bytes, digest, digest_of_json
-from moorfog.core.codec import DataError
-from moorfog.core.instruments import check_passes, limits_of, read_kinds
-from moorfog.core.measured import MeasuredWindow
-from moorfog.core.rules import rules_from_json, rules_to_json
+from moorfog.core.events.measured import MeasuredWindow
+from moorfog.core.kernel.canonical import canonical_bytes, digest, digest_of_json
+from moorfog.core.kernel.codec import DataError
+from moorfog.core.measuring.budget import Share, spend, stopped_numbers
+from moorfog.core.rules.book import rules_from_json, rules_to_json
+from moorfog.core.rules.instruments import check_passes, limits_of, read_kinds
 from moorfog.data import instrument_kinds, shipped_rules
 
 RULES = shipped_rules()

@@ -10,15 +10,15 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from hypothesis.stateful import RuleBasedStateMachine, initialize, invariant, rule
 
-from moorfog.core import events as ev
-from moorfog.core.canonical import canonical_bytes
-from moorfog.core.chain import event_from_json, event_to_json
-from moorfog.core.codec import encode
-from moorfog.core.fold import fold, step
-from moorfog.core.judge import outcome, run_blocks
-from moorfog.core.measure import NumbersState
-from moorfog.core.picture import picture
-from moorfog.core.visit import Visit, applies, circumstances, facts_digest
+from moorfog.core.events import payloads as ev
+from moorfog.core.events.chain import event_from_json, event_to_json
+from moorfog.core.kernel.canonical import canonical_bytes
+from moorfog.core.kernel.codec import encode
+from moorfog.core.measuring.ambient import NumbersState
+from moorfog.core.transitions.fold import fold, step
+from moorfog.core.views.picture import picture
+from moorfog.core.visit.judgement import outcome, run_blocks
+from moorfog.core.visit.state import Visit, applies, circumstances, facts_digest
 from moorfog.data import shipped_rules
 from tests.core.bench import BAD_FACTORS, GOOD, Bench, Refused, counter, facepiece
 

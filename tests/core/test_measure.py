@@ -8,9 +8,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from moorfog.core.events import MeasuredWindow, TypedExercise
-from moorfog.core.measure import ExerciseResult, RunNumbers, conclude, measure_typed, measure_windows
-from moorfog.core.rules import Rules
+from moorfog.core.events.payloads import MeasuredWindow, TypedExercise
+from moorfog.core.measuring.ambient import ExerciseResult, RunNumbers, conclude, measure_typed, measure_windows
+from moorfog.core.rules.book import Rules
 from moorfog.data import shipped_rules
 
 RULES = shipped_rules()

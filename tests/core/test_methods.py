@@ -11,8 +11,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from moorfog.core.methods import METHODS, QUALITATIVE, Kit, Wearer, advise, counter_mode
-from moorfog.core.overlay import Overlay, apply
+from moorfog.core.advice.methods import METHODS, QUALITATIVE, Kit, Wearer, advise, counter_mode
+from moorfog.core.rules.overlay import Overlay, apply
 from moorfog.data import rules_for, shipped_books, shipped_rules
 from tests.core.bench import facepiece
 

@@ -6,10 +6,10 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from moorfog.core import events as ev
-from moorfog.core.judge import outcome
-from moorfog.core.next_steps import cause, failed_configurations, offers, suggested
-from moorfog.core.overlay import Overlay, apply
+from moorfog.core.events import payloads as ev
+from moorfog.core.rules.overlay import Overlay, apply
+from moorfog.core.transitions.next_steps import cause, failed_configurations, offers, suggested
+from moorfog.core.visit.judgement import outcome
 from moorfog.data import rules_for, shipped_books, shipped_rules
 from tests.core.bench import BAD_FACTORS, Bench, Refused, facepiece
 

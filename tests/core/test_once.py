@@ -5,8 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from functools import partial
 
-from moorfog.core.once import once
-from moorfog.core.replacing import replace as copy_with
+from moorfog.core.kernel.once import once
+from moorfog.core.kernel.replacing import replace as copy_with
 
 ASKED: list[tuple[int, int]] = []
 

@@ -8,8 +8,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from moorfog.core.overlay import Overlay, apply, check, compare
-from moorfog.core.rules import Standing
+from moorfog.core.rules.book import Standing
+from moorfog.core.rules.overlay import Overlay, apply, check, compare
 from moorfog.data import rules_for, shipped_books
 
 BOOKS = shipped_books()

@@ -13,13 +13,13 @@ from hypothesis import strategies as st
 from scipy import integrate
 from scipy import stats as scipy_stats
 
-from moorfog.core.live_numbers import live_numbers, must_end
-from moorfog.core.measure import RunNumbers
-from moorfog.core.measured import SignalWindow, Slice
-from moorfog.core.photometer import INSIDE_BY, inside_signal, mean_signal, measure_signals, outsides
-from moorfog.core.protocols import Protocol
-from moorfog.core.readings import Reading
-from moorfog.core.reduction import reduction_for
+from moorfog.core.events.measured import SignalWindow, Slice
+from moorfog.core.measuring.ambient import RunNumbers
+from moorfog.core.measuring.live import live_numbers, must_end
+from moorfog.core.measuring.photometer import INSIDE_BY, inside_signal, mean_signal, measure_signals, outsides
+from moorfog.core.measuring.readings import Reading
+from moorfog.core.measuring.reduction import reduction_for
+from moorfog.core.rules.protocols import Protocol
 from moorfog.data import shipped_rules
 from tests.core.bench import Bench, simulate
 

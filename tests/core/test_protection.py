@@ -9,8 +9,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from moorfog.core.overlay import Overlay, apply
-from moorfog.core.protection import Contaminant, Task, apf, hazard_ratio, kind_suffices, maximum_use, protection
+from moorfog.core.advice.protection import Contaminant, Task, apf, hazard_ratio, kind_suffices, maximum_use, protection
+from moorfog.core.rules.overlay import Overlay, apply
 from moorfog.data import facepiece_kinds, shipped_books
 
 KINDS = facepiece_kinds()

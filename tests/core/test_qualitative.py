@@ -12,14 +12,14 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from moorfog.core import events as ev
-from moorfog.core.codec import DataError, encode
-from moorfog.core.fold import fold, step
-from moorfog.core.judge import outcome
-from moorfog.core.protocols import read_protocol
-from moorfog.core.qualitative import counted_doses, threshold_set
-from moorfog.core.rules import Rules
-from moorfog.core.solutions import keeps_until, scaled
+from moorfog.core.advice.solutions import keeps_until, scaled
+from moorfog.core.events import payloads as ev
+from moorfog.core.kernel.codec import DataError, encode
+from moorfog.core.qualitative.judgement import counted_doses, threshold_set
+from moorfog.core.rules.book import Rules
+from moorfog.core.rules.protocols import read_protocol
+from moorfog.core.transitions.fold import fold, step
+from moorfog.core.visit.judgement import outcome
 from moorfog.data import shipped_protocols, shipped_rules
 from tests.core.bench import START, Bench, Refused, facepiece, lot, nebuliser
 
@@ -460,7 +460,7 @@ def test_smoke_is_off_where_the_book_says_so_and_cautions_are_acknowledged_once_
 
 def standings_of(bench: Bench) -> Any:
     """Where every item stands now."""
-    from moorfog.core.judge import standings
+    from moorfog.core.visit.judgement import standings
 
     return standings(bench.visit, bench.at)
 

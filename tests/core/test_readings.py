@@ -9,10 +9,10 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from moorfog.core.live_numbers import live_numbers, recent_value
-from moorfog.core.readings import Chunk, Reading, seal_digest
-from moorfog.core.reduction import Reduction
-from moorfog.core.simulation import wearer_factors
+from moorfog.core.measuring.live import live_numbers, recent_value
+from moorfog.core.measuring.readings import Chunk, Reading, seal_digest
+from moorfog.core.measuring.reduction import Reduction
+from moorfog.core.simulation.wearer import wearer_factors
 from moorfog.data import shipped_rules
 from tests.core.bench import GOOD, simulate
 

@@ -15,13 +15,13 @@ from hypothesis import strategies as st
 from pydantic import TypeAdapter
 
 from moorfog import recompute as command
-from moorfog.core import events as ev
-from moorfog.core.canonical import digest
-from moorfog.core.codec import DataError
-from moorfog.core.judge import outcome
-from moorfog.core.readings import Chunk, Reading, seal_digest
-from moorfog.core.record import Record, make_record, own_digest, recompute, recompute_text, record_bytes
-from moorfog.core.reduction import Reduction
+from moorfog.core.events import payloads as ev
+from moorfog.core.kernel.canonical import digest
+from moorfog.core.kernel.codec import DataError
+from moorfog.core.measuring.readings import Chunk, Reading, seal_digest
+from moorfog.core.measuring.reduction import Reduction
+from moorfog.core.record.record import Record, make_record, own_digest, recompute, recompute_text, record_bytes
+from moorfog.core.visit.judgement import outcome
 from moorfog.data import shipped_rules
 from tests.core.bench import BAD_FACTORS, GOOD, Bench, facepiece, simulate
 

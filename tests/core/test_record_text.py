@@ -9,9 +9,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from moorfog.core.canonical import Written, canonical_bytes, digest
-from moorfog.core.codec import DataError
-from moorfog.core.record_text import KEPT, read_record_text
+from moorfog.core.kernel.canonical import Written, canonical_bytes, digest
+from moorfog.core.kernel.codec import DataError
+from moorfog.core.record.text import KEPT, read_record_text
 
 PLAIN = st.recursive(
     st.none() | st.booleans() | st.integers(-(2**53) + 1, 2**53 - 1) | st.text(max_size=8),

@@ -11,7 +11,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from moorfog.core.replacing import made, replace
+from moorfog.core.kernel.replacing import made, replace
 
 
 @dataclass(frozen=True)

@@ -8,8 +8,8 @@ from importlib.resources import files
 
 import pytest
 
-from moorfog.core.codec import DataError
-from moorfog.core.rules import Rules, read_book, read_procedure, read_protocol, rules_from_json, rules_to_json
+from moorfog.core.kernel.codec import DataError
+from moorfog.core.rules.book import Rules, read_book, read_procedure, read_protocol, rules_from_json, rules_to_json
 from moorfog.data import cited
 
 

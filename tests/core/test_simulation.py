@@ -11,7 +11,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from scipy import stats
 
-from moorfog.core.simulation import DRIFT_SHARE, TUBE_LAG_S, SimulatedAir, SimulatedWearer, wearer_factors
+from moorfog.core.simulation.wearer import DRIFT_SHARE, TUBE_LAG_S, SimulatedAir, SimulatedWearer, wearer_factors
 
 FLOW = 1667
 

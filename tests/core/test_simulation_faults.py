@@ -6,13 +6,13 @@ from fractions import Fraction
 
 import pytest
 
-from moorfog.core.measure import RunNumbers
-from moorfog.core.measure_run import Limits, measure_run
-from moorfog.core.measured import Sealed
-from moorfog.core.protocols import Protocol
-from moorfog.core.reduction import reduce_run
-from moorfog.core.simulated_faults import KIT_FAULTS, WEARER_FAULTS, named_exercise
-from moorfog.core.simulation import (
+from moorfog.core.events.measured import Sealed
+from moorfog.core.measuring.ambient import RunNumbers
+from moorfog.core.measuring.reduction import reduce_run
+from moorfog.core.measuring.run import Limits, measure_run
+from moorfog.core.rules.protocols import Protocol
+from moorfog.core.simulation.faults import KIT_FAULTS, WEARER_FAULTS, named_exercise
+from moorfog.core.simulation.wearer import (
     AMBIENT,
     SimulatedWearer,
     faulty_factors,

@@ -9,7 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from scipy.stats import multivariate_normal
 
-from moorfog.core.sizing import PANEL, SizeRange, change_words, measured, panel_cell, size_advice
+from moorfog.core.advice.sizing import PANEL, SizeRange, change_words, measured, panel_cell, size_advice
 
 SURVEY = {"m": ((122.7, 7.0), (143.5, 6.9)), "f": ((113.4, 6.1), (135.1, 6.5))}
 """Length and width, mean and SD, mm: 2003 survey (recalled)."""

@@ -10,12 +10,12 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from moorfog.core import events as ev
-from moorfog.core.live_numbers import live_numbers, must_end
-from moorfog.core.measured import Hold
-from moorfog.core.protocols import Protocol
-from moorfog.core.reduction import reduction_for
-from moorfog.core.suction import hold_factor, measure_holds, paired_overall
+from moorfog.core.events import payloads as ev
+from moorfog.core.events.measured import Hold
+from moorfog.core.measuring.live import live_numbers, must_end
+from moorfog.core.measuring.negative_pressure import hold_factor, measure_holds, paired_overall
+from moorfog.core.measuring.reduction import reduction_for
+from moorfog.core.rules.protocols import Protocol
 from moorfog.data import shipped_rules
 from tests.core.bench import Bench, Refused, facepiece, simulate
 

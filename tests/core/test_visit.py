@@ -7,14 +7,14 @@ from datetime import timedelta
 
 import pytest
 
-from moorfog.core import events as ev
-from moorfog.core.chain import check_chain
-from moorfog.core.fold import fold
-from moorfog.core.judge import outcome, pass_blocks, run_blocks
-from moorfog.core.overlay import Overlay, apply
-from moorfog.core.picture import picture
-from moorfog.core.rules import Rules
-from moorfog.core.visit import seal_holds
+from moorfog.core.events import payloads as ev
+from moorfog.core.events.chain import check_chain
+from moorfog.core.rules.book import Rules
+from moorfog.core.rules.overlay import Overlay, apply
+from moorfog.core.transitions.fold import fold
+from moorfog.core.views.picture import picture
+from moorfog.core.visit.judgement import outcome, pass_blocks, run_blocks
+from moorfog.core.visit.state import seal_holds
 from moorfog.data import rules_for, shipped_books
 from tests.core.bench import BAD_FACTORS, GOOD, START, Bench, Refused, counter, facepiece, simulate
 
@@ -206,7 +206,7 @@ def test_a_touch_that_moves_nothing_is_only_noted(rules: Rules) -> None:
 
 
 def test_a_stopped_run_fails_only_if_it_could_not_pass_any_more(rules: Rules) -> None:
-    from moorfog.core.reduction import Reduction
+    from moorfog.core.measuring.reduction import Reduction
 
     for factors, expected in (((9, 9, 9, 9), "fail"), (GOOD, "unfinished")):
         bench = at_the_run(rules)
@@ -234,7 +234,7 @@ def test_distress_ends_all_testing(rules: Rules) -> None:
 
 
 def test_nothing_inside_is_held_until_the_seal_is_broken_on_purpose(rules: Rules) -> None:
-    from moorfog.core.readings import Reading
+    from moorfog.core.measuring.readings import Reading
 
     for rose, expected in ((True, "pass"), (False, "void")):
         bench = at_the_run(rules)
@@ -373,7 +373,7 @@ def test_other_rules_than_the_pinned_ones_judge_nothing(rules: Rules) -> None:
 
 
 def test_the_future_is_refused_but_for_safety_presses_and_the_picture_says_when_it_changes(rules: Rules) -> None:
-    from moorfog.core.admit import admit
+    from moorfog.core.transitions.admit import admit
 
     bench = Bench(rules)
     ahead = bench.at + timedelta(hours=1)

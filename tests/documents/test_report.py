@@ -7,8 +7,8 @@ from fractions import Fraction
 
 import pytest
 
-from moorfog.core import events as ev
-from moorfog.core.rules import Rules
+from moorfog.core.events import payloads as ev
+from moorfog.core.rules.book import Rules
 from moorfog.documents.report import Names, ReportView, render_html, report_view
 from moorfog.documents.trace import per_second, trace_svg
 from tests.core.bench import BAD_FACTORS, GOOD, Bench, simulate

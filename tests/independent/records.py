@@ -8,11 +8,11 @@ import random
 from collections.abc import Iterator
 from typing import Any
 
-from moorfog.core import events as ev
-from moorfog.core.fold import fold, step
-from moorfog.core.readings import Chunk, chunk_of
-from moorfog.core.record import make_record
-from moorfog.core.simulation import wearer_factors
+from moorfog.core.events import payloads as ev
+from moorfog.core.measuring.readings import Chunk, chunk_of
+from moorfog.core.record.record import make_record
+from moorfog.core.simulation.wearer import wearer_factors
+from moorfog.core.transitions.fold import fold, step
 from tests.core.all_ways import Way, at_the_start, inserted, rules_of, seconds, ways
 from tests.core.bench import Bench, Refused, simulate
 

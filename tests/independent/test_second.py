@@ -9,7 +9,7 @@ from pathlib import Path
 
 import pytest
 
-from moorfog.core.record import make_record
+from moorfog.core.record.record import make_record
 from tests.core.all_ways import Way, at_the_start, run_well
 from tests.independent.records import EACH, WAYS, generated
 from tests.independent.second import differences

@@ -7,7 +7,7 @@ from typing import Any
 
 import pytest
 
-from moorfog.core.readings import Reading
+from moorfog.core.measuring.readings import Reading
 from moorfog.instruments.driver import LineDriver, RawReading
 from moorfog.instruments.driver import MemoryWire as Wire
 from moorfog.instruments.line import read_line

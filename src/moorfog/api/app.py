@@ -17,7 +17,7 @@ from moorfog.api import bench, kit, link, people, session, sites, solutions, sys
 from moorfog.api.live import Hub, stream_response
 from moorfog.api.openapi import document
 from moorfog.api.routing import ROUTES, RULE_ROLES, Context, Follow, Route
-from moorfog.core.rules import Rules
+from moorfog.core.rules.book import Rules
 from moorfog.operations.accounts import find_session
 from moorfog.operations.errors import DomainError
 from moorfog.operations.links import instrument_for_token

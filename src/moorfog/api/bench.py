@@ -11,8 +11,8 @@ from pydantic import ConfigDict
 from moorfog.api.paging import FindQuery
 from moorfog.api.routing import Context, Follow, plain, route
 from moorfog.api.screens import Heard, ScreenHeard, heard
-from moorfog.core.chain import event_to_json
-from moorfog.core.visit import Visit
+from moorfog.core.events.chain import event_to_json
+from moorfog.core.visit.state import Visit
 from moorfog.operations import choices, lists, parts, records, run_files, screens, signing, visits
 from moorfog.operations.accounts import READERS
 from moorfog.operations.proposals import Id, Proposal

@@ -10,8 +10,8 @@ from pydantic import ConfigDict
 from sqlalchemy import Engine
 
 from moorfog.api.routing import Context, route
-from moorfog.core.events import RunEnd
-from moorfog.core.readings import Chunk
+from moorfog.core.events.payloads import RunEnd
+from moorfog.core.measuring.readings import Chunk
 from moorfog.operations import readings, runs
 from moorfog.operations.links import report_link
 from moorfog.store.log import keep_state

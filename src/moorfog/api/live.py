@@ -20,15 +20,15 @@ from sqlalchemy.exc import DBAPIError
 from sqlalchemy.orm import Session
 
 from moorfog.api.routing import Follow
-from moorfog.core.arithmetic import cut
-from moorfog.core.events import parse_instant
-from moorfog.core.live_numbers import live_numbers, value_of
-from moorfog.core.picture_wearer import WearerView, wearer_view
-from moorfog.core.proving import ProofStream, awaits_stream
-from moorfog.core.readings import Reading
-from moorfog.core.reduction import Reduction, reduction_for
-from moorfog.core.rules import Book
-from moorfog.core.visit import Visit
+from moorfog.core.events.payloads import parse_instant
+from moorfog.core.kernel.arithmetic import cut
+from moorfog.core.measuring.live import live_numbers, value_of
+from moorfog.core.measuring.readings import Reading
+from moorfog.core.measuring.reduction import Reduction, reduction_for
+from moorfog.core.rules.book import Book
+from moorfog.core.views.wearer import WearerView, wearer_view
+from moorfog.core.visit.proof import ProofStream, awaits_stream
+from moorfog.core.visit.state import Visit
 from moorfog.operations.proofs import stream_of, stream_on
 from moorfog.operations.readings import load_fresh_chunks
 from moorfog.operations.views import VisitView, view_for_screen

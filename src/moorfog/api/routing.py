@@ -15,7 +15,7 @@ from pydantic import TypeAdapter
 from sqlalchemy import Engine
 from sqlalchemy.orm import Session
 
-from moorfog.core.rules import Rules
+from moorfog.core.rules.book import Rules
 from moorfog.operations.accounts import READERS, Actor
 from moorfog.operations.links import Linked
 from moorfog.store.base import Clock

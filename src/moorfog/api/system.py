@@ -6,8 +6,8 @@ from dataclasses import dataclass
 
 from moorfog import __version__
 from moorfog.api.routing import Context, route
-from moorfog.core.events import instant
-from moorfog.core.visit import FOLD_VERSION
+from moorfog.core.events.payloads import instant
+from moorfog.core.visit.state import FOLD_VERSION
 
 
 @dataclass(frozen=True)

@@ -9,7 +9,7 @@ from pydantic import ConfigDict
 
 from moorfog.api.routing import Context, Follow, route
 from moorfog.api.screens import Heard, ScreenHeard, heard
-from moorfog.core.picture_wearer import WearerView
+from moorfog.core.views.wearer import WearerView
 from moorfog.operations import wearer
 from moorfog.operations.proposals import Id
 from moorfog.store.log import keep_state

@@ -7,11 +7,11 @@ from functools import cache
 from importlib.resources import files
 from typing import Any
 
-from moorfog.core.codec import DataError
-from moorfog.core.facts import Kind
-from moorfog.core.instruments import KindRule, read_kinds
-from moorfog.core.kinds import read_facepiece_kinds
-from moorfog.core.rules import Book, Procedure, Protocol, Rules, pin, read_book, read_procedure, read_protocol
+from moorfog.core.events.facts import Kind
+from moorfog.core.kernel.codec import DataError
+from moorfog.core.rules.book import Book, Procedure, Protocol, Rules, pin, read_book, read_procedure, read_protocol
+from moorfog.core.rules.instruments import KindRule, read_kinds
+from moorfog.core.rules.kinds import read_facepiece_kinds
 
 
 def _load(folder: str, name: str) -> dict[str, Any]:

@@ -11,12 +11,12 @@ from zoneinfo import ZoneInfo
 from sqlalchemy import Engine, func, select
 from sqlalchemy.orm import Session
 
-from moorfog.core import events as ev
-from moorfog.core.codec import decode
-from moorfog.core.facts import Facepiece, WorkFilter
-from moorfog.core.protection import suffices
-from moorfog.core.rules import Rules
-from moorfog.core.visit import Visit
+from moorfog.core.advice.protection import suffices
+from moorfog.core.events import payloads as ev
+from moorfog.core.events.facts import Facepiece, WorkFilter
+from moorfog.core.kernel.codec import decode
+from moorfog.core.rules.book import Rules
+from moorfog.core.visit.state import Visit
 from moorfog.data import facepiece_kinds
 from moorfog.demo import scenario
 from moorfog.demo.walk import Walk

@@ -9,12 +9,12 @@ from typing import Any
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from moorfog.core import events as ev
-from moorfog.core.picture import Card, Picture, picture
-from moorfog.core.readings import chunk_of, seal_digest
-from moorfog.core.rules import Protocol, Rules
-from moorfog.core.simulation import SimulatedWearer, simulate
-from moorfog.core.visit import Visit
+from moorfog.core.events import payloads as ev
+from moorfog.core.measuring.readings import chunk_of, seal_digest
+from moorfog.core.rules.book import Protocol, Rules
+from moorfog.core.simulation.wearer import SimulatedWearer, simulate
+from moorfog.core.views.picture import Card, Picture, picture
+from moorfog.core.visit.state import Visit
 from moorfog.operations import runs, signing, visits
 from moorfog.operations.accounts import Actor
 from moorfog.operations.kit import find_instrument

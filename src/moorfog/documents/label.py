@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from html import escape
 
-from moorfog.core.events import Lot
+from moorfog.core.events.payloads import Lot
 from moorfog.documents.report import HERE
 
 NUMBERS = {"threshold": "1", "fit": "2"}

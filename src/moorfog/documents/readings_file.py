@@ -6,9 +6,9 @@ import csv
 import io
 from collections.abc import Mapping
 
-from moorfog.core.codec import DataError
-from moorfog.core.protocols import Protocol
-from moorfog.core.readings import Reading
+from moorfog.core.kernel.codec import DataError
+from moorfog.core.measuring.readings import Reading
+from moorfog.core.rules.protocols import Protocol
 
 MOST_ROWS = 20_000
 COMMON = ("t_ms", "dt_ms", "valve")

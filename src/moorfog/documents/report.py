@@ -11,13 +11,13 @@ from zoneinfo import ZoneInfo
 
 from jinja2 import Environment, FileSystemLoader, StrictUndefined
 
-from moorfog.core.arithmetic import cut
-from moorfog.core.judge import is_sealed, outcome
-from moorfog.core.picture import limits_of_use, on_file, task_view, try_view, valid_until
-from moorfog.core.picture_qualitative import senses_view
-from moorfog.core.picture_runs import TryView
-from moorfog.core.readings import Reading
-from moorfog.core.visit import FOLD_VERSION, Answer, Try, Visit
+from moorfog.core.kernel.arithmetic import cut
+from moorfog.core.measuring.readings import Reading
+from moorfog.core.views.picture import limits_of_use, on_file, task_view, try_view, valid_until
+from moorfog.core.views.qualitative import senses_view
+from moorfog.core.views.runs import TryView
+from moorfog.core.visit.judgement import is_sealed, outcome
+from moorfog.core.visit.state import FOLD_VERSION, Answer, Try, Visit
 from moorfog.documents.trace import trace_svg
 
 PageSize = Literal["A4", "Letter"]

@@ -6,9 +6,9 @@ import csv
 import io
 from collections.abc import Iterable, Sequence
 
-from moorfog.core.picture_runs import try_view
-from moorfog.core.readings import Reading
-from moorfog.core.visit import Visit
+from moorfog.core.measuring.readings import Reading
+from moorfog.core.views.runs import try_view
+from moorfog.core.visit.state import Visit
 
 READING_COLUMNS = (
     "try",

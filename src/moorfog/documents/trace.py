@@ -6,10 +6,10 @@ import math
 from fractions import Fraction
 from xml.sax.saxutils import escape
 
-from moorfog.core.live_numbers import value_of
-from moorfog.core.readings import Reading
-from moorfog.core.rules import Protocol
-from moorfog.core.suction import modelled_flow
+from moorfog.core.measuring.live import value_of
+from moorfog.core.measuring.negative_pressure import modelled_flow
+from moorfog.core.measuring.readings import Reading
+from moorfog.core.rules.book import Protocol
 
 WIDTH, HEIGHT, LEFT, BOTTOM = 680, 190, 44, 22
 TOP_DECADE = 5

@@ -11,7 +11,7 @@ from typing import Protocol
 
 import serial
 
-from moorfog.core.readings import Reading
+from moorfog.core.measuring.readings import Reading
 from moorfog.instruments.line import VERSION, Line, LineBuffer, LineError, read_line, write_line
 
 

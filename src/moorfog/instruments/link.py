@@ -21,13 +21,13 @@ from pathlib import Path
 from typing import Any
 from urllib.parse import urlsplit
 
-from moorfog.core.codec import encode
-from moorfog.core.events import instant
-from moorfog.core.live_numbers import must_end
-from moorfog.core.protocols import read_protocol
-from moorfog.core.proving import ProofStream
-from moorfog.core.readings import Reading, chunk_of, seal_digest
-from moorfog.core.reduction import Reduction, reduction_for
+from moorfog.core.events.payloads import instant
+from moorfog.core.kernel.codec import encode
+from moorfog.core.measuring.live import must_end
+from moorfog.core.measuring.readings import Reading, chunk_of, seal_digest
+from moorfog.core.measuring.reduction import Reduction, reduction_for
+from moorfog.core.rules.protocols import read_protocol
+from moorfog.core.visit.proof import ProofStream
 from moorfog.instruments.driver import Driver, LineDriver, RawReading, open_wire
 
 SILENT_S = 2.5

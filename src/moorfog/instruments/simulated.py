@@ -13,8 +13,8 @@ import socket
 import time
 from dataclasses import dataclass, field
 
-from moorfog.core.simulated_faults import KIT_FAULTS
-from moorfog.core.simulation import (
+from moorfog.core.simulation.faults import KIT_FAULTS
+from moorfog.core.simulation.wearer import (
     AMBIENT,
     CHALLENGE,
     FLOW_NL_PER_MS,

@@ -12,9 +12,9 @@ from typing import Any, ClassVar, Literal, get_args
 from sqlalchemy import and_, func, select
 from sqlalchemy.orm import Session
 
-from moorfog.core.arithmetic import NotANumber, parse_decimal
-from moorfog.core.codec import DataError, decode, encode
-from moorfog.core.facts import Form, WorkFilter
+from moorfog.core.events.facts import Form, WorkFilter
+from moorfog.core.kernel.arithmetic import NotANumber, parse_decimal
+from moorfog.core.kernel.codec import DataError, decode, encode
 from moorfog.data import facepiece_kinds
 from moorfog.operations.accounts import READERS, Actor
 from moorfog.operations.errors import DomainError, NotFound

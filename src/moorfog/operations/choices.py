@@ -8,14 +8,14 @@ from fractions import Fraction
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from moorfog.core.arithmetic import parse_decimal
-from moorfog.core.events import Facepiece, Task, WorkFilter
-from moorfog.core.judge import outcome
-from moorfog.core.methods import METHODS, WORDS, Kit, Method, Wearer, advise
-from moorfog.core.next_steps import suggested
-from moorfog.core.protection import protection, suffices
-from moorfog.core.sizing import SizeAdvice, SizeRange, panel_cell, size_advice
-from moorfog.core.visit import Visit
+from moorfog.core.advice.methods import METHODS, WORDS, Kit, Method, Wearer, advise
+from moorfog.core.advice.protection import protection, suffices
+from moorfog.core.advice.sizing import SizeAdvice, SizeRange, panel_cell, size_advice
+from moorfog.core.events.payloads import Facepiece, Task, WorkFilter
+from moorfog.core.kernel.arithmetic import parse_decimal
+from moorfog.core.transitions.next_steps import suggested
+from moorfog.core.visit.judgement import outcome
+from moorfog.core.visit.state import Visit
 from moorfog.data import facepiece_kinds, shipped_protocols
 from moorfog.operations.accounts import READERS, Actor
 from moorfog.operations.facepieces import FacepieceOption, offered

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from sqlalchemy.orm import Session
 
-from moorfog.core.facts import WorkFilter
+from moorfog.core.events.facts import WorkFilter
 from moorfog.operations.accounts import READERS, Actor
 from moorfog.operations.catalogue import latest_versions, model_of
 from moorfog.operations.errors import NotFound

@@ -12,7 +12,7 @@ from sqlalchemy import Engine, or_, select, update
 from sqlalchemy.exc import DBAPIError
 from sqlalchemy.orm import Session
 
-from moorfog.core.codec import encode
+from moorfog.core.kernel.codec import encode
 from moorfog.operations.accounts import Actor, load_actor
 from moorfog.operations.errors import DomainError, NotFound
 from moorfog.operations.imports import Progress, RosterFile, run_import

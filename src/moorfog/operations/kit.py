@@ -11,11 +11,11 @@ from zoneinfo import ZoneInfo
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from moorfog.core.arithmetic import NotANumber, parse_decimal
-from moorfog.core.codec import DataError
-from moorfog.core.events import DailyCheck, Instrument, instant
-from moorfog.core.instruments import CheckRule, KindRule, check_passes, limits_of
-from moorfog.core.kit_gate import unfit_today
+from moorfog.core.events.payloads import DailyCheck, Instrument, instant
+from moorfog.core.kernel.arithmetic import NotANumber, parse_decimal
+from moorfog.core.kernel.codec import DataError
+from moorfog.core.rules.instruments import CheckRule, KindRule, check_passes, limits_of
+from moorfog.core.rules.kit_gate import unfit_today
 from moorfog.data import instrument_kinds
 from moorfog.operations.accounts import READERS, Actor, digest_of
 from moorfog.operations.errors import DomainError, NotFound

@@ -11,8 +11,8 @@ from zoneinfo import ZoneInfo
 from sqlalchemy import ColumnElement, Integer, Select, and_, bindparam, case, false, func, not_, or_, select
 from sqlalchemy.orm import Session, aliased
 
-from moorfog.core.events import Clearance, instant
-from moorfog.core.methods import QUALITATIVE, WORDS
+from moorfog.core.advice.methods import QUALITATIVE, WORDS
+from moorfog.core.events.payloads import Clearance, instant
 from moorfog.operations.accounts import READERS, Actor
 from moorfog.operations.errors import NotFound
 from moorfog.operations.paging import PAGE, cut_to_page, turn_to

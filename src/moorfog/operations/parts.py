@@ -10,8 +10,8 @@ from typing import Any, ClassVar, Literal
 from sqlalchemy import func, or_, select
 from sqlalchemy.orm import Session
 
-from moorfog.core.events import STRICT, Part, instant, parse_instant
-from moorfog.core.visit import Visit
+from moorfog.core.events.payloads import STRICT, Part, instant, parse_instant
+from moorfog.core.visit.state import Visit
 from moorfog.operations.accounts import READERS, Actor
 from moorfog.operations.errors import DomainError, NotFound
 from moorfog.operations.kit import owner_of_kit

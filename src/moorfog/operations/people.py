@@ -13,11 +13,11 @@ from zoneinfo import ZoneInfo
 from sqlalchemy import ColumnElement, Select, and_, bindparam, insert, select, true
 from sqlalchemy.orm import Session, aliased
 
-from moorfog.core.arithmetic import NotANumber, parse_decimal
-from moorfog.core.events import Clearance, FileRead
-from moorfog.core.kinds import clearance_limits
-from moorfog.core.permission import clearance_on, training_on
-from moorfog.core.sizing import change_words, measured, panel_cell
+from moorfog.core.advice.sizing import change_words, measured, panel_cell
+from moorfog.core.events.payloads import Clearance, FileRead
+from moorfog.core.kernel.arithmetic import NotANumber, parse_decimal
+from moorfog.core.permission.may_wear import clearance_on, training_on
+from moorfog.core.rules.kinds import clearance_limits
 from moorfog.data import facepiece_kinds
 from moorfog.operations.accounts import Actor
 from moorfog.operations.errors import Conflict, DomainError, NotFound

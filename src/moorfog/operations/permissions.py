@@ -11,11 +11,11 @@ from zoneinfo import ZoneInfo
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from moorfog.core.codec import decode
-from moorfog.core.events import Task, instant
-from moorfog.core.facts import Facepiece
-from moorfog.core.methods import WORDS
-from moorfog.core.permission import End, Held, PersonFacts, may_wear
+from moorfog.core.advice.methods import WORDS
+from moorfog.core.events.facts import Facepiece
+from moorfog.core.events.payloads import Task, instant
+from moorfog.core.kernel.codec import decode
+from moorfog.core.permission.may_wear import End, Held, PersonFacts, may_wear
 from moorfog.operations.accounts import READERS, Actor
 from moorfog.operations.errors import DomainError, NotFound
 from moorfog.operations.ledger import suspensions_of

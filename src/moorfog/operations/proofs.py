@@ -9,11 +9,12 @@ from typing import Any
 from sqlalchemy import delete, insert, select
 from sqlalchemy.orm import Session
 
-from moorfog.core import events as ev
-from moorfog.core.canonical import digest
-from moorfog.core.codec import encode
-from moorfog.core.events import instant
-from moorfog.core.proving import (
+from moorfog.core.events import payloads as ev
+from moorfog.core.events.payloads import instant
+from moorfog.core.kernel.canonical import digest
+from moorfog.core.kernel.codec import encode
+from moorfog.core.measuring.readings import Reading, seal_digest
+from moorfog.core.visit.proof import (
     WITHIN,
     ProofStream,
     awaits_stream,
@@ -23,9 +24,8 @@ from moorfog.core.proving import (
     proof_stream,
     text_of,
 )
-from moorfog.core.readings import Reading, seal_digest
-from moorfog.core.trying import find_try
-from moorfog.core.visit import Try, Visit
+from moorfog.core.visit.state import Try, Visit
+from moorfog.core.visit.tries import find_try
 from moorfog.operations.readings import load_chunks, missing
 from moorfog.operations.visits import append
 from moorfog.store.base import Clock, new_id

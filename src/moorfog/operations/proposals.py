@@ -9,7 +9,7 @@ from typing import Annotated, Any, ClassVar, Literal, TypeAlias
 
 from pydantic import Field
 
-from moorfog.core import events as ev
+from moorfog.core.events import payloads as ev
 
 Id: TypeAlias = Annotated[str, Field(pattern=r"^[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}$", description="a UUID")]
 _STRICT: Mapping[str, Any] = {"strict": True, "extra": "forbid"}

@@ -14,7 +14,7 @@ from sqlalchemy import Engine, bindparam, insert, select, text
 from sqlalchemy.exc import IntegrityError, OperationalError
 from sqlalchemy.orm import Session
 
-from moorfog.core.readings import Chunk
+from moorfog.core.measuring.readings import Chunk
 from moorfog.operations.accounts import digest_of
 from moorfog.operations.errors import Conflict, DomainError
 from moorfog.operations.links import Linked

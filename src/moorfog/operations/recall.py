@@ -14,13 +14,13 @@ from typing import Any, ClassVar, Literal
 from sqlalchemy import Engine, and_, func, select
 from sqlalchemy.orm import Session, aliased
 
-from moorfog.core import events as ev
-from moorfog.core.canonical import digest
-from moorfog.core.codec import encode
-from moorfog.core.events import instant, parse_instant
-from moorfog.core.facts import STRICT
-from moorfog.core.judge import outcome
-from moorfog.core.trying import find_try
+from moorfog.core.events import payloads as ev
+from moorfog.core.events.facts import STRICT
+from moorfog.core.events.payloads import instant, parse_instant
+from moorfog.core.kernel.canonical import digest
+from moorfog.core.kernel.codec import encode
+from moorfog.core.visit.judgement import outcome
+from moorfog.core.visit.tries import find_try
 from moorfog.operations.accounts import READERS, Actor
 from moorfog.operations.errors import Conflict, DomainError, NotFound
 from moorfog.operations.ledger import Found, open_recall, to_the_minute

@@ -5,7 +5,7 @@ from __future__ import annotations
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from moorfog.core.record import make_record, record_bytes
+from moorfog.core.record.record import make_record, record_bytes
 from moorfog.documents.tables import readings_csv, results_csv
 from moorfog.operations.accounts import READERS, Actor
 from moorfog.operations.readings import load_chunks

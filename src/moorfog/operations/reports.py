@@ -8,7 +8,7 @@ from zoneinfo import ZoneInfo
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from moorfog.core.judge import is_sealed
+from moorfog.core.visit.judgement import is_sealed
 from moorfog.documents.report import Names, PageSize, render_pdf, report_view
 from moorfog.operations.accounts import READERS, Actor
 from moorfog.operations.errors import DomainError, NotFound

@@ -7,11 +7,11 @@ from datetime import timedelta
 from sqlalchemy import insert
 from sqlalchemy.orm import Session
 
-from moorfog.core.canonical import digest
-from moorfog.core.codec import DataError, encode
-from moorfog.core.readings import chunk_of
-from moorfog.core.trying import find_try
-from moorfog.core.visit import Visit
+from moorfog.core.kernel.canonical import digest
+from moorfog.core.kernel.codec import DataError, encode
+from moorfog.core.measuring.readings import chunk_of
+from moorfog.core.visit.state import Visit
+from moorfog.core.visit.tries import find_try
 from moorfog.documents.readings_file import read_readings
 from moorfog.operations.accounts import Actor
 from moorfog.operations.errors import Conflict, DomainError, NotFound

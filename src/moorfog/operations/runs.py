@@ -11,18 +11,18 @@ from sqlalchemy import delete, insert, or_, select
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
-from moorfog.core import events as ev
-from moorfog.core.arithmetic import exact_text
-from moorfog.core.canonical import digest
-from moorfog.core.codec import encode
-from moorfog.core.events import instant
-from moorfog.core.picture import level_for, run_protocols
-from moorfog.core.readings import Reading, seal_digest
-from moorfog.core.reduction import reduce_run
-from moorfog.core.rules import Book, Protocol
-from moorfog.core.simulated_faults import KIT_FAULTS, PRACTICE, TIGHT_SEAL, WEARER_FAULTS
-from moorfog.core.simulation import faulty_factors, wearer_factors
-from moorfog.core.visit import Try, Visit
+from moorfog.core.events import payloads as ev
+from moorfog.core.events.payloads import instant
+from moorfog.core.kernel.arithmetic import exact_text
+from moorfog.core.kernel.canonical import digest
+from moorfog.core.kernel.codec import encode
+from moorfog.core.measuring.readings import Reading, seal_digest
+from moorfog.core.measuring.reduction import reduce_run
+from moorfog.core.rules.book import Book, Protocol
+from moorfog.core.simulation.faults import KIT_FAULTS, PRACTICE, TIGHT_SEAL, WEARER_FAULTS
+from moorfog.core.simulation.wearer import faulty_factors, wearer_factors
+from moorfog.core.views.picture import level_for, run_protocols
+from moorfog.core.visit.state import Try, Visit
 from moorfog.operations.errors import Conflict, DomainError, NotFound
 from moorfog.operations.kit import find_instrument, instrument_facts
 from moorfog.operations.links import Linked

@@ -10,12 +10,12 @@ from sqlalchemy import delete, select, update
 from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import Session
 
-from moorfog.core import events as ev
-from moorfog.core.canonical import digest
-from moorfog.core.codec import encode
-from moorfog.core.screens import WAIT, waited_until
-from moorfog.core.trying import find_try
-from moorfog.core.visit import Visit
+from moorfog.core.events import payloads as ev
+from moorfog.core.kernel.canonical import digest
+from moorfog.core.kernel.codec import encode
+from moorfog.core.visit.screens import WAIT, waited_until
+from moorfog.core.visit.state import Visit
+from moorfog.core.visit.tries import find_try
 from moorfog.operations.errors import NotFound
 from moorfog.operations.visits import Appended, append
 from moorfog.store.base import Clock, new_id

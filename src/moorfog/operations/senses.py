@@ -9,9 +9,9 @@ from zoneinfo import ZoneInfo
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from moorfog.core import events as ev
-from moorfog.core.protocols import Protocol
-from moorfog.core.visit import Visit
+from moorfog.core.events import payloads as ev
+from moorfog.core.rules.protocols import Protocol
+from moorfog.core.visit.state import Visit
 from moorfog.operations.accounts import Actor
 from moorfog.operations.errors import DomainError
 from moorfog.operations.ledger import open_recall

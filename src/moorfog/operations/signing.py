@@ -10,12 +10,12 @@ from typing import Literal
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from moorfog.core.admit import admit
-from moorfog.core.canonical import canonical_bytes, digest
-from moorfog.core.codec import encode
-from moorfog.core.events import Signed, instant
-from moorfog.core.judge import file_blocks
-from moorfog.core.statement import statement_of
+from moorfog.core.events.payloads import Signed, instant
+from moorfog.core.kernel.canonical import canonical_bytes, digest
+from moorfog.core.kernel.codec import encode
+from moorfog.core.transitions.admit import admit
+from moorfog.core.views.statement import statement_of
+from moorfog.core.visit.judgement import file_blocks
 from moorfog.operations.accounts import Actor, confirm_password
 from moorfog.operations.errors import Conflict, DomainError, NotFound
 from moorfog.operations.visits import Appended, append, enter_file, refused

@@ -8,11 +8,11 @@ from dataclasses import dataclass, replace
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from moorfog.core.codec import DataError, encode
-from moorfog.core.dry_run import Trial, try_protocol
-from moorfog.core.events import instant
-from moorfog.core.protocols import Protocol, read_protocol
-from moorfog.core.rules import Book, Rules, pin
+from moorfog.core.events.payloads import instant
+from moorfog.core.kernel.codec import DataError, encode
+from moorfog.core.rules.book import Book, Rules, pin
+from moorfog.core.rules.protocols import Protocol, read_protocol
+from moorfog.core.simulation.dry_run import Trial, try_protocol
 from moorfog.data import cited, facepiece_kinds, shipped_procedure, shipped_protocols
 from moorfog.operations.accounts import READERS, Actor
 from moorfog.operations.errors import DomainError, NotFound

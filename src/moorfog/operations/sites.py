@@ -10,12 +10,12 @@ from zoneinfo import ZoneInfo
 from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
-from moorfog.core.arithmetic import NotANumber, cut, parse_decimal
-from moorfog.core.codec import decode, encode
-from moorfog.core.events import Contaminant, Task
-from moorfog.core.overlay import Overlay, apply, check
-from moorfog.core.protection import kind_suffices, protection
-from moorfog.core.rules import Book, Value
+from moorfog.core.advice.protection import kind_suffices, protection
+from moorfog.core.events.payloads import Contaminant, Task
+from moorfog.core.kernel.arithmetic import NotANumber, cut, parse_decimal
+from moorfog.core.kernel.codec import decode, encode
+from moorfog.core.rules.book import Book, Value
+from moorfog.core.rules.overlay import Overlay, apply, check
 from moorfog.data import facepiece_kinds, shipped_books, shipped_protocols
 from moorfog.operations.accounts import READERS, Actor
 from moorfog.operations.errors import DomainError, NotFound

@@ -11,13 +11,13 @@ from zoneinfo import ZoneInfo
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from moorfog.core.arithmetic import NotANumber, cut, parse_decimal
-from moorfog.core.events import Lot, Nebuliser, instant
-from moorfog.core.facts import STRICT, Agent
-from moorfog.core.kit_gate import lot_is_over, nebuliser_against
-from moorfog.core.protocols import Recipe
-from moorfog.core.rules import Book
-from moorfog.core.solutions import keeps_until, scaled
+from moorfog.core.advice.solutions import keeps_until, scaled
+from moorfog.core.events.facts import STRICT, Agent
+from moorfog.core.events.payloads import Lot, Nebuliser, instant
+from moorfog.core.kernel.arithmetic import NotANumber, cut, parse_decimal
+from moorfog.core.rules.book import Book
+from moorfog.core.rules.kit_gate import lot_is_over, nebuliser_against
+from moorfog.core.rules.protocols import Recipe
 from moorfog.data import shipped_protocols, shipped_rules
 from moorfog.operations.accounts import READERS, Actor
 from moorfog.operations.errors import DomainError, NotFound

@@ -9,8 +9,8 @@ from datetime import datetime, timedelta
 from sqlalchemy import func, or_, select, text
 from sqlalchemy.orm import Session
 
-from moorfog.core.picture import Picture
-from moorfog.core.visit import Visit
+from moorfog.core.views.picture import Picture
+from moorfog.core.visit.state import Visit
 from moorfog.operations.errors import NotFound
 from moorfog.operations.visits import view_visit
 from moorfog.store.base import Clock

@@ -11,16 +11,16 @@ from zoneinfo import ZoneInfo
 from sqlalchemy import delete, select, update
 from sqlalchemy.orm import Session
 
-from moorfog.core import events as ev
-from moorfog.core.admit import FUTURE_TOLERANCE, Refusal, admit
-from moorfog.core.canonical import digest
-from moorfog.core.codec import decode, encode
-from moorfog.core.events import instant
-from moorfog.core.fold import step
-from moorfog.core.judge import file_blocks
-from moorfog.core.picture import Picture, picture
-from moorfog.core.proving import awaits_stream
-from moorfog.core.visit import Visit, loops_needed
+from moorfog.core.events import payloads as ev
+from moorfog.core.events.payloads import instant
+from moorfog.core.kernel.canonical import digest
+from moorfog.core.kernel.codec import decode, encode
+from moorfog.core.transitions.admit import FUTURE_TOLERANCE, Refusal, admit
+from moorfog.core.transitions.fold import step
+from moorfog.core.views.picture import Picture, picture
+from moorfog.core.visit.judgement import file_blocks
+from moorfog.core.visit.proof import awaits_stream
+from moorfog.core.visit.state import Visit, loops_needed
 from moorfog.data import facepiece_kinds
 from moorfog.operations.accounts import Actor
 from moorfog.operations.errors import Conflict, DomainError, NotFound

@@ -9,13 +9,13 @@ from datetime import datetime, timedelta
 from sqlalchemy import delete, select
 from sqlalchemy.orm import Session
 
-from moorfog.core import events as ev
-from moorfog.core.admit import admit
-from moorfog.core.canonical import digest
-from moorfog.core.codec import encode
-from moorfog.core.events import instant
-from moorfog.core.picture import picture
-from moorfog.core.picture_wearer import WearerView, wearer_view
+from moorfog.core.events import payloads as ev
+from moorfog.core.events.payloads import instant
+from moorfog.core.kernel.canonical import digest
+from moorfog.core.kernel.codec import encode
+from moorfog.core.transitions.admit import admit
+from moorfog.core.views.picture import picture
+from moorfog.core.views.wearer import WearerView, wearer_view
 from moorfog.operations.accounts import Actor, digest_of
 from moorfog.operations.errors import Conflict, DomainError, NotFound
 from moorfog.operations.visits import Appended, append, find_head, flag_clock, refused

@@ -10,13 +10,13 @@ from threading import Lock
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from moorfog.core.canonical import canonical_bytes
-from moorfog.core.chain import VERSIONS, link_of_chain, read_payload
-from moorfog.core.codec import encode
-from moorfog.core.events import Event, Payload
-from moorfog.core.fold import step
-from moorfog.core.rules import Rules, rules_from_json, rules_to_json
-from moorfog.core.visit import FOLD_VERSION, Visit
+from moorfog.core.events.chain import VERSIONS, link_of_chain, read_payload
+from moorfog.core.events.payloads import Event, Payload
+from moorfog.core.kernel.canonical import canonical_bytes
+from moorfog.core.kernel.codec import encode
+from moorfog.core.rules.book import Rules, rules_from_json, rules_to_json
+from moorfog.core.transitions.fold import step
+from moorfog.core.visit.state import FOLD_VERSION, Visit
 from moorfog.store.models import EventRow, RuleSet, VisitHead
 
 _rules: dict[str, Rules] = {}

@@ -1,0 +1,236 @@
+"""What protection a task needs: hazard ratio, required APF, what suffices with which work filters, and up to where.
+
+Test filters prove the face only. What is worn at work must itself stop every contaminant of the task.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from fractions import Fraction
+from functools import lru_cache
+from typing import Literal
+
+from moorfog.core.events.payloads import Contaminant, Facepiece, Kind, Task, WorkFilter
+from moorfog.core.kernel.arithmetic import NotANumber, cut, parse_decimal, whole_or_cut
+from moorfog.core.kernel.same import Same
+from moorfog.core.measuring.ambient import Reason
+from moorfog.core.rules.book import Book
+
+
+@dataclass(frozen=True)
+class KindVerdict:
+    """Whether a kind of facepiece suffices for a task. ``apf`` None: the book does not state it."""
+
+    kind: str
+    apf: Fraction | None
+    suffices: Literal["yes", "no", "not stated"]
+    why: str
+    limits: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class Protection:
+    """What a task needs. ``required`` None: it cannot be computed, and nothing air-purifying is enough."""
+
+    hazard_ratio: Fraction | None
+    required: Fraction | None
+    worst: str
+    reasons: tuple[Reason, ...]
+
+    @property
+    def is_stop(self) -> bool:
+        """True where no air-purifying facepiece may be used at all."""
+        return any(one.gravity == "stop" for one in self.reasons)
+
+
+def apf(book: Book, kind: Kind, filter_class: str = "") -> Fraction | None:
+    """Return the assigned protection factor a book states for a kind, None where it is silent; never another book's.
+
+    Where the book tells filter classes apart, that of the class worn counts, and "gas" for a cartridge that stops no
+    particles. A disposable without a factor of its own has the half facepiece's.
+    Source of the US values: 29 CFR 1910.134 (d)(3)(i)(A) Table 1 (recalled).
+    """
+    if any(key.startswith(f"{kind.apf}.") and value.is_on for key, value in book.values.items()):
+        return book.ratio(f"{kind.apf}.{filter_class}") if filter_class else None
+    found = book.ratio(kind.apf)
+    return book.ratio("apf.half") if found is None and kind.family == "disposable" else found
+
+
+def _figure(text: str, what: str) -> Fraction | None:
+    if not text.strip():
+        return None
+    try:
+        value = parse_decimal(text, what)
+    except NotANumber:
+        return None
+    return value if value >= 0 else None
+
+
+def hazard_ratio(one: Contaminant) -> Fraction | None:
+    """Return exposure ÷ limit, exactly; None where either is unknown or the limit is not above zero."""
+    exposure, limit = _figure(one.concentration, "concentration"), _figure(one.limit, "limit")
+    if exposure is None or limit is None or limit <= 0:
+        return None
+    return exposure / limit
+
+
+def maximum_use(one: Contaminant, factor: Fraction) -> tuple[Fraction | None, str]:
+    """Return the maximum use concentration min(APF × limit, IDLH, cartridge limit) and what it is capped by.
+
+    Source: 29 CFR 1910.134 (d)(3)(i)(B) (recalled). An unknown IDLH does not cap, and is said so.
+    """
+    limit = _figure(one.limit, "limit")
+    if limit is None:
+        return None, "the limit is not known"
+    caps = {"APF × limit": factor * limit}
+    for name, text in (("IDLH", one.idlh), ("cartridge limit", one.cartridge_limit)):
+        value = _figure(text, name)
+        if value is not None:
+            caps[name] = value
+    by = min(caps, key=lambda name: caps[name])
+    words = f"by {by}" if "IDLH" in caps else f"by {by}; not capped by IDLH: check it"
+    return caps[by], words
+
+
+def _stops(task: Task, book: Book) -> list[Reason]:
+    rule = "29 CFR 1910.134 (d)(2), (d)(3) (recalled)"
+    remedy = "Self-contained or supplied air as the law has it; this is not decided at the bench."
+    out: list[Reason] = []
+    if task.is_idlh:
+        out.append(
+            Reason("idlh", "Immediately dangerous to life or health: never air-purifying.", rule, "stop", remedy)
+        )
+    if task.is_unknown or not task.contaminants:
+        sentence = "Contaminant or concentration unknown: never air-purifying."
+        out.append(Reason("unknown_hazard", sentence, rule, "stop", remedy))
+    oxygen, minimum = _figure(task.oxygen_percent, "oxygen"), book.ratio("oxygen.minimum")
+    if task.oxygen_percent.strip() and (oxygen is None or minimum is None or oxygen < minimum):
+        sentence = (
+            f"Oxygen {task.oxygen_percent} %: under {cut(minimum) if minimum else 'the minimum'} % never air-purifying."
+        )
+        out.append(Reason("oxygen", sentence, rule, "stop", remedy))
+    for one in task.contaminants:
+        if hazard_ratio(one) is None:
+            sentence = f"{one.name}: concentration or limit is not known, so no ratio: never air-purifying on a guess."
+            out.append(Reason("no_ratio", sentence, rule, "stop", "Have it measured; enter concentration and limit."))
+        exposure, idlh = _figure(one.concentration, "concentration"), _figure(one.idlh, "IDLH")
+        if exposure is not None and idlh is not None and exposure >= idlh:
+            sentence = f"{one.name}: {one.concentration} {one.unit} reaches IDLH ({one.idlh}): never air-purifying."
+            out.append(Reason("idlh", sentence, rule, "stop", remedy))
+    return out
+
+
+def protection(task: Task, book: Book) -> Protection:
+    """Return what a task needs under a book: required APF ≥ hazard ratio, and what forbids air-purifying altogether."""
+    return _protection(task, Same(book))
+
+
+@lru_cache(maxsize=512)
+def _protection(task: Task, rule_book: Same[Book]) -> Protection:
+    ratios = [(one, hazard_ratio(one)) for one in task.contaminants]
+    known = [(ratio, one.name) for one, ratio in ratios if ratio is not None]
+    worst = max(known, default=None)
+    required = worst[0] if worst is not None and len(known) == len(ratios) else None
+    reasons = tuple(_stops(task, rule_book.one))
+    return Protection(worst[0] if worst else None, required, worst[1] if worst else "", reasons)
+
+
+def kind_suffices(task: Task, book: Book, kind: Kind, filter_class: str = "") -> KindVerdict:
+    """Return whether a kind is enough for a task by its factor, whatever its filters stop; see :func:`suffices`."""
+    factor, needs = apf(book, kind, filter_class), protection(task, book)
+    required = needs.required
+    if needs.is_stop and kind.air == "purifying":
+        return KindVerdict(kind.id, factor, "no", "never air-purifying here", ())
+    if kind.family == "disposable" and any(one.form != "particles" for one in task.contaminants):
+        return KindVerdict(kind.id, factor, "no", "a disposable takes no gas or vapour", ())
+    if factor is None:
+        return KindVerdict(kind.id, None, "not stated", f"{book.title} states no APF for it here", ())
+    if required is None:
+        return KindVerdict(kind.id, factor, "no", "the needed factor is not known", ())
+    limits = _limits(task.contaminants, factor)
+    if factor < required:
+        return KindVerdict(kind.id, factor, "no", f"APF {whole_or_cut(factor)} is below {cut(required)}", limits)
+    for one in task.contaminants:
+        highest, by = maximum_use(one, factor)
+        exposure = _figure(one.concentration, "concentration")
+        if highest is not None and exposure is not None and exposure > highest:
+            return KindVerdict(kind.id, factor, "no", f"{one.name}: above {cut(highest)} {one.unit}, {by}", limits)
+    return KindVerdict(kind.id, factor, "yes", f"APF {whole_or_cut(factor)} covers {cut(required)}", limits)
+
+
+def suffices(task: Task, book: Book, piece: Facepiece) -> KindVerdict:
+    """Return whether a set-up is enough for a task as it is worn at work: its factor, and filters that stop it all.
+
+    A book from before filter classes were put in order (``filters.order``) judges the factor alone, as it did then.
+    """
+    if not book.words(ORDER):
+        return kind_suffices(task, book, piece.traits, piece.filter_class)
+    if piece.traits.air != "purifying":
+        return kind_suffices(task, book, piece.traits)
+    filters = work_filters(piece)
+    if not filters:
+        by_kind = kind_suffices(task, book, piece.traits)
+        sentence = f"{piece.model}: which filters it takes at work is not stated; the test filters prove the face only"
+        return KindVerdict(by_kind.kind, by_kind.apf, "no", sentence, by_kind.limits)
+    found = [_with_filter(task, book, piece.traits, one) for one in filters]
+    return next((one for one in found if one.suffices == "yes"), found[0])
+
+
+ORDER = "filters.order"
+"""The book's filter classes for particles, weakest first; keys that go on from it hold those of another system."""
+
+
+def work_filters(piece: Facepiece) -> tuple[WorkFilter, ...]:
+    """Return what a facepiece takes at work: as the model states it, else what is on it in the test, if that is worn
+    at work too. A set of test filters says nothing about work."""
+    if piece.work:
+        return piece.work
+    if piece.test_filters:
+        return ()
+    if piece.filter_kind in ("media", "particulate"):
+        return (WorkFilter("particles", piece.filter_class),)
+    return (WorkFilter("gas or vapour" if piece.filter_kind == "gas" else "both", piece.filter_class),)
+
+
+def _with_filter(task: Task, book: Book, kind: Kind, worn: WorkFilter) -> KindVerdict:
+    by_class = worn.filter_class if worn.form != "gas or vapour" else "gas"
+    verdict = kind_suffices(task, book, kind, by_class)
+    against = not_stopped(task, book, worn) if verdict.suffices == "yes" else ""
+    return KindVerdict(verdict.kind, verdict.apf, "no", against, verdict.limits) if against else verdict
+
+
+def not_stopped(task: Task, book: Book, worn: WorkFilter) -> str:
+    """Return the first contaminant of a task that a work filter does not stop, and why, or nothing.
+
+    What the task does not say, a class or a kind of cartridge, is not stopped: unknown is never enough.
+    """
+    for one in task.contaminants:
+        if one.form in ("particles", "both"):
+            if worn.form == "gas or vapour":
+                return f"{one.name}: a gas cartridge alone stops no particles"
+            orders = [book.words(key) for key in book.values if key == ORDER or key.startswith(f"{ORDER}.")]
+            known = [order for order in orders if task.work_filter in order]
+            if not known:
+                return f"{one.name}: the task names no filter class that this rule book knows"
+            if not any(worn.filter_class in order[order.index(task.work_filter) :] for order in known):
+                return f"{one.name}: needs {task.work_filter} filters, this takes {worn.filter_class or 'none stated'}"
+        if one.form in ("gas or vapour", "both"):
+            needed = one.cartridge or task.work_cartridge
+            if worn.form == "particles":
+                return f"{one.name}: a particle filter takes no gas or vapour"
+            if not needed:
+                return f"{one.name}: the task names no cartridge for it"
+            if needed not in worn.cartridges:
+                takes = ", ".join(worn.cartridges) or "none stated"
+                return f"{one.name}: needs {needed} cartridges, this takes {takes}"
+    return ""
+
+
+def _limits(contaminants: Sequence[Contaminant], factor: Fraction) -> tuple[str, ...]:
+    out = []
+    for one in contaminants:
+        highest, by = maximum_use(one, factor)
+        if highest is not None:
+            out.append(f"{one.name}: up to {cut(highest)} {one.unit}, {by}")
+    return tuple(out)

@@ -1,0 +1,86 @@
+"""Controlled negative pressure: breath holds in, fit factors out.
+
+The facepiece is held at a slight negative pressure while the breath is held; the air that must be drawn to keep it is
+the leak. Fit factor = modelled flow ÷ leak. Source: 29 CFR 1910.134 App. A Part I.C.6 and C.7 (recalled).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from fractions import Fraction
+
+from moorfog.core.events.measured import Hold
+from moorfog.core.kernel.arithmetic import cut, overall, whole_or_cut
+from moorfog.core.kernel.replacing import replace
+from moorfog.core.measuring.ambient import ExerciseResult, Reason, RunNumbers, conclude, exercise_missing, void
+from moorfog.core.rules.book import Book
+from moorfog.core.rules.protocols import Protocol
+
+
+def modelled_flow(protocol: Protocol) -> Fraction:
+    """Return the flow the protocol models, in ml/min. Raises ``ValueError`` for a protocol without one."""
+    if protocol.suction is None:
+        raise ValueError(f"{protocol.id} models no flow")
+    return Fraction(protocol.suction.flow) * 1000
+
+
+def leak(hold: Hold) -> Fraction:
+    """Return the mean leak of a breath hold in ml/min, clamped to 0 or more; the hold must have lasted."""
+    return max(Fraction(hold.area, hold.ms) / 1000, Fraction(0))
+
+
+def hold_factor(flow: Fraction, leaked: Fraction, resolution: Fraction) -> tuple[Fraction, bool]:
+    """Return flow ÷ leak, and whether it is shown with ≥: a leak at or under the resolution counts as the resolution.
+
+    Flow, leak and resolution in ml/min, flow and resolution above 0. 53,800 ÷ 538 is 100, 53,800 ÷ 107.6 is 500.
+    """
+    is_least = leaked <= resolution
+    return flow / (resolution if is_least else leaked), is_least
+
+
+def measure_holds(
+    protocol: Protocol, book: Book, level: Fraction, holds: Sequence[Hold], resolution: Fraction
+) -> RunNumbers:
+    """Judge a negative-pressure run. ``resolution`` is one step of the leak reading in l/min."""
+    if resolution <= 0 or protocol.suction is None:
+        return void("resolution", "The resolution of the leak is not known.", "instrument", "Enter it on the Kit page.")
+    flow, step = modelled_flow(protocol), resolution * 1000
+    results: list[ExerciseResult] = []
+    for wanted in protocol.measurements():
+        found = next((one for one in holds if (one.exercise, one.place) == (wanted.exercise, wanted.place)), None)
+        if found is None or found.ms <= 0:
+            return exercise_missing(wanted.name, results)
+        leaked = leak(found)
+        factor, is_least = hold_factor(flow, leaked, step)
+        results.append(ExerciseResult(wanted.exercise, flow, leaked, factor, is_least, None, None, wanted.place))
+    done = conclude(protocol, book, level, results, None, all(one.at_least for one in results))
+    if not protocol.suction.pairs or done.state not in ("reached", "held"):
+        return done
+    paired = paired_overall(results)
+    if paired < level:
+        return RunNumbers(
+            "below",
+            done.exercises,
+            done.overall,
+            done.at_least,
+            reasons=(
+                Reason(
+                    "pairs",
+                    f"With the holds of an exercise averaged it is {cut(paired)}, below {whole_or_cut(level)}.",
+                    "both ways of counting the holds must reach the level; contested how many there are",
+                    "stop",
+                    "Reseat and try again, or another size.",
+                ),
+            ),
+        )
+    note = Reason("pairs", f"With the holds of an exercise averaged: {cut(paired)}.", "both must reach", "note")
+    return replace(done, reasons=(*done.reasons, note))
+
+
+def paired_overall(results: Sequence[ExerciseResult]) -> Fraction:
+    """Return the overall fit factor with the holds of one exercise averaged: their leaks weigh the same."""
+    by_exercise: dict[int, list[Fraction]] = {}
+    for one in results:
+        by_exercise.setdefault(one.exercise, []).append(1 / one.factor)
+    means = [len(each) / sum(each, Fraction(0)) for each in by_exercise.values()]
+    return overall(means, len(means))

@@ -1,0 +1,150 @@
+"""May this person wear this set-up at this task on this day; if not, every reason and who settles it.
+
+The one place that answers it: screens, papers, lists and the API hand facts over and ask. Unknown in anything is a no.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from fractions import Fraction
+from typing import Literal
+
+from moorfog.core.advice.protection import protection, suffices
+from moorfog.core.events.facts import Clearance, Facepiece, Task
+from moorfog.core.kernel.arithmetic import cut
+from moorfog.core.rules.book import Book
+from moorfog.core.visit.judgement import clearance_against, is_file_missing, trained_until
+
+Who = Literal["tester", "administrator", "supervisor", "clinician"]
+
+
+@dataclass(frozen=True)
+class Held:
+    """A signed pass: in which set-up, when, from and until which day at the site (YYYY-MM-DD), up to which ratio.
+
+    ``tested_at`` is a moment as text, to be compared with those of what ended it. ``up_to`` is the hazard ratio a
+    qualitative test of a full facepiece allows, None without such a cap. ``level`` is what was reached.
+    """
+
+    visit_id: str
+    no: int
+    piece: Facepiece
+    tested_at: str
+    valid_from: str
+    valid_until: str
+    up_to: Fraction | None
+    level: Fraction | None
+
+
+@dataclass(frozen=True)
+class End:
+    """Something that ends or suspends passes of a set-up made before it: what, when, who settles it."""
+
+    configuration: str
+    at: str
+    why: str
+    by: Who
+    is_suspension: bool = False
+    visit_id: str = ""
+    no: int = 0
+
+
+@dataclass(frozen=True)
+class PersonFacts:
+    """What is known of a person: clearances in the order they were filed, days of training, ends, signed passes."""
+
+    clearances: tuple[Clearance, ...]
+    trained: tuple[str, ...]
+    ends: tuple[End, ...]
+    passes: tuple[Held, ...]
+
+
+@dataclass(frozen=True)
+class Why:
+    """One reason against wearing it, and who settles it."""
+
+    code: str
+    sentence: str
+    settled_by: Who
+
+
+@dataclass(frozen=True)
+class Permission:
+    """Whether it may be worn on the day; ``until`` is the last day on which it still may, empty where it may not."""
+
+    may: bool
+    reasons: tuple[Why, ...]
+    limits: tuple[str, ...]
+    until: str
+
+
+def clearance_on(clearances: Sequence[Clearance], day: str) -> Clearance | None:
+    """Return the clearance that counts on a day: the last one filed of those that have begun by then.
+
+    One that begins later does not take the place of today's; where none has begun, the next one, which says from when.
+    """
+    begun = [one for one in clearances if one.valid_from <= day]
+    return begun[-1] if begun else clearances[-1] if clearances else None
+
+
+def training_on(trained: Sequence[str], day: str) -> str:
+    """Return the last day of training that is not after ``day``, or nothing."""
+    return max((one for one in trained if one <= day), default="")
+
+
+def may_wear(held: Held, person: PersonFacts, task: Task | None, book: Book, day: str) -> Permission:
+    """Return whether a person may wear the set-up of a signed pass at a task on a day, under the site's book."""
+    reasons = [*_of_the_pass(held, person, day), *_of_the_file(held, person, book, day)]
+    last_days = [held.valid_until]
+    clearance = clearance_on(person.clearances, day)
+    if clearance is not None and clearance.valid_until:
+        last_days.append(clearance.valid_until)
+    trained = trained_until(book, training_on(person.trained, day), day)
+    if trained and not book.text("training.kept_at"):
+        last_days.append(trained)
+    limits: tuple[str, ...] = ()
+    if task is not None:
+        found, needs = suffices(task, book, held.piece), protection(task, book)
+        limits = found.limits
+        if found.suffices != "yes":
+            reasons.append(Why("task", f"Not enough for {task.name}: {found.why}.", "administrator"))
+        elif held.up_to is not None and (needs.required is None or needs.required > held.up_to):
+            words = f"Tested by taste or smell: up to {cut(held.up_to)} times the limit only; {task.name} needs more."
+            reasons.append(Why("capped", words, "tester"))
+    return Permission(not reasons, tuple(reasons), limits, "" if reasons else min(last_days))
+
+
+def _of_the_pass(held: Held, person: PersonFacts, day: str) -> list[Why]:
+    out = []
+    if day < held.valid_from:
+        out.append(Why("not_yet", f"Tested on {held.valid_from} only.", "tester"))
+    if day > held.valid_until:
+        out.append(Why("ended", f"The test counted until {held.valid_until}.", "tester"))
+    for one in person.ends:
+        is_of_this = (one.visit_id, one.no) == (held.visit_id, held.no)
+        if one.is_suspension:
+            if is_of_this:
+                out.append(Why("suspended", one.why, one.by))
+        elif one.configuration == held.piece.configuration and one.at > held.tested_at:
+            out.append(Why("failed_since", one.why, one.by))
+    level = held.level
+    if level is not None and held.piece.level_key == "":
+        out.append(Why("no_level", "This kind has no stated pass level.", "administrator"))
+    return out
+
+
+def _of_the_file(held: Held, person: PersonFacts, book: Book, day: str) -> list[Why]:
+    out: list[Why] = []
+    one = clearance_on(person.clearances, day)
+    if one is None:
+        if is_file_missing(book, "medical"):
+            out.append(Why("no_clearance", "No clearance on file.", "clinician"))
+    else:
+        against = clearance_against(one, day, held.piece)
+        out += [Why(code, f"{sentence}.", "clinician") for code, sentence, _ in against]
+    if is_file_missing(book, "training") and not trained_until(book, training_on(person.trained, day), day):
+        had = training_on(person.trained, day)
+        words = f"The training of {had} no longer counts." if had else "No training on file."
+        out.append(Why("training", words, "administrator"))
+    return out

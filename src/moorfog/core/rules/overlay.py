@@ -1,0 +1,157 @@
+"""What a site lays over a rule book: stricter values, or looser ones with a written reason, and what it has checked.
+
+A blank of the book is filled here and nowhere else; a value of another country is never borrowed.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from fractions import Fraction
+from typing import Literal
+
+from moorfog.core.kernel.arithmetic import NotANumber, parse_decimal
+from moorfog.core.kernel.replacing import replace
+from moorfog.core.rules.book import Blank, Book, Value
+
+Change = Literal["stricter", "same", "looser", "other", "filled"]
+
+
+@dataclass(frozen=True)
+class Overlay:
+    """One entry of a site: a value in the place of the book's (``value`` None: only checked), with its provenance."""
+
+    key: str
+    value: str | int | bool | tuple[str, ...] | None
+    reason: str
+    edition: str
+    on: str
+    by: str
+
+
+@dataclass(frozen=True)
+class Problem:
+    """Why an entry cannot be taken: a code and what to do."""
+
+    code: str
+    sentence: str
+
+
+def _number(value: object) -> Fraction | None:
+    if isinstance(value, bool) or not isinstance(value, (str, int)):
+        return None
+    try:
+        return parse_decimal(str(value), "value")
+    except NotANumber:
+        return None
+
+
+def compare(value: Value, new: str | int | bool | tuple[str, ...]) -> Change:
+    """Tell whether ``new`` is stricter than the book's ``value``, by the direction the value declares."""
+    if new == value.value:
+        return "same"
+    if value.strict == "subset" and isinstance(new, tuple) and isinstance(value.value, tuple):
+        return "stricter" if set(new) <= set(value.value) else "looser"
+    old_number, new_number = _number(value.value), _number(new)
+    if value.strict in ("higher", "lower") and old_number is not None and new_number is not None:
+        if old_number == new_number:
+            return "same"
+        return "stricter" if (new_number > old_number) == (value.strict == "higher") else "looser"
+    return "other"
+
+
+def check(book: Book, one: Overlay) -> Problem | None:
+    """Return why a site's entry cannot be taken, or None. A looser or undirected change needs a written reason."""
+    if one.value is None:
+        known = one.key in book.values
+        return None if known else Problem("unknown_key", f"{book.title} states no {one.key!r}; nothing to check.")
+    if one.key.startswith("protocols."):
+        name = one.key.removeprefix("protocols.")
+        if name not in (*book.protocols, *book.protocols_on_confirmation):
+            return Problem("unknown_protocol", f"{name!r} is no protocol this book can allow.")
+        if not isinstance(one.value, bool):
+            return Problem("wrong_type", f"{one.key} is yes or no.")
+        return None if one.edition.strip() else Problem("edition_missing", "Say which edition of your copy allows it.")
+    blank = next((each for each in book.blank if each.key == one.key), None)
+    old = book.values.get(one.key)
+    if blank is None and old is None:
+        return Problem("unknown_key", f"{one.key!r} is no value of {book.title}.")
+    return _check_value(blank, old, one, one.value)
+
+
+def _check_value(
+    blank: Blank | None, old: Value | None, one: Overlay, new: str | int | bool | tuple[str, ...]
+) -> Problem | None:
+    if blank is not None and old is None:
+        number = _number(one.value)
+        if number is None or number <= 0:
+            return Problem("wrong_type", f"{one.key} is a number above zero, in {blank.unit}.")
+        return None if one.edition.strip() else Problem("edition_missing", "Say which edition of your copy states it.")
+    assert old is not None
+    same_type = type(old.value) is type(one.value) or (
+        _number(old.value) is not None and _number(one.value) is not None
+    )
+    if not same_type:
+        return Problem(
+            "wrong_type", f"{one.key} is {type(old.value).__name__} such as {old.value!r}, in {old.unit or 'words'}."
+        )
+    number = _number(one.value)
+    if _number(old.value) is not None and (number is None or number < 0):
+        return Problem("wrong_type", f"{one.key} is a number, 0 or more, in {old.unit}.")
+    if compare(old, new) in ("looser", "other") and not one.reason.strip():
+        return Problem(
+            "reason_missing", f"This is looser than {old.source} has it; write the reason, it stands on every record."
+        )
+    return None
+
+
+def apply(book: Book, overlays: Sequence[Overlay]) -> Book:
+    """Return the book as the site uses it: its entries, latest last, with provenance. Wrong ones are left out."""
+    values, protocols = dict(book.values), list(book.protocols)
+    own: dict[str, bool] = {}
+    blanks = list(book.blank)
+    for one in overlays:
+        if check(book, one) is not None:
+            continue
+        seal = f"{one.edition}, {one.on}, {one.by}" if one.edition else ""
+        if one.key.startswith("protocols."):
+            name = one.key.removeprefix("protocols.")
+            protocols = [each for each in protocols if each != name] + ([name] if one.value else [])
+            continue
+        old = values.get(one.key)
+        if one.value is None:
+            if old is not None:
+                values[one.key] = replace(old, checked=seal)
+            continue
+        blank = next((each for each in book.blank if each.key == one.key), None)
+        if blank is not None and one.key not in book.values:
+            source = f"the site's copy, {one.edition}"
+            values[one.key] = Value(
+                str(one.value),
+                blank.unit,
+                source,
+                "recalled",
+                "none",
+                one.on or book.in_force,
+                blank.why,
+                f"entered by {one.by}",
+                seal,
+            )
+            blanks = [each for each in blanks if each.key != one.key]
+            continue
+        shipped = book.values[one.key]
+        kind = compare(shipped, one.value)
+        words = (
+            ""
+            if kind == "same"
+            else f"{kind} than shipped ({shipped.value})" + (f": {one.reason}" if one.reason else "")
+        )
+        own[one.key] = shipped.law and kind in ("looser", "other")
+        value = str(one.value) if isinstance(shipped.value, str) else one.value
+        values[one.key] = replace(shipped, value=value, changed=words, checked=seal or (old.checked if old else ""))
+    title = f"{OWN_RULES}{book.title}" if any(own.values()) else book.title
+    return replace(book, title=title, values=values, protocols=tuple(protocols), blank=tuple(blanks))
+
+
+OWN_RULES = "The site's own rules, not those of "
+"""Written before the title of a book in which a site has made looser what a law fixes."""

@@ -1,0 +1,536 @@
+"""The picture of a visit at a moment: everything a screen or a page needs, in words, with nothing left to judge."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from datetime import datetime
+from fractions import Fraction
+
+from moorfog.core.advice.methods import METHODS, WORDS, Kit, Wearer, advise, full_by_taste_up_to
+from moorfog.core.advice.protection import protection, suffices
+from moorfog.core.events.payloads import instant
+from moorfog.core.kernel.arithmetic import cut
+from moorfog.core.rules.book import Item
+from moorfog.core.rules.protocols import Protocol, instrument_of
+from moorfog.core.rules.validity import valid_until as valid_until
+from moorfog.core.simulation.faults import PRACTICE
+from moorfog.core.transitions.fold import hold_of, must_be_held_s
+from moorfog.core.transitions.next_steps import Offer, cause, offers
+from moorfog.core.views.qualitative import ScreeningView, TestPlan, screening_view, test_plan
+from moorfog.core.views.runs import UNITS, RunView, TryView, moment, run_view
+from moorfog.core.views.runs import ReasonView as ReasonView
+from moorfog.core.views.runs import reason_view as reason_view
+from moorfog.core.views.runs import try_view as try_view
+from moorfog.core.visit.judgement import (
+    Block,
+    Standing,
+    changes_at,
+    is_sealed,
+    is_under_question,
+    method_against,
+    needs_decision,
+    outcome,
+    pass_blocks,
+    queue,
+    run_blocks,
+    standings,
+    step_of,
+)
+from moorfog.core.visit.proof import WITHIN, is_read_by_link, least_risen, too_late
+from moorfog.core.visit.state import (
+    Outcome,
+    Try,
+    Visit,
+    facts_digest,
+    has_leaked,
+    loops_needed,
+    repeated_leak,
+    seal_fails,
+    seal_rule,
+    seals_allowed,
+)
+
+BACK_STEPS = 6
+
+
+@dataclass(frozen=True)
+class Waymark:
+    """One step on the walk: behind, here or ahead; ``again`` counts how often the path bent back to it."""
+
+    id: str
+    name: str
+    state: str
+    again: int
+
+
+@dataclass(frozen=True)
+class Card:
+    """One thing to ask, look at or do: words to say, remedy, source, and where it stands."""
+
+    id: str
+    step: str
+    act: str
+    mode: str
+    title: str
+    say: str
+    remedy: str
+    consequence: str
+    gravity: str
+    source: str
+    standing: str
+    drawing: str
+    school: str
+    status: str
+    until: str | None
+    timed_min: int
+    is_gate: bool
+    facts: str
+    answer: str | None
+    points: tuple[str, ...]
+    closes_senses: bool
+
+
+@dataclass(frozen=True)
+class Between:
+    """A line of what stands between this person and a pass."""
+
+    code: str
+    sentence: str
+    detail: str
+    gravity: str
+    until: str | None
+
+
+@dataclass(frozen=True)
+class LoopView:
+    """Something to be put back before they go."""
+
+    id: str
+    opened: str
+    put_back: str
+    say: str
+    since: str
+
+
+@dataclass(frozen=True)
+class SealCheckView:
+    """A seal check this facepiece allows: how it is done, how many seconds it is held (0: not timed), when a hold was
+    begun, and how it went on this donning: holds, leaks, or short."""
+
+    check: str
+    how: str
+    result: str
+    held_s: int
+    hold_since: str | None
+
+
+@dataclass(frozen=True)
+class FacepieceView:
+    """The facepiece in use."""
+
+    model_id: str
+    version_id: str
+    label: str
+    maker: str
+    model: str
+    kind: str
+    size: str
+    setup: str
+
+
+@dataclass(frozen=True)
+class ProtocolChoice:
+    """A protocol that may be run: its length in seconds, the standing of what it says, the instrument it needs."""
+
+    id: str
+    title: str
+    seconds: int
+    standing: str
+    instrument: str
+
+
+@dataclass(frozen=True)
+class TaskView:
+    """The task this is for: what it needs, up to which concentrations the facepiece may be used, its work filters."""
+
+    id: str
+    name: str
+    required: str
+    worst: str
+    limits: tuple[str, ...]
+    work_filters: str
+
+
+@dataclass(frozen=True)
+class SignatureView:
+    """A signature given on this revision."""
+
+    role: str
+    at: str
+
+
+@dataclass(frozen=True)
+class ProofView:
+    """What the seal-break proof must show: the inside figure to be reached, in its unit, and until when; why it can
+    show nothing any more, empty while it can. ``is_read``: the linked instrument reads it, nobody types it."""
+
+    least: str
+    unit: str
+    until: str | None
+    against: str
+    is_read: bool
+
+
+def proof_view(visit: Visit, now: datetime) -> ProofView | None:
+    """Return what the proof of a held verdict must show, None where nothing is held."""
+    one = visit.current_try
+    if one is None or one.numbers.state != "held" or one.proof is not None or one.counted is None:
+        return None
+    protocol, least = visit.rules.protocol(one.started.protocol_id), least_risen(visit, one)
+    within = visit.rules.book.ratio(WITHIN)
+    until = visit.after(one.ended_at, float(within)) if one.ended_at is not None and within is not None else None
+    unit = UNITS.get(protocol.family if protocol is not None else "", "per cm³")
+    against = too_late(visit, one, now, on_face=True)
+    shown = cut(least, 3) if least is not None else ""
+    return ProofView(shown, unit, moment(until), against, is_read_by_link(one))
+
+
+@dataclass(frozen=True)
+class Picture:
+    """A visit at a moment. ``moved``: the entry that changed last what is decided on, not one made beside the work.
+    ``queue`` holds what can be dealt with now; ``behind`` what was answered last."""
+
+    seq: int
+    moved: int
+    revision: int
+    at: str
+    changes_at: str | None
+    step: str
+    steps: tuple[Waymark, ...]
+    is_practice: bool
+    speed: int
+    closed: str
+    is_sealed: bool
+    turned_away: str
+    distress: bool
+    wrong_person: bool
+    under_question: tuple[ReasonView, ...]
+    has_leaked: bool
+    proof: ProofView | None
+    queue: tuple[Card, ...]
+    behind: tuple[Card, ...]
+    waiting_for: tuple[Between, ...]
+    between: tuple[Between, ...]
+    not_asked: int
+    loops: tuple[LoopView, ...]
+    worn_since: str | None
+    wear_ready_at: str | None
+    facepiece: FacepieceView | None
+    loops_to_open: tuple[str, ...]
+    seal_word: str
+    seal_checks: tuple[SealCheckView, ...]
+    seal_fails: int
+    seal_fails_allowed: int
+    seal_remedy: str
+    hold_s: int
+    tape: str
+    task: TaskView | None
+    on_file: str
+    starts_at: str | None
+    method: str
+    method_words: str
+    method_against: str
+    screening: ScreeningView | None
+    test_plan: TestPlan | None
+    protocols: tuple[ProtocolChoice, ...]
+    faults: tuple[str, ...]
+    run: RunView | None
+    offers: tuple[Offer, ...]
+    cause: str
+    tries: tuple[TryView, ...]
+    verdict: str
+    signatures: tuple[SignatureView, ...]
+    signed_under: tuple[str, ...]
+    limits_of_use: tuple[str, ...]
+    terms: str
+
+
+def card_of(visit: Visit, one: Standing) -> Card:
+    """Return the card of an item as it stands."""
+    item = one.item
+    answer = visit.answers.get(item.id)
+    minutes = int(visit.rules.book.number(item.wait)) if item.wait else 0
+    protocol = visit.protocol_for(visit.method) if item.shows_cautions else None
+    return Card(
+        item.id,
+        item.step,
+        item.act,
+        item.mode,
+        item.title,
+        item.say,
+        item.remedy,
+        item.consequence,
+        item.gravity,
+        item.source,
+        item.standing,
+        item.drawing,
+        visit.rules.book.text(item.school) if item.school else "",
+        one.status,
+        moment(one.until),
+        minutes,
+        item.gravity == "stop" and not item.act,
+        facts_digest(visit, item),
+        answer.answer if answer else None,
+        protocol.cautions if protocol is not None and item.shows_cautions else (),
+        item.closes_senses,
+    )
+
+
+def _between(blocks: list[Block]) -> tuple[tuple[Between, ...], int]:
+    shown = [one for one in blocks if one.gravity != "unanswered" or not one.detail.startswith("not ")]
+    hidden = len(blocks) - len(shown)
+    return tuple(Between(one.code, one.sentence, one.detail, one.gravity, moment(one.until)) for one in shown), hidden
+
+
+def _waymarks(visit: Visit, here: str) -> tuple[Waymark, ...]:
+    steps = visit.rules.procedure.step
+    index = next((number for number, one in enumerate(steps) if one.id == here), 0)
+    out = []
+    for number, one in enumerate(steps):
+        state = "behind" if number < index or visit.closed else "here" if number == index else "ahead"
+        again = visit.attempt - 1 if one.id in ("don", "seal", "test") else 0
+        out.append(Waymark(one.id, one.name, state, again))
+    return tuple(out)
+
+
+def _verdict(visit: Visit) -> Outcome | str:
+    current = visit.current_try
+    return outcome(visit, current)[0] if current is not None and not current.is_running else ""
+
+
+def _seal_checks(visit: Visit) -> tuple[SealCheckView, ...]:
+    rule = seal_rule(visit)
+    if rule is None:
+        return ()
+    out = []
+    for name in rule.checks:
+        made = [
+            one
+            for one in visit.seals
+            if one.check.check == name and one.donning == visit.donning and one.adjustment == visit.adjustment
+        ]
+        result = "" if not made else "leaks" if any(x.leaks for x in made) else "holds" if made[-1].holds else "short"
+        how = rule.positive if name == "positive" else rule.negative
+        hold = hold_of(visit, name)
+        since = moment(hold.at) if hold is not None else None
+        out.append(SealCheckView(name, how, result, math.ceil(must_be_held_s(visit, name) / visit.speed), since))
+    return tuple(out)
+
+
+def _facepiece(visit: Visit) -> FacepieceView | None:
+    one = visit.facepiece
+    if one is None:
+        return None
+    parts = [one.suspension, one.clip, f"{one.filter_class} {one.filter_kind}" if one.filter_class else "", *one.ppe]
+    return FacepieceView(
+        one.model_id,
+        one.version_id,
+        f"{one.model} {one.size}",
+        one.maker,
+        one.model,
+        one.kind,
+        one.size,
+        ", ".join(part for part in parts if part),
+    )
+
+
+def seal_remedy(visit: Visit) -> str:
+    """Return what to do about the last leak, by kind and place of the facepiece; the same place twice: inspect."""
+    failed = [one for one in visit.seals if one.leaks]
+    if not failed or visit.facepiece is None:
+        return ""
+    place, family = failed[-1].check.place, visit.facepiece.family
+    if repeated_leak(visit):
+        return f"The {place} again: take it off and inspect it there; suspect damage or a missing part, not the straps."
+    for one in visit.rules.procedure.leak_remedy:
+        if place in one.places and (not one.families or family in one.families):
+            return one.remedy
+    return "Reseat it, straps along the head, both sides alike; then check again."
+
+
+def _tape(visit: Visit) -> str:
+    """Return the loop that taping the valve opens, where this facepiece's valve cannot be covered by hand."""
+    piece = visit.facepiece
+    if piece is None or any(one.rule == "tape" for one in visit.loops):
+        return ""
+    found = (one.id for one in visit.rules.procedure.loop if one.by_hand and piece.cover in one.covers)
+    return next(found, "")
+
+
+def task_view(visit: Visit) -> TaskView | None:
+    """Return the task with what it needs and the limits of the chosen facepiece, or None."""
+    task, piece = visit.task, visit.facepiece
+    if task is None:
+        return None
+    found = protection(task, visit.rules.book)
+    return TaskView(
+        task.id,
+        task.name,
+        cut(found.required) if found.required is not None else "unknown",
+        found.worst,
+        suffices(task, visit.rules.book, piece).limits if piece is not None else (),
+        " with ".join(part for part in (task.work_filter, task.work_cartridge) if part),
+    )
+
+
+def method_limits(visit: Visit, one: Try) -> tuple[str, ...]:
+    """Return the limits of use that the method of a try brings with it."""
+    if one.sensed is None:
+        return ()
+    required = protection(visit.task, visit.rules.book).required if visit.task else None
+    advice = advise(one.facepiece, visit.rules, required, Kit(frozenset(METHODS)), Wearer())
+    limits = next((each.limits for each in advice if each.method == one.sensed.agent), ())
+    return tuple(f"{limit.capitalize()}, by this method." for limit in limits)
+
+
+def capped_at(visit: Visit, one: Try) -> str | None:
+    """Return up to which hazard ratio a pass of a try may be used, as text, None where its method sets no cap."""
+    piece = one.facepiece
+    if one.sensed is None or piece.family != "full" or visit.rules.book.text("qlft.full") != "limited":
+        return None
+    return str(full_by_taste_up_to(visit.rules.book))
+
+
+def limits_of_use(visit: Visit) -> tuple[str, ...]:
+    """Return the limits of use told and signed: the procedure's, and what the method of the last try brings."""
+    more = method_limits(visit, visit.tries[-1]) if visit.tries else ()
+    return (*visit.rules.procedure.limits_of_use, *more)
+
+
+def on_file(visit: Visit) -> str:
+    """Return what is on file about clearance and training, in words; never a medical detail."""
+    if visit.opened is None:
+        return ""
+    one, parts = visit.file.clearance if visit.file is not None else None, []
+    if one is None:
+        parts.append("no clearance on file")
+    else:
+        until = f", until {one.valid_until}" if one.valid_until else ""
+        limits = f", {', '.join(one.limits)}" if one.limits else ""
+        parts.append(f"{one.status}{until}{limits}, by {one.by}")
+    trained = visit.file.trained_on if visit.file is not None else ""
+    parts.append(f"trained {trained}" if trained else "no training on file")
+    return "; ".join(parts)
+
+
+def signed_under(visit: Visit) -> tuple[str, ...]:
+    """Return what both sign besides verdicts, limits and terms, in words: rules, file, revision, corrections."""
+    procedure, revision = visit.rules.procedure, f"Revision {visit.revision}"
+    return (
+        f"Judged under {visit.rules.book.title}, by {procedure.title} {procedure.edition}.",
+        f"On file: {on_file(visit)}.",
+        f"{revision}, corrected: {'; '.join(visit.corrections)}." if visit.corrections else f"{revision}.",
+        *(("Practice: not a result.",) if visit.is_practice else ()),
+    )
+
+
+def starts_at(visit: Visit, now: datetime) -> datetime | None:
+    """Return the earliest moment this person's run could start, as far as clocks decide it; None where none runs."""
+    if visit.current_try is not None or visit.closed:
+        return None
+    return max((one.until for one in run_blocks(visit, now) if one.until is not None), default=None)
+
+
+def picture(visit: Visit, now: datetime) -> Picture:
+    """Return the picture of ``visit`` at ``now``. Pure: the same visit and moment give the same picture."""
+    here = step_of(visit, now)
+    between, hidden = _between(pass_blocks(visit, now)) if not visit.closed else ((), 0)
+    ahead = () if visit.running is not None or needs_decision(visit) else tuple(queue(visit, now))
+    by_id = {one.item.id: one for one in standings(visit, now)}
+    recent: list[Item] = []
+    for answer in reversed(visit.asked):
+        item = visit.rules.procedure.find(answer.question)
+        if item is not None and item.id in by_id and item not in recent:
+            recent.append(item)
+        if len(recent) == BACK_STEPS:
+            break
+    words = {one.id: one for one in visit.rules.procedure.loop}
+    loops = tuple(
+        LoopView(one.id, words[one.rule].opened, words[one.rule].put_back, words[one.rule].say, instant(one.opened_at))
+        for one in visit.loops
+        if one.rule in words
+    )
+    waiting = tuple(one for one in between if one.gravity == "waiting")
+    return Picture(
+        visit.seq,
+        visit.moved,
+        visit.revision,
+        instant(now),
+        moment(changes_at(visit, now)),
+        here,
+        _waymarks(visit, here),
+        visit.is_practice,
+        visit.speed,
+        visit.closed,
+        is_sealed(visit),
+        visit.turned_away,
+        visit.distress,
+        visit.wrong_person,
+        tuple(reason_view(one) for one in visit.questions) if is_under_question(visit) else (),
+        has_leaked(visit),
+        proof_view(visit, now),
+        tuple(card_of(visit, one) for one in ahead),
+        tuple(card_of(visit, by_id[item.id]) for item in recent),
+        waiting,
+        between,
+        hidden,
+        loops,
+        moment(visit.worn_since),
+        moment(visit.wear_ready_at()),
+        _facepiece(visit),
+        loops_needed(visit),
+        visit.rules.book.seal_check_word,
+        _seal_checks(visit),
+        seal_fails(visit),
+        seals_allowed(visit),
+        seal_remedy(visit),
+        int(visit.rules.book.ratio("seal_check.hold") or 10),
+        _tape(visit),
+        task_view(visit),
+        on_file(visit),
+        moment(starts_at(visit, now)),
+        visit.method,
+        WORDS.get(visit.method, ""),  # type: ignore[call-overload]
+        method_against(visit),
+        screening_view(visit),
+        test_plan(visit),
+        tuple(
+            ProtocolChoice(one.id, one.title, one.total_s, one.standing, instrument_of(one.family))
+            for one in run_protocols(visit)
+        ),
+        PRACTICE if visit.is_practice else (),
+        run_view(visit, visit.running, now) if visit.running else None,
+        offers(visit),
+        cause(visit, visit.current_try) if visit.current_try is not None and needs_decision(visit) else "",
+        tuple(try_view(visit, one) for one in visit.tries),
+        _verdict(visit),
+        tuple(SignatureView(one.role, instant(one.at)) for one in visit.signatures if one.revision == visit.revision),
+        signed_under(visit),
+        limits_of_use(visit),
+        visit.rules.procedure.terms,
+    )
+
+
+def run_protocols(visit: Visit) -> tuple[Protocol, ...]:
+    """Return the protocols of the quantitative method chosen that may be run on the facepiece, the usual one first."""
+    piece = visit.facepiece
+    if piece is None:
+        return ()
+    found = visit.rules.protocols_for(visit.method or "ambient_count", piece.kind)
+    return tuple(one for one in found if not one.is_qualitative)
+
+
+def level_for(visit: Visit) -> Fraction | None:
+    """Return the pass level for the chosen facepiece, or None where the book is silent."""
+    return visit.rules.book.ratio(visit.facepiece.level_key) if visit.facepiece else None

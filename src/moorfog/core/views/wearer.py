@@ -1,0 +1,103 @@
+"""What the wearer's own screen shows: what to do, which way, when to breathe, how long. No names, no numbers."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from moorfog.core.rules.protocols import Cue
+from moorfog.core.views.picture import Picture
+
+
+@dataclass(frozen=True)
+class WearerExercise:
+    """An exercise as the wearer sees it, in ms from t0; ``id`` says how the shape moves."""
+
+    id: str
+    words: str
+    pace: str
+    start_ms: int
+    end_ms: int
+
+
+@dataclass(frozen=True)
+class WearerView:
+    """A wearer's screen at a moment. ``button`` is empty where nothing can be sensed; ``about`` is what it is for."""
+
+    seq: int
+    at: str
+    phase: str
+    words: str
+    button: str
+    about: str
+    t0: str | None
+    speed: int
+    exercises: tuple[WearerExercise, ...]
+    cues: tuple[Cue, ...]
+    reading: str
+    eyes_shut: bool
+    is_practice: bool
+
+
+WAITING = {
+    "arrive": "Welcome. Your tester begins with a few questions.",
+    "may": "A few questions first.",
+    "size": "We choose your mask.",
+    "don": "Wear it for a while. Breathe as you always do.",
+    "seal": "Check the seal with your own hands.",
+    "test": "It starts soon. Hands off the mask.",
+    "result": "Done. Wait for your tester.",
+    "back": "Nearly there. Everything is put back.",
+}
+
+
+def wearer_view(picture: Picture) -> WearerView:
+    """Return what the wearer sees of a picture."""
+    run, screening = picture.run, picture.screening
+    if picture.closed:
+        return _view(picture, "over", "Thank you. You are done here.")
+    if run is None and screening is not None and screening.id:
+        words = "Two jars. Which one smells?" if screening.by == "jars" else "Say when you notice it."
+        button = "" if screening.by == "jars" else screening.wearer
+        return _view(picture, "screening", words, button, screening.id, screening.by == "whiff")
+    if run is None and picture.tries and any(one.closes_senses for one in picture.queue):
+        words = "Did you notice anything, even just now?"
+        return _view(picture, "after", words, "Yes, I noticed it", picture.tries[-1].run_id)
+    if run is None:
+        return _view(picture, "wait", WAITING.get(picture.step, "Wait for your tester."))
+    sensing = run.sensing
+    exercises = tuple(WearerExercise(one.id, one.wearer, one.pace, one.start_ms, one.end_ms) for one in run.exercises)
+    return WearerView(
+        picture.seq,
+        picture.at,
+        "run",
+        exercises[0].words if exercises else "",
+        sensing.wearer if sensing is not None else "",
+        run.run_id if sensing is not None else "",
+        run.t0,
+        picture.speed,
+        exercises,
+        run.cues,
+        sensing.reading if sensing is not None else "",
+        sensing.eyes_shut if sensing is not None else False,
+        picture.is_practice,
+    )
+
+
+def _view(
+    picture: Picture, phase: str, words: str, button: str = "", about: str = "", eyes_shut: bool = False
+) -> WearerView:
+    return WearerView(
+        picture.seq,
+        picture.at,
+        phase,
+        words,
+        button,
+        about,
+        None,
+        picture.speed,
+        (),
+        (),
+        "",
+        eyes_shut,
+        picture.is_practice,
+    )

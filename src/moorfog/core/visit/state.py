@@ -1,0 +1,578 @@
+"""The state of a visit: what the log has established, and nothing that depends on the present moment."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from datetime import datetime, timedelta
+from functools import lru_cache
+from typing import Any, Literal, NamedTuple
+
+from moorfog.core.advice.methods import QUALITATIVE
+from moorfog.core.events.payloads import (
+    Clearance,
+    Facepiece,
+    NumbersTyped,
+    Part,
+    QualitativeStarted,
+    RunClosed,
+    RunStarted,
+    ScreeningStarted,
+    SealChecked,
+    Task,
+    VisitOpened,
+)
+from moorfog.core.kernel.canonical import digest
+from moorfog.core.kernel.same import Same
+from moorfog.core.measuring.ambient import Reason, RunNumbers
+from moorfog.core.rules.book import FACTS, Item, Rules, SealRule, When
+from moorfog.core.rules.protocols import Protocol
+
+FOLD_VERSION = 6
+"""Raised whenever the same log would fold to another result; see docs/fold-changes.md."""
+
+Outcome = Literal["pass", "fail", "void", "unfinished"]
+
+
+@dataclass(frozen=True)
+class Answer:
+    """The latest answer to a question, with the facts it holds for."""
+
+    question: str
+    answer: Literal["fine", "not_fine"]
+    facts: str
+    at: datetime
+    minutes_ago: int | None
+    note: str
+    seq: int
+    actor: str
+    screen: str
+
+
+@dataclass(frozen=True)
+class Denial:
+    """A question answered "not fine" once a run of this try had begun. It stands, whatever is answered after it.
+
+    ``taken_back`` by the next press on the same screen and account, within the seconds that a slip may take.
+    """
+
+    question: str
+    at: datetime
+    seq: int
+
+
+@dataclass(frozen=True)
+class OpenLoop:
+    """Something altered for the test and not yet put back. ``id`` tells two of the same rule apart."""
+
+    id: str
+    rule: str
+    opened_at: datetime
+    facepiece: str
+
+
+@dataclass(frozen=True)
+class SealResult:
+    """A user seal check as made, with when and for which donning and adjustment."""
+
+    check: SealChecked
+    at: datetime
+    donning: int
+    adjustment: int
+    configuration: str
+    is_long_enough: bool
+
+    @property
+    def leaks(self) -> bool:
+        """True if wearer or tester found a leak."""
+        return self.check.wearer == "leaks" or self.check.tester == "leaks"
+
+    @property
+    def holds(self) -> bool:
+        """True only if wearer and tester both found that it holds, for as long as it must be held."""
+        return not self.leaks and self.is_long_enough
+
+
+@dataclass(frozen=True)
+class SealHold:
+    """A hold that was begun: of which check, when, on which donning and adjustment."""
+
+    check: str
+    at: datetime
+    donning: int
+    adjustment: int
+
+
+ScreeningResult = Literal["", "10", "20", "30", "sensed", "none", "spoilt"]
+"""Threshold by set, or sensed; none: not sensed; spoilt: broken off; empty while it goes on."""
+
+
+@dataclass(frozen=True)
+class ScreeningState:
+    """A screening: for which attempt, how many squeezes so far, and what came of it."""
+
+    started: ScreeningStarted
+    attempt: int
+    at: datetime
+    squeezes: int = 0
+    result: ScreeningResult = ""
+    ended_at: datetime | None = None
+
+    @property
+    def threshold(self) -> int:
+        """Squeezes of the threshold set, 0 where none are counted."""
+        return int(self.result) if self.result in ("10", "20", "30") else 0
+
+    @property
+    def is_passed(self) -> bool:
+        """True once the agent was sensed."""
+        return self.threshold > 0 or self.result == "sensed"
+
+
+@dataclass(frozen=True)
+class Detection:
+    """Tasted, smelt or reacted: at which exercise (-1: before the first) and which second from t0, by whose press."""
+
+    at: datetime
+    exercise: int
+    second: int
+    by: Literal["tester", "wearer"]
+
+
+@dataclass(frozen=True)
+class ScreenPart:
+    """A screen that took part in a run; a verdict waits while it is awaited, and there is none once it is lost."""
+
+    screen: str
+    role: Literal["bench", "wearer"]
+    state: Literal["awaited", "clear", "lost"]
+
+
+@dataclass(frozen=True)
+class Try:
+    """Facepiece × donning × run. Kept and numbered whatever comes of it. ``t0`` is None until the first dose is in.
+
+    ``worn_since`` and ``sealed_at``: when what was tested was put on, and its seal last found to hold. ``denials``:
+    what was answered "not fine" from the start of the run on. ``has_failed``: it was judged a fail at some moment;
+    whatever it is called later, an earlier pass in the same set-up has ended by it. ``has_passed``: it stood as a pass
+    when the record was released, so that what is heard later suspends something.
+    """
+
+    no: int
+    attempt: int
+    seq: int
+    started: RunStarted | QualitativeStarted
+    started_at: datetime
+    t0: datetime | None
+    facepiece: Facepiece
+    donning: int
+    adjustment: int
+    chosen_seq: int
+    parts: tuple[Part, ...]
+    against: tuple[str, ...]
+    worn_since: datetime | None = None
+    sealed_at: datetime | None = None
+    denials: tuple[Denial, ...] = ()
+    has_failed: bool = False
+    has_passed: bool = False
+    broken: tuple[Reason, ...] = ()
+    remarks: tuple[Reason, ...] = ()
+    closed: RunClosed | None = None
+    typed: NumbersTyped | None = None
+    proof: bool | None = None
+    proof_reason: str = ""
+    proof_stream: str = ""
+    screens: tuple[ScreenPart, ...] = ()
+    ended_seq: int = 0
+    doses: tuple[datetime, ...] = ()
+    detection: Detection | None = None
+    longest_gap_ms: int = 0
+    ended_at: datetime | None = None
+    stopped: bool = False
+    distress: bool = False
+    withheld: str = ""
+    voided: str = ""
+    numbers: RunNumbers = field(default_factory=lambda: RunNumbers("none"))
+    final: tuple[Outcome, tuple[Reason, ...]] | None = None
+
+    @property
+    def is_running(self) -> bool:
+        """True from start until numbers, stop or void end the run."""
+        return self.ended_at is None
+
+    @property
+    def is_sealing(self) -> bool:
+        """True while a run the tester stopped waits for its instrument's readings to be sealed; not in distress."""
+        awaited = self.counted is not None and self.counted.source == "counter" and self.closed is None
+        return awaited and self.stopped and not self.distress and not self.voided
+
+    @property
+    def counted(self) -> RunStarted | None:
+        """What a counting run started with, None for a qualitative one."""
+        return self.started if isinstance(self.started, RunStarted) else None
+
+    @property
+    def sensed(self) -> QualitativeStarted | None:
+        """What a qualitative run started with, None for a counting one."""
+        return self.started if isinstance(self.started, QualitativeStarted) else None
+
+
+@dataclass(frozen=True)
+class Signature:
+    """A signature on a revision; ``actor`` is the account through which it was given."""
+
+    role: Literal["wearer", "tester"]
+    digest: str
+    at: datetime
+    actor: str
+    revision: int
+    covers_seq: int
+
+
+@dataclass(frozen=True)
+class File:
+    """What is on file about the person, as it was read last: clearance, last training, and on which day at the site."""
+
+    clearance: Clearance | None
+    trained_on: str
+    on: str
+
+
+@dataclass(frozen=True)
+class Ended:
+    """A fail that ended an earlier permission and was moved to another person or set-up: it goes on ending the first
+    one's until the correction is signed."""
+
+    no: int
+    person_id: str
+    configuration: str
+    at: datetime
+    revision: int
+
+
+@dataclass(frozen=True)
+class Visit:
+    """A visit folded from its log. ``revision`` rises with each correction; signatures hold for one revision."""
+
+    rules: Rules
+    seq: int = 0
+    moved: int = 0
+    chain: str = ""
+    opened: VisitOpened | None = None
+    opened_at: datetime | None = None
+    last_at: datetime | None = None
+    rules_match: bool = False
+    file: File | None = None
+    wrong_person: bool = False
+    task: Task | None = None
+    answers: Mapping[str, Answer] = field(default_factory=dict)
+    asked: tuple[Answer, ...] = ()
+    facepiece: Facepiece | None = None
+    chosen: int = 0
+    chosen_seq: int = 0
+    probe_fitted_for: int = 0
+    parts: tuple[Part, ...] = ()
+    donning: int = 0
+    unaided: bool = False
+    worn_since: datetime | None = None
+    adjustment: int = 0
+    seals: tuple[SealResult, ...] = ()
+    asked_seals: tuple[SealResult, ...] = ()
+    seal_hold: SealHold | None = None
+    loops: tuple[OpenLoop, ...] = ()
+    loops_closed: tuple[tuple[OpenLoop, datetime], ...] = ()
+    loops_opened: int = 0
+    method: str = ""
+    cautions_on: str = ""
+    screenings: tuple[ScreeningState, ...] = ()
+    tries: tuple[Try, ...] = ()
+    attempt: int = 1
+    ending: bool = False
+    distress: bool = False
+    turned_away: str = ""
+    come_back_on: str | None = None
+    closed: Literal["", "released", "turned_away", "mistaken"] = ""
+    revision: int = 1
+    corrections: tuple[str, ...] = ()
+    ended: tuple[Ended, ...] = ()
+    is_moved: bool = False
+    questions: tuple[Reason, ...] = ()
+    """What came in after the record was closed and made a try of it worse: it is under question until a tester settles
+    it in a correction that both sign."""
+    questioned_in: int = 0
+    signatures: tuple[Signature, ...] = ()
+    person_id: str = ""
+    memo: dict[Any, Any] = field(default_factory=dict, init=False, repr=False, compare=False)
+    """What was worked out from this very state before; a changed state begins with an empty one."""
+
+    @property
+    def is_practice(self) -> bool:
+        """True for a practice visit, or one whose opening is missing."""
+        return self.opened is None or self.opened.is_practice
+
+    @property
+    def speed(self) -> int:
+        """How many seconds of a protocol pass in one second: 1, except in practice."""
+        return self.opened.speed if self.opened and self.opened.is_practice else 1
+
+    @property
+    def current_try(self) -> Try | None:
+        """The try of the present attempt, if its run has started."""
+        return self.tries[-1] if self.tries and self.tries[-1].attempt == self.attempt else None
+
+    @property
+    def running(self) -> Try | None:
+        """The try whose run is going on, if any."""
+        last = self.tries[-1] if self.tries else None
+        return last if last is not None and last.is_running else None
+
+    @property
+    def screening(self) -> ScreeningState | None:
+        """The latest screening of the present attempt for the method chosen, if any."""
+        last = self.screenings[-1] if self.screenings else None
+        fits = last is not None and last.attempt == self.attempt and last.started.agent == self.method
+        return last if fits else None
+
+    @property
+    def screening_running(self) -> ScreeningState | None:
+        """The screening that is going on, if any."""
+        last = self.screenings[-1] if self.screenings else None
+        return last if last is not None and last.ended_at is None else None
+
+    @property
+    def out(self) -> frozenset[str]:
+        """Agents this person did not sense in a screening, with none passed before it: out for this person today."""
+        found: set[str] = set()
+        for one in self.screenings:
+            passed = any(two.is_passed and two.started.agent == one.started.agent for two in self.screenings)
+            if one.result == "none" and not (passed and self._may_screen_again(one)):
+                found.add(one.started.agent)
+        return frozenset(found)
+
+    def _may_screen_again(self, one: ScreeningState) -> bool:
+        protocol = self.rules.protocol(one.started.protocol_id)
+        return protocol is not None and protocol.screening is not None and protocol.screening.again_after_s > 0
+
+    def protocol_for(self, method: str) -> Protocol | None:
+        """Return the protocol of a method for the chosen facepiece, or None."""
+        piece = self.facepiece
+        return self.rules.protocol_for(method, piece.kind) if piece else None
+
+    def ruled_out(self, piece: Facepiece) -> str:
+        """Return the limit of the clearance on file that rules a facepiece out, or nothing."""
+        clearance = self.file.clearance if self.file else None
+        return clearance.rules_out(piece) if clearance is not None else ""
+
+    def tries_with(self, piece: Facepiece) -> int:
+        """Return how many tries this visit has made with the very set-up of ``piece``."""
+        return sum(1 for one in self.tries if one.facepiece.configuration == piece.configuration)
+
+    def after(self, start: datetime, seconds: float) -> datetime:
+        """Return when ``seconds`` of protocol time have gone by since ``start``."""
+        return start + timedelta(seconds=seconds / self.speed)
+
+    def wear_ready_at(self) -> datetime | None:
+        """Return when the facepiece will have been worn long enough, or None while it is off."""
+        if self.worn_since is None:
+            return None
+        return self.after(self.worn_since, float(self.rules.book.number("wear.minimum")))
+
+    def run_ends_at(self, one: Try) -> datetime | None:
+        """Return when the protocol of a run is over, None before its first dose."""
+        protocol = self.rules.protocol(one.started.protocol_id)
+        return self.after(one.t0, protocol.total_s if protocol else 0) if one.t0 is not None else None
+
+    def clear_at(self) -> datetime | None:
+        """Return when the agent of the present attempt's screening has had time to clear, None without one."""
+        one = self.screening
+        protocol = self.rules.protocol(one.started.protocol_id) if one is not None else None
+        if one is None or one.ended_at is None or protocol is None or protocol.screening is None:
+            return None
+        wait = protocol.screening.clear_s if one.is_passed else protocol.screening.again_after_s
+        return self.after(one.ended_at, wait)
+
+
+def fact(visit: Visit, name: str) -> str | int | tuple[str | int, ...]:
+    """Return one fact an answer may depend on. Raises ``KeyError`` for a name the fold does not know.
+
+    Before donning, "donning" is the one to come, so that what is settled for it stays settled; once the run of an
+    attempt has started, donning and adjustment are those it started with.
+    """
+    facepiece = visit.facepiece
+    if name == "kind":
+        return facepiece.kind if facepiece else ""
+    if name == "configuration":
+        return (visit.chosen, facepiece.configuration if facepiece else "")
+    current = visit.current_try
+    if name == "donning":
+        if current is not None:
+            return current.donning
+        return visit.donning if visit.worn_since is not None else visit.donning + 1
+    if name == "adjustment":
+        return current.adjustment if current is not None else visit.adjustment
+    if name == "try":
+        return visit.attempt
+    if name == "task":
+        return visit.task.id if visit.task else ""
+    if name == "method":
+        return visit.method
+    if name == "screening":
+        return len(visit.screenings)
+    raise KeyError(f"no fact is called {name!r}; {', '.join(FACTS)} are")
+
+
+def facts_digest(visit: Visit, item: Item) -> str:
+    """Return the digest of the facts an answer to ``item`` would hold for now."""
+    found: str | None = visit.memo.get(item.depends_on)
+    if found is None:
+        found = visit.memo[item.depends_on] = _digest_of(tuple((name, fact(visit, name)) for name in item.depends_on))
+    return found
+
+
+@lru_cache(maxsize=4096)
+def _digest_of(facts: tuple[tuple[str, str | int | tuple[str | int, ...]], ...]) -> str:
+    return digest(dict(facts))
+
+
+class Circumstances(NamedTuple):
+    """What decides which items of the procedure apply; None for everything of a facepiece while there is none."""
+
+    kinds: str | None
+    families: str | None
+    valve: bool | None
+    cover: str | None
+    probe: str | None
+    suspensions: str | None
+    methods: str
+    altered: bool
+    acknowledged: bool
+    on_file: str
+    worn: bool
+    donned: bool
+    tried: bool
+    numbers: str
+    distress: bool
+    mistaken: bool
+
+
+def circumstances(visit: Visit) -> Circumstances:
+    """Return what decides which items apply to the visit as it stands."""
+    found: Circumstances | None = visit.memo.get("circumstances")
+    if found is None:
+        piece, current = visit.facepiece, visit.current_try
+        found = visit.memo["circumstances"] = Circumstances(
+            kinds=piece.kind if piece else None,
+            families=piece.family if piece else None,
+            valve=piece.valve if piece else None,
+            cover=piece.cover if piece else None,
+            probe=piece.probe if piece else None,
+            suspensions=piece.suspension if piece else None,
+            methods=visit.method,
+            altered=bool(loops_needed(visit)),
+            acknowledged=_is_acknowledged(visit),
+            on_file=_on_file(visit),
+            worn=visit.worn_since is not None,
+            donned=visit.donning > 0,
+            tried=bool(visit.tries),
+            numbers=current.numbers.state if current else "none",
+            distress=visit.distress,
+            mistaken=visit.wrong_person,
+        )
+    return found
+
+
+def applies(when: When, here: Circumstances) -> bool:
+    """Tell whether an item applies. A condition on a facepiece waits for one."""
+    if here.methods in when.unless_methods:
+        return False
+    wanted = ((getattr(when, name), value) for name, value in zip(Circumstances._fields, here, strict=True))
+    return all(not allowed or value in allowed for allowed, value in wanted)
+
+
+def items_that_apply(visit: Visit) -> tuple[Item, ...]:
+    """Return the items of the procedure that apply to the visit as it stands, in order."""
+    return _items(Same(visit.rules), circumstances(visit))
+
+
+@lru_cache(maxsize=512)
+def _items(rules: Same[Rules], here: Circumstances) -> tuple[Item, ...]:
+    book = rules.one.book
+    return tuple(
+        item
+        for item in rules.one.procedure.item
+        if applies(item.when, here) and all(book.text(key) == value for key, value in item.when.rule)
+    )
+
+
+def _is_acknowledged(visit: Visit) -> bool:
+    return bool(visit.cautions_on) and visit.opened is not None and visit.cautions_on == visit.opened.opened_on
+
+
+def _on_file(visit: Visit) -> str:
+    return "trained" if visit.file is not None and visit.file.trained_on else "untrained"
+
+
+def seal_rule(visit: Visit) -> SealRule | None:
+    """Return which user seal checks the facepiece allows; None when there is none or no rule covers it."""
+    if visit.facepiece is None:
+        return None
+    here = circumstances(visit)
+    return next((one for one in visit.rules.procedure.seal_check if applies(one.when, here)), None)
+
+
+def loops_needed(visit: Visit) -> tuple[str, ...]:
+    """Return which loops are opened on the chosen facepiece for its test; a qualitative one needs no probe."""
+    facepiece = visit.facepiece
+    if facepiece is None:
+        return ()
+    return tuple(
+        one.id
+        for one in visit.rules.procedure.loop
+        if (facepiece.probe in one.probe and visit.method not in QUALITATIVE)
+        or facepiece.family in one.families
+        or (one.test_filters and facepiece.test_filters)
+        or visit.method in one.methods
+    )
+
+
+def seal_holds(visit: Visit) -> bool:
+    """True if the checks the site's school asks for hold on this donning after the last adjustment, and none leaked.
+
+    Schools: all that can be done (default, and for a school nobody knows) · either · the filter decides (the first).
+    """
+    rule = seal_rule(visit)
+    if rule is None:
+        return False
+    made = [one for one in visit.seals if one.donning == visit.donning and one.adjustment == visit.adjustment]
+    if any(one.leaks for one in made):
+        return False  # after a leak it is refitted; the same fit asked again is no other fit
+    found = {one.check.check for one in made if one.holds}
+    school = visit.rules.book.text("seal_check.school")
+    if school == "either":
+        return any(name in found for name in rule.checks)
+    wanted = rule.checks[:1] if school == "the filter decides" else rule.checks
+    return all(name in found for name in wanted)
+
+
+def has_leaked(visit: Visit) -> bool:
+    """True if a seal check leaked on this donning since the last adjustment: a refit comes before the next check."""
+    return any(one.leaks and one.donning == visit.donning and one.adjustment == visit.adjustment for one in visit.seals)
+
+
+def repeated_leak(visit: Visit) -> str:
+    """Return the place that leaked in the last two failed checks of the chosen facepiece alike, or nothing."""
+    places = [one.check.place for one in visit.seals if one.leaks]
+    return places[-1] if len(places) > 1 and places[-1] and places[-1] == places[-2] else ""
+
+
+def seal_fails(visit: Visit, piece: Facepiece | None = None) -> int:
+    """Return how many seal checks leaked in this visit on the very set-up of ``piece``, or of the one chosen."""
+    piece = piece or visit.facepiece
+    if piece is None:
+        return 0
+    return sum(1 for one in visit.asked_seals if one.leaks and one.configuration == piece.configuration)
+
+
+def seals_allowed(visit: Visit) -> int:
+    """Return how many seal checks may leak on a facepiece before another one is taken."""
+    return int(visit.rules.book.number("seal_check.repeats")) + 1
