@@ -107,6 +107,19 @@ def test_a_screen_that_was_closed_before_the_run_is_not_waited_for(house: House)
     assert picture(tester, visit)["verdict"] == "pass"
 
 
+def test_a_wearers_screen_whose_address_has_ended_is_not_waited_for(house: House) -> None:
+    tester, wearer = house.client(), house.stranger()
+    tester.check_counter()
+    visit = tester.open()
+    tester.until(visit, "run")
+    address = "/api/wearer/" + tester.call("POST", f"/api/visits/{visit}/wearer")["path"].removeprefix("/w/")
+    here(wearer, address, new_id(), 0)
+    tester.call("POST", f"/api/visits/{visit}/wearer")
+    tester.type_numbers(visit, tester.start(visit, "typed"), GOOD)
+    tester.until(visit, "release")
+    assert picture(tester, visit)["verdict"] == "pass"
+
+
 def test_what_is_entered_of_screens_refuses_no_press_that_was_made_before_it(house: House) -> None:
     tester = house.client()
     tester.check_counter()

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from datetime import timedelta
+from datetime import datetime, timedelta
 from typing import Literal
 
 from sqlalchemy import delete, select, update
@@ -88,17 +88,27 @@ def lose_screens(db: Session, clock: Clock) -> int:
     now, count = clock.now(db), 0
     awaited = select(VisitScreen.visit_id, VisitScreen.screen, VisitScreen.awaited_run)
     for visit_id, screen, run_id in db.execute(awaited.where(VisitScreen.awaited_run.is_not(None))).all():
-        head = lock_head(db, visit_id)
-        visit = load_visit(db, head) if head is not None else None
-        one = find_try(visit, run_id) if visit is not None and run_id is not None else None
-        if head is None or visit is None or one is None or run_id is None:
+        known = db.get(VisitHead, visit_id)
+        if known is None or run_id is None or not _is_over(load_visit(db, known), run_id, now):
             continue
-        until = waited_until(visit, one)
-        if until is not None and now > until:
-            _enter(db, clock, head, visit, ev.ScreenLost(run_id, screen))
+        head = lock_head(db, visit_id)  # only now: heads that are merely waited for stay free for presses
+        if head is not None:
+            _enter(db, clock, head, load_visit(db, head), ev.ScreenLost(run_id, screen))
             count += 1
     db.execute(delete(VisitScreen).where(VisitScreen.seen_at < now - FORGOTTEN, VisitScreen.awaited_run.is_(None)))
     return count
+
+
+def _is_over(visit: Visit, run_id: str, now: datetime) -> bool:
+    one = find_try(visit, run_id)
+    until = waited_until(visit, one) if one is not None else None
+    return until is not None and now > until
+
+
+def forget_wearers(db: Session, visit_id: str) -> None:
+    """Forget the wearer's screens of a visit that no run waits for: their address has ended."""
+    where = (VisitScreen.visit_id == visit_id, VisitScreen.role == "wearer", VisitScreen.awaited_run.is_(None))
+    db.execute(delete(VisitScreen).where(*where))
 
 
 def _enter(

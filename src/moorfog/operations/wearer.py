@@ -18,6 +18,7 @@ from moorfog.core.views.picture import picture
 from moorfog.core.views.wearer import WearerView, wearer_view
 from moorfog.operations.accounts import Actor, digest_of
 from moorfog.operations.errors import Conflict, DomainError, NotFound
+from moorfog.operations.screens import forget_wearers
 from moorfog.operations.visits import Appended, append, find_head, flag_clock, refused
 from moorfog.store.base import Clock
 from moorfog.store.log import load_visit, lock_head
@@ -44,6 +45,7 @@ def make_address(db: Session, clock: Clock, actor: Actor, visit_id: str) -> Wear
         raise DomainError("closed", "This visit is closed; there is nothing left to show.")
     now, token = clock.now(db), "".join(secrets.choice(LETTERS) for _ in range(10))
     db.execute(delete(WearerLink).where((WearerLink.visit_id == visit_id) | (WearerLink.expires_at < now)))
+    forget_wearers(db, visit_id)
     db.add(WearerLink(digest=digest_of(token), visit_id=visit_id, expires_at=now + LASTS))
     db.flush()
     return WearerAddress(f"/w/{token}", instant(now + LASTS))
