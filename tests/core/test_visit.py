@@ -426,3 +426,15 @@ def test_a_state_that_is_asked_for_hours_does_not_grow(rules: Rules) -> None:
     shown = [picture(bench.visit, bench.at + timedelta(seconds=2 * number)) for number in range(500)]
     assert len(bench.visit.memo) == size
     assert shown[0] == picture(bench.visit, bench.at), "and says the same of the same moment"
+
+
+def test_how_long_it_must_be_worn_is_said_as_the_book_has_it() -> None:
+    """A site that asks for eleven minutes reads eleven, not the five of the shipped book."""
+    longer = Overlay("wear.minimum", 660, "hot work", "", "2026-03-01", "A")
+    bench = Bench(rules_for(apply(shipped_books()["us-29cfr1910-134"], [longer])))
+    bench.until("seal_check")
+    worn = [one.sentence for one in bench.picture.between if one.code == "wear"]
+    assert worn == ["Worn less than 11 minutes"]
+    comfort = next(item for item in bench.rules.procedure.item if item.after_wear)
+    with pytest.raises(Refused, match="11 minutes"):
+        bench.answer(comfort.id)

@@ -12,6 +12,7 @@ from dataclasses import dataclass, replace
 from fractions import Fraction
 from typing import Any, Literal
 
+from moorfog.core.kernel.arithmetic import whole_or_cut
 from moorfog.core.kernel.canonical import digest, digest_of_json
 from moorfog.core.kernel.codec import DataError, decode, encode
 from moorfog.core.kernel.once import once
@@ -84,6 +85,11 @@ class Book:
         """Return the value called ``key``, or None where the book is silent (unknown is never a pass)."""
         found = self.values.get(key)
         return found if found is not None and found.is_on else None
+
+    def minutes(self, key: str) -> str:
+        """Return a value in seconds as minutes, for a sentence; "some" where the book is silent."""
+        seconds = self.ratio(key)
+        return whole_or_cut(seconds / 60) if seconds is not None else "some"
 
     @once
     def ratio(self, key: str) -> Fraction | None:

@@ -121,7 +121,9 @@ def _answered(visit: Visit, payload: ev.Answered, at: datetime) -> Refusal | Non
     if item.after_wear and payload.answer == "fine" and visit.current_try is None:
         ready = visit.wear_ready_at()
         if ready is None or at < ready:
-            return Refusal("worn_too_short", "Comfort is judged after five minutes' wear.", "Let the wear clock run.")
+            minutes = visit.rules.book.minutes("wear.minimum")
+            words = f"Comfort is judged after {minutes} minutes' wear."
+            return Refusal("worn_too_short", words, "Let the wear clock run.")
     if payload.minutes_ago is not None and (not item.wait or not 0 <= payload.minutes_ago <= 1440):
         return Refusal("minutes", f"{payload.minutes_ago} minutes ago makes no sense here.", "Enter 0 to 1440 minutes.")
     return None

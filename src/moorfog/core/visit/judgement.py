@@ -179,7 +179,8 @@ def run_blocks(visit: Visit, now: datetime) -> list[Block]:
             out.append(_block(visit, one))
     ready = visit.wear_ready_at()
     if visit.worn_since is not None and ready is not None and now < ready:
-        out.append(Block("wear", "Worn less than five minutes", "the clock runs", "waiting", ready))
+        worn = f"Worn less than {visit.rules.book.minutes('wear.minimum')} minutes"
+        out.append(Block("wear", worn, "the clock runs", "waiting", ready))
     out += _piece_blocks(visit)
     words = {one.id: one for one in visit.rules.procedure.loop}
     for loop in visit.loops:

@@ -6,7 +6,6 @@ from datetime import datetime
 from typing import Literal
 
 from moorfog.core.events import payloads as ev
-from moorfog.core.kernel.arithmetic import whole_or_cut
 from moorfog.core.kernel.replacing import replace
 from moorfog.core.measuring.ambient import Reason
 from moorfog.core.visit.state import ScreenPart, Try, Visit
@@ -49,8 +48,7 @@ def _settle(visit: Visit, one: Try, screen: str, state: Literal["clear", "lost"]
 
 def screen_reasons(visit: Visit, one: Try) -> tuple[Reason, ...]:
     """Return why a try has no verdict yet, or none for good: a screen that holds presses, or never came back."""
-    wait = visit.rules.book.ratio(WAIT)
-    minutes = whole_or_cut(wait / 60) if wait is not None else "some"
+    minutes = visit.rules.book.minutes(WAIT)
     gone = tuple(
         Reason(
             "screen_lost",
