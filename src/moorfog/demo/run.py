@@ -176,11 +176,10 @@ class Demo:
 
     def _schema(self) -> str:
         """Return what migrations and which fold this program has; others mean that there is something to do."""
-        package = Path(__file__).parents[1]
-        lines = (package / "core" / "visit.py").read_text().splitlines()
-        fold = [one for one in lines if one.startswith("FOLD_VERSION")]
-        migrations = (package / "store" / "migrations" / "versions").glob("*.py")
-        return "\n".join([*fold, *sorted(one.name for one in migrations)])
+        from moorfog.core.visit.state import FOLD_VERSION
+
+        migrations = (Path(__file__).parents[1] / "store" / "migrations" / "versions").glob("*.py")
+        return "\n".join([f"FOLD_VERSION = {FOLD_VERSION}", *sorted(one.name for one in migrations)])
 
     def _wait(self, address: str) -> None:
         deadline = time.monotonic() + 30
