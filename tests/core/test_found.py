@@ -627,7 +627,7 @@ def test_the_verdict_waits_for_a_screen_that_may_hold_presses(rules: Rules) -> N
             break
         bench.do(shown.queue[0].act) if shown.queue[0].act else bench.answer(shown.queue[0])
     assert outcomes(bench.visit) == ["unfinished"] and not bench.picture.offers
-    assert [one.code for one in bench.picture.waiting_for] == ["screen_awaited"]
+    assert [one.code for one in bench.picture.waiting_for] == ["screen_awaited"] and bench.picture.step == "back"
     with pytest.raises(Refused, match="not_yet"):
         bench.say(ev.Signed("wearer", "0" * 64, bench.visit.seq))
     settle_screen(bench, ev.ScreenCleared(run_id, "another"))

@@ -555,6 +555,8 @@ def step_of(visit: Visit, now: datetime) -> str:
         return "size"
     if needs_decision(visit):
         return "result"
+    if waits_for_screens(visit) and not queue(visit, now):
+        return "back"
     ahead = queue(visit, now)
     if ahead:
         return ahead[0].item.step

@@ -40,7 +40,7 @@ function StreamProof({ card, view, propose, next, liveProof }: ActProps) {
             <p className="proof-inside">
               <b className="mono">{liveProof?.inside ?? "–"}</b> {proof?.unit} inside
             </p>
-            <p>
+            <p className="proof-need">
               It must rise to <b className="mono">{proof?.least}</b>.{" "}
               {seconds !== null && (
                 <span role="timer">
