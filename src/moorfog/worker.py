@@ -12,7 +12,7 @@ from sqlalchemy.exc import DBAPIError
 from moorfog.operations.accounts import forget_expired
 from moorfog.operations.jobs import claim, run_job
 from moorfog.operations.runs import void_stale_runs
-from moorfog.operations.screens import lose_screens
+from moorfog.operations.screens import forget_screens, lose_screens
 from moorfog.store.base import DatabaseClock, run_in_transaction
 
 PERIOD_S = 1.0
@@ -41,6 +41,7 @@ def work(engine: Engine, stopping: threading.Event) -> None:
                     log.info("%d screens given up: not heard of since their run", lost)
             if rounds % 300 == 0:
                 run_in_transaction(engine, lambda db: forget_expired(db, clock))
+                run_in_transaction(engine, lambda db: forget_screens(db, clock))
             rounds += 1
         except DBAPIError as error:
             log.warning("the database does not answer: %s", error.orig)

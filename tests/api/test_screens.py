@@ -60,6 +60,19 @@ def test_a_verdict_waits_until_both_screens_hold_nothing(
     assert picture(tester, visit)["verdict"] == "pass"
 
 
+def test_the_wearers_screen_does_not_speak_for_the_bench(
+    house: House, both: tuple[Client, str, str, Client, str, str]
+) -> None:
+    """Whoever has the wearer's address cannot say that the bench holds nothing."""
+    tester, visit, bench, wearer, address, tablet = both
+    seq = picture(tester, visit)["seq"]
+    here(wearer, address, tablet, seq)
+    here(wearer, address, bench, seq + 1)
+    assert "screen_awaited" in [one["code"] for one in picture(tester, visit)["between"]]
+    here(tester, f"/api/visits/{visit}", bench, picture(tester, visit)["seq"])
+    assert "screen_awaited" not in [one["code"] for one in picture(tester, visit)["between"]]
+
+
 def test_a_press_held_back_is_judged_before_anybody_signs(
     house: House, both: tuple[Client, str, str, Client, str, str]
 ) -> None:

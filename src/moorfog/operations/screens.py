@@ -63,6 +63,8 @@ def _entry(visit: Visit, screen: str, role: Role, unsent: int, seq: int) -> ev.S
     if one is None or visit.rules.book.ratio(WAIT) is None:
         return None
     known = next((each for each in one.screens if each.screen == screen), None)
+    if known is not None and known.role != role:
+        return None  # a wearer's screen does not speak for the bench's, nor the other way round
     run_id = one.started.run_id
     if known is None:
         return ev.ScreenTookPart(run_id, screen, role) if one.is_running else None
@@ -78,7 +80,7 @@ def name_those_present(db: Session, clock: Clock, done: Appended) -> Appended:
     since = clock.now(db) - PRESENT
     here = select(VisitScreen).where(VisitScreen.visit_id == head.id, VisitScreen.seen_at > since)
     for row in db.scalars(here.order_by(VisitScreen.screen)).all():
-        payload = ev.ScreenTookPart(visit.running.started.run_id, row.screen, row.role)  # type: ignore[arg-type]
+        payload = ev.ScreenTookPart(visit.running.started.run_id, row.screen, row.role)
         visit = _enter(db, clock, head, visit, payload)
     return replace(done, visit=visit)
 
@@ -95,8 +97,13 @@ def lose_screens(db: Session, clock: Clock) -> int:
         if head is not None:
             _enter(db, clock, head, load_visit(db, head), ev.ScreenLost(run_id, screen))
             count += 1
-    db.execute(delete(VisitScreen).where(VisitScreen.seen_at < now - FORGOTTEN, VisitScreen.awaited_run.is_(None)))
     return count
+
+
+def forget_screens(db: Session, clock: Clock) -> None:
+    """Delete screens not heard of for long that no run waits for."""
+    gone = VisitScreen.seen_at < clock.now(db) - FORGOTTEN
+    db.execute(delete(VisitScreen).where(gone, VisitScreen.awaited_run.is_(None)))
 
 
 def _is_over(visit: Visit, run_id: str, now: datetime) -> bool:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from datetime import date, datetime
-from typing import Any
+from typing import Any, Literal
 
 from sqlalchemy import BigInteger, Date, ForeignKey, Index, Integer, LargeBinary, String, UniqueConstraint, Uuid
 from sqlalchemy.dialects.mysql import LONGBLOB, LONGTEXT, MEDIUMTEXT
@@ -454,7 +454,7 @@ class VisitScreen(Base):
     __tablename__ = "visit_screen"
     visit_id: Mapped[str] = mapped_column(Id, ForeignKey("visit.id"), primary_key=True)
     screen: Mapped[str] = mapped_column(Id, primary_key=True)
-    role: Mapped[str] = mapped_column(String(10))
+    role: Mapped[Literal["bench", "wearer"]] = mapped_column(String(10))
     seen_at: Mapped[datetime] = mapped_column(UtcDateTime, index=True)
     awaited_run: Mapped[str | None] = mapped_column(Id, nullable=True, index=True)
 
