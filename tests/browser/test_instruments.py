@@ -126,7 +126,7 @@ def test_a_seal_too_good_to_be_read_is_held_and_proved_by_the_instrument_itself(
 @on_a_running_machine
 def test_a_blocked_hose_is_held_and_void_when_the_number_does_not_change(desk: Make, walker: Walker) -> None:
     tester = desk().sign_in()
-    at_the_start(tester, walker, "2016", "ambient_count", "Sedge", FAST, "blocked hose")
+    at_the_start(tester, walker, "2016", "ambient_count", "Sedge", FAST, "blocked hose", 5)
     run(tester)
     assert tester.until("proof") == "proof"
     tester.page.get_by_text("It must rise to").wait_for()
