@@ -13,16 +13,7 @@ from moorfog.core.measuring.readings import Chunk, Reading, chunk_of, seal_diges
 from moorfog.core.measuring.reduction import reduce_run
 from moorfog.core.rules.book import Rules
 from moorfog.core.rules.protocols import Protocol
-from moorfog.core.simulation.wearer import (
-    AMBIENT,
-    CHALLENGE,
-    FLOW_NL_PER_MS,
-    STEP_MS,
-    SimulatedAir,
-    SimulatedChamber,
-    SimulatedSuction,
-    SimulatedWearer,
-)
+from moorfog.core.simulation.wearer import SimulatedWearer, simulate_stream
 from moorfog.core.simulation.wearer import simulate as simulate_run
 from moorfog.core.transitions.admit import Refusal, admit
 from moorfog.core.transitions.fold import must_be_held_s, step
@@ -64,23 +55,7 @@ def facepiece(**changes: Any) -> ev.Facepiece:
 def broken_seal(protocol: Protocol, fault: str = "", seal: int = 10**9, last_ms: int = 22_000) -> list[Reading]:
     """What a link reads inside after a run: air from outside leaves the tube, a tight seal, broken after 14 s."""
     wearer = SimulatedWearer(3, (seal, 2), (0, 14_000), fault)
-    air, chamber, suction = (
-        SimulatedAir(3, AMBIENT, FLOW_NL_PER_MS),
-        SimulatedChamber(3, CHALLENGE),
-        SimulatedSuction(3),
-    )
-    out = []
-    for t in range(STEP_MS, last_ms + STEP_MS, STEP_MS):
-        if protocol.family == "photometer":
-            signal, beside = chamber.next_signal(t, STEP_MS, True, wearer, t)
-            out.append(Reading(t, STEP_MS, 0, FLOW_NL_PER_MS * STEP_MS, "I", "", signal, beside))
-        elif protocol.family == "pressure":
-            leak, pressure = suction.next_leak(True, wearer, t)
-            out.append(Reading(t, STEP_MS, 0, 0, "I", "", leak, None, pressure))
-        else:
-            counts, volume = air.next_counts(t, STEP_MS, True, wearer, t)
-            out.append(Reading(t, STEP_MS, counts, volume, "I", air.flags))
-    return out
+    return simulate_stream(protocol.family, wearer, lambda _: True, last_ms)
 
 
 def kind_of(name: str) -> ev.Kind:

@@ -95,10 +95,7 @@ def close_run(context: Context, run_id: str, body: CloseRun) -> Stored:
         context.clock,
         context.counter,
         run_id,
-        end=body.end,
-        count=body.count,
-        sha256=body.sha256,
-        occurred_at=body.occurred_at,
+        readings.Sealed(body.end, body.count, body.sha256, body.occurred_at),
     )
     if visit_id:
         context.after_commit.append(lambda: keep_state(visit_id, visit))

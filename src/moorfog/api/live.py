@@ -11,7 +11,7 @@ from dataclasses import dataclass, field
 from datetime import datetime
 from fractions import Fraction
 from queue import Empty, Full, Queue
-from typing import Any
+from typing import Any, TypeVar
 
 from flask import Response
 from pydantic import TypeAdapter
@@ -28,6 +28,7 @@ from moorfog.core.measuring.reduction import Reduction, reduction_for
 from moorfog.core.rules.book import Book
 from moorfog.core.views.wearer import WearerView, wearer_view
 from moorfog.core.visit.proof import ProofStream, awaits_stream
+from moorfog.core.visit.proof import followed as followed_on
 from moorfog.core.visit.state import Visit
 from moorfog.operations.proofs import stream_of, stream_on
 from moorfog.operations.readings import load_fresh_chunks
@@ -222,16 +223,9 @@ class Hub:
             watch.proof = ProofWatch(found, stream)
 
     def _read_proofs(self, db: Session, followed: list[tuple[Watch, ProofWatch]]) -> None:
-        found = load_fresh_chunks(db, {proof.run_id: proof.last_first for _, proof in followed})
-        for watch, proof in followed:
-            chunks = found.get(proof.run_id)
-            if not chunks:
-                continue
-            proof.last_first = chunks[-1].first
-            for chunk in chunks:
-                for one in chunk.readings():
-                    proof.stream.feed(one)
-            latest = proof.stream.latest
+        """Feed what is new of all proofs that are followed, and tell their screens; one question for all of them."""
+        for watch, proof, fresh in _fresh(db, followed):
+            latest = followed_on(proof.stream, fresh).latest
             said = {
                 "inside": cut(latest, 3) if latest is not None else None,
                 "still": proof.stream.is_still,
@@ -241,16 +235,23 @@ class Hub:
 
     def _read(self, db: Session, followed: list[tuple[Watch, RunWatch]]) -> None:
         """Feed what is new of all runs that are followed, and tell their screens; one question for all of them."""
-        found = load_fresh_chunks(db, {run.run_id: run.last_first for _, run in followed})
-        for watch, run in followed:
-            chunks = found.get(run.run_id)
-            if not chunks:
-                continue
-            fresh = [reading for chunk in chunks for reading in chunk.readings()]
-            run.last_first = chunks[-1].first
+        for watch, run, fresh in _fresh(db, followed):
             for one in fresh:
                 run.reduction.feed(one)
             self._send(watch, message("live", json.dumps(live_message(run, fresh))))
+
+
+W = TypeVar("W", RunWatch, ProofWatch)
+
+
+def _fresh(db: Session, followed: list[tuple[Watch, W]]) -> Iterator[tuple[Watch, W, list[Reading]]]:
+    """Yield what is followed and has new readings, with these."""
+    found = load_fresh_chunks(db, {one.run_id: one.last_first for _, one in followed})
+    for watch, one in followed:
+        chunks = found.get(one.run_id)
+        if chunks:
+            one.last_first = chunks[-1].first
+            yield watch, one, [reading for chunk in chunks for reading in chunk.readings()]
 
 
 def live_message(run: RunWatch, fresh: list[Reading]) -> dict[str, Any]:

@@ -30,7 +30,7 @@ from moorfog.operations.proposals import (
     StartRun,
     StartScreening,
 )
-from moorfog.operations.readings import store_chunks
+from moorfog.operations.readings import Sealed, store_chunks
 from moorfog.store.base import FixedClock, new_id
 from moorfog.store.log import keep_state
 from moorfog.store.models import Person, SiteTask
@@ -260,10 +260,7 @@ class Walk:
             self.clock,
             linked,
             self.run_id,
-            end=end,
-            count=len(readings),
-            sha256=seal_digest(readings),
-            occurred_at=self.clock.at,
+            Sealed(end, len(readings), seal_digest(readings), self.clock.at),
         )
         keep_state(self.visit_id, self.visit)
 

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
-from datetime import datetime
+from dataclasses import replace
 from typing import Any
 
 from sqlalchemy import delete, insert, select
@@ -26,7 +25,7 @@ from moorfog.core.visit.proof import (
 )
 from moorfog.core.visit.state import Try, Visit
 from moorfog.core.visit.tries import find_try
-from moorfog.operations.readings import load_chunks, missing
+from moorfog.operations.readings import Sealed, load_readings
 from moorfog.operations.visits import append
 from moorfog.store.base import Clock, new_id
 from moorfog.store.models import Lease, VisitHead
@@ -86,16 +85,6 @@ def open_proof(db: Session, clock: Clock, head: VisitHead, visit: Visit, run_pla
     )
 
 
-@dataclass(frozen=True)
-class Sealed:
-    """How a link says a stream ended: how many readings there were, and their SHA-256."""
-
-    end: ev.RunEnd
-    count: int
-    sha256: str
-    occurred_at: datetime
-
-
 def close_proof(
     db: Session, clock: Clock, actor: str, head: VisitHead, visit: Visit, lease: Lease, sealed: Sealed
 ) -> Visit:
@@ -103,9 +92,7 @@ def close_proof(
 
     Raises :class:`Conflict` ``readings_missing`` with what is stored, so that the link can send the rest again.
     """
-    readings = [reading for chunk in load_chunks(db, lease.run_id) for reading in chunk.readings()]
-    if len(readings) < sealed.count:
-        raise missing(len(readings), sealed.count)
+    readings = load_readings(db, lease.run_id, sealed.count)
     payload = measured(visit, str(lease.plan[PROOF_OF]), lease.run_id, readings, sealed.end)
     if payload.sha256 != sealed.sha256:
         payload = replace(payload, end="lost")  # what is stored is not what was read: nothing is proved by it

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Mapping
-from dataclasses import fields
+from dataclasses import dataclass, fields
 from datetime import datetime
 from functools import cache
 from typing import Any
@@ -14,7 +14,8 @@ from sqlalchemy import Engine, bindparam, insert, select, text
 from sqlalchemy.exc import IntegrityError, OperationalError
 from sqlalchemy.orm import Session
 
-from moorfog.core.measuring.readings import Chunk
+from moorfog.core.events.payloads import RunEnd
+from moorfog.core.measuring.readings import Chunk, Reading
 from moorfog.operations.accounts import digest_of
 from moorfog.operations.errors import Conflict, DomainError
 from moorfog.operations.links import Linked
@@ -144,6 +145,27 @@ def missing(stored: int, wanted: int) -> Conflict:
         f"{stored} of {wanted} readings are stored. Send the others, then go on.",
         {"stored": stored},
     )
+
+
+@dataclass(frozen=True)
+class Sealed:
+    """How a link says that readings ended: how many there were, and their SHA-256."""
+
+    end: RunEnd
+    count: int
+    sha256: str
+    occurred_at: datetime
+
+
+def load_readings(db: Session, run_id: str, at_least: int = 0) -> list[Reading]:
+    """Return what is stored of a run in order.
+
+    Raises :class:`Conflict` ``readings_missing`` where it is fewer than the link has read, so that it sends the rest.
+    """
+    found = [reading for chunk in load_chunks(db, run_id) for reading in chunk.readings()]
+    if len(found) < at_least:
+        raise missing(len(found), at_least)
+    return found
 
 
 def load_chunks(db: Session, run_id: str) -> list[Chunk]:

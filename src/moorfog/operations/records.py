@@ -8,7 +8,7 @@ from sqlalchemy.orm import Session
 from moorfog.core.record.record import make_record, record_bytes
 from moorfog.documents.tables import readings_csv, results_csv
 from moorfog.operations.accounts import READERS, Actor
-from moorfog.operations.readings import load_chunks
+from moorfog.operations.readings import load_chunks, load_readings
 from moorfog.operations.visits import find_head
 from moorfog.store.log import load_events, load_rules, load_visit
 from moorfog.store.models import SignatureRow
@@ -37,8 +37,7 @@ def export_readings(db: Session, actor: Actor, visit_id: str) -> str:
         (one.no, reading)
         for one in visit.tries
         if one.closed is not None
-        for chunk in load_chunks(db, one.started.run_id)
-        for reading in chunk.readings()
+        for reading in load_readings(db, one.started.run_id)
     )
 
 

@@ -12,7 +12,7 @@ from moorfog.core.visit.judgement import is_sealed
 from moorfog.documents.report import Names, PageSize, render_pdf, report_view
 from moorfog.operations.accounts import READERS, Actor
 from moorfog.operations.errors import DomainError, NotFound
-from moorfog.operations.readings import load_chunks
+from moorfog.operations.readings import load_readings
 from moorfog.operations.visits import find_head
 from moorfog.store.base import Clock, new_id
 from moorfog.store.log import load_visit
@@ -61,9 +61,7 @@ def issue_report(db: Session, clock: Clock, actor: Actor, visit_id: str, page_si
         tuple(signed.values()),
     )
     readings = {
-        one.started.run_id: [reading for chunk in load_chunks(db, one.started.run_id) for reading in chunk.readings()]
-        for one in visit.tries
-        if one.closed is not None
+        one.started.run_id: load_readings(db, one.started.run_id) for one in visit.tries if one.closed is not None
     }
     content = render_pdf(report_view(visit, visit_id, names, readings, page_size))
     row = DocumentRow(

@@ -22,13 +22,14 @@ from moorfog.core.rules.book import Book, Protocol
 from moorfog.core.simulation.faults import KIT_FAULTS, PRACTICE, TIGHT_SEAL, WEARER_FAULTS
 from moorfog.core.simulation.wearer import faulty_factors, wearer_factors
 from moorfog.core.views.picture import level_for, run_protocols
-from moorfog.core.visit.state import Try, Visit
+from moorfog.core.visit.state import Visit
+from moorfog.core.visit.tries import find_try
 from moorfog.operations.errors import Conflict, DomainError, NotFound
 from moorfog.operations.kit import find_instrument, instrument_facts
 from moorfog.operations.links import Linked
-from moorfog.operations.proofs import PROOF_OF, Sealed, close_proof, open_proof
+from moorfog.operations.proofs import PROOF_OF, close_proof, open_proof
 from moorfog.operations.proposals import StartRun
-from moorfog.operations.readings import load_chunks, missing, no_lease
+from moorfog.operations.readings import Sealed, load_readings, no_lease
 from moorfog.operations.visits import append
 from moorfog.store.base import Clock, new_id
 from moorfog.store.log import load_visit, lock_head
@@ -156,10 +157,6 @@ def simulated_wearer(db: Session, visit: Visit, protocol: Protocol, fault: str =
     }
 
 
-def _try_of(visit: Visit, run_id: str) -> Try | None:
-    return next((one for one in visit.tries if one.started.run_id == run_id), None)
-
-
 def visit_of_run(db: Session, run_id: str) -> str | None:
     """Return the visit whose run holds a counter, or None."""
     return db.scalar(select(Lease.visit_id).where(Lease.run_id == run_id))
@@ -196,11 +193,7 @@ def close_run(
     clock: Clock,
     row: Linked,
     run_id: str,
-    *,
-    end: ev.RunEnd,
-    count: int,
-    sha256: str,
-    occurred_at: datetime,
+    sealed: Sealed,
 ) -> Visit:
     """Seal a run: compare what is stored with what the link read, reduce it to window sums, let the lease go.
 
@@ -213,19 +206,17 @@ def close_run(
     lease = _leased(db, row.id, run_id)
     visit = load_visit(db, head)
     if PROOF_OF in lease.plan:
-        return close_proof(db, clock, f"link:{row.name}", head, visit, lease, Sealed(end, count, sha256, occurred_at))
-    one = _try_of(visit, run_id)
+        return close_proof(db, clock, f"link:{row.name}", head, visit, lease, sealed)
+    one = find_try(visit, run_id)
     protocol = visit.rules.protocol(one.started.protocol_id) if one else None
     if one is None or one.counted is None or protocol is None:
         raise NotFound("run")
-    readings = [reading for chunk in load_chunks(db, run_id) for reading in chunk.readings()]
-    if len(readings) < count:
-        raise missing(len(readings), count)
-    payload = closed_with(run_id, protocol, visit.rules.book, readings, end, one.counted.instrument)
-    if payload.sha256 != sha256:
+    readings = load_readings(db, run_id, sealed.count)
+    payload = closed_with(run_id, protocol, visit.rules.book, readings, sealed.end, one.counted.instrument)
+    if payload.sha256 != sealed.sha256:
         differ = ev.Deviation("digest", "stored and sealed digests differ", 0)
         payload = replace(payload, deviations=(*payload.deviations, differ))
-    moment = max(occurred_at, visit.last_at or occurred_at)
+    moment = max(sealed.occurred_at, visit.last_at or sealed.occurred_at)
     after = append(db, clock, f"link:{row.name}", head, visit, new_id(), payload, moment, digest(encode(payload)))
     db.execute(delete(Lease).where(Lease.run_id == run_id))
     open_proof(db, clock, head, after, lease.plan)
@@ -252,7 +243,7 @@ def void_run(db: Session, clock: Clock, visit_id: str, run_id: str, reason: str,
     if head is None:
         return
     visit = load_visit(db, head)
-    one, lease = _try_of(visit, run_id), db.scalar(select(Lease).where(Lease.run_id == run_id))
+    one, lease = find_try(visit, run_id), db.scalar(select(Lease).where(Lease.run_id == run_id))
     if lease is not None and PROOF_OF in lease.plan:
         close_proof(db, clock, actor, head, visit, lease, Sealed("lost", 0, "", clock.now(db)))
     elif one is not None and one.closed is None and not one.voided:

@@ -8,6 +8,7 @@ from fractions import Fraction
 from itertools import takewhile
 
 from moorfog.core.events.measured import Hold, MeasuredWindow, SignalWindow
+from moorfog.core.kernel.arithmetic import concentration
 from moorfog.core.measuring import negative_pressure as suction
 from moorfog.core.measuring import photometer
 from moorfog.core.measuring.ambient import Outside, outside_of
@@ -42,7 +43,7 @@ class LiveNumbers:
 def value_of(protocol: Protocol, one: Reading) -> Fraction:
     """Return what a reading shows: particles per cm³, µg/m³, or the leak in ml/min."""
     if protocol.is_counted:
-        return Fraction(one.counts * 1_000_000, one.volume_nl) if one.volume_nl > 0 else Fraction(0)
+        return concentration(one.counts, one.volume_nl) if one.volume_nl > 0 else Fraction(0)
     return max(Fraction(one.signal or 0, 1000), Fraction(0))
 
 
@@ -54,7 +55,7 @@ def recent_value(protocol: Protocol, readings: Sequence[Reading]) -> Fraction | 
         return None
     if protocol.is_counted:
         volume = sum(one.volume_nl for one in own)
-        return Fraction(sum(one.counts for one in own) * 1_000_000, volume) if volume > 0 else None
+        return concentration(sum(one.counts for one in own), volume) if volume > 0 else None
     return sum((value_of(protocol, one) for one in own), Fraction(0)) / len(own)
 
 
@@ -139,7 +140,7 @@ def _shares_so_far(
             inside = photometer.inside_signal(slices, how) if slices and how in photometer.INSIDE_BY else None
         else:
             counts, volume = _inside(windows, index)
-            inside = Fraction(counts * 1_000_000, volume) if volume > 0 else None
+            inside = concentration(counts, volume) if volume > 0 else None
         if inside is not None and outside.value is not None and outside.value > 0:
             out[index] = inside / outside.value
     return out

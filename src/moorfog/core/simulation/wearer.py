@@ -8,7 +8,8 @@ It exists to try the whole chain without a person, and to learn on; never to sta
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
+from bisect import bisect_right
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -206,20 +207,38 @@ def simulate(
     ``outside`` is the ambient in particles per cm³ or the challenge in µg/m³, the usual one where it is left out; a
     negative-pressure test has none.
     """
+    windows = protocol.windows()
+    ends = [one.end_ms for one in windows]
+
+    def is_in(begin_ms: int) -> bool:
+        return windows[bisect_right(ends, begin_ms)].valve == "IN"
+
+    last_ms = protocol.total_s * 1000
+    return simulate_stream(protocol.family, wearer, is_in, last_ms, outside, flow_nl_per_ms, step_ms)
+
+
+def simulate_stream(
+    family: str,
+    wearer: SimulatedWearer,
+    is_in: Callable[[int], bool],
+    last_ms: int,
+    outside: float | None = None,
+    flow_nl_per_ms: int = FLOW_NL_PER_MS,
+    step_ms: int = STEP_MS,
+) -> list[Reading]:
+    """Return readings up to ``last_ms``. ``is_in``: whether the valve is turned inside in what begins at a ms."""
     if outside is None:
-        outside = CHALLENGE if protocol.family == "photometer" else AMBIENT
+        outside = CHALLENGE if family == "photometer" else AMBIENT
     air = SimulatedAir(wearer.seed, outside, flow_nl_per_ms)
     chamber, suction = SimulatedChamber(wearer.seed, outside), SimulatedSuction(wearer.seed)
-    windows, out, at = protocol.windows(), list[Reading](), 0
-    for t in range(step_ms, protocol.total_s * 1000 + step_ms, step_ms):
-        while t - step_ms >= windows[at].end_ms:
-            at += 1
-        is_inside = valve_shown(wearer, windows[at].valve == "IN")
+    out = list[Reading]()
+    for t in range(step_ms, last_ms + step_ms, step_ms):
+        is_inside = valve_shown(wearer, is_in(t - step_ms))
         letter = "I" if is_inside else "O"
-        if protocol.family == "photometer":
+        if family == "photometer":
             signal, beside = chamber.next_signal(t, step_ms, is_inside, wearer, t)
             out.append(Reading(t, step_ms, 0, flow_nl_per_ms * step_ms, letter, "", signal, beside))
-        elif protocol.family == "pressure":
+        elif family == "pressure":
             leak, pressure = suction.next_leak(is_inside, wearer, t)
             out.append(Reading(t, step_ms, 0, 0, letter, "", leak, None, pressure))
         else:

@@ -14,7 +14,7 @@ from moorfog.core.measuring.ambient import Reason
 from moorfog.core.rules.book import Book, Gravity, Item
 from moorfog.core.rules.validity import valid_until
 from moorfog.core.visit.denials import denial_reason
-from moorfog.core.visit.screens import AWAITED, awaited_screens, screen_reasons
+from moorfog.core.visit.screens import AWAITED, screen_reasons
 from moorfog.core.visit.state import (
     Outcome,
     Try,
@@ -359,7 +359,9 @@ def awaits_readings(visit: Visit, one: Try) -> bool:
 def waits_for_screens(visit: Visit) -> bool:
     """True while nothing but presses that a screen may still hold keeps the last try from its verdict."""
     current = visit.current_try
-    return bool(awaited_screens(current)) and current is not None and outcome(visit, current)[0] == "unfinished"
+    if current is None or current.is_running or not any(one.state == "awaited" for one in current.screens):
+        return False
+    return outcome(visit, current)[0] == "unfinished"
 
 
 def outcome(visit: Visit, one: Try) -> tuple[Outcome, tuple[Reason, ...]]:

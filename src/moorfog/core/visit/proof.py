@@ -15,7 +15,8 @@ from datetime import datetime
 from fractions import Fraction
 
 from moorfog.core.events.payloads import ProofMeasured
-from moorfog.core.kernel.arithmetic import cut, decimal_or_none, whole_or_cut
+from moorfog.core.kernel.arithmetic import concentration, cut, decimal_or_none, whole_or_cut
+from moorfog.core.measuring.live import value_of
 from moorfog.core.measuring.readings import Reading
 from moorfog.core.rules.book import Book
 from moorfog.core.rules.protocols import Protocol
@@ -90,7 +91,8 @@ class ProofStream:
     """Follows the readings of a proof. Figures in the unit of the display, means over ``mean_ms`` of inside air.
 
     Nothing counts until as little as before has been read for ``still_ms`` on end: outside air leaves the tube first. A
-    gap, a flag or the valve turned away begins it anew. ``low`` is the last mean before the rise, ``high`` the highest.
+    gap, a flag or the valve turned away begins it anew. ``low`` is the last mean before the rise, ``high`` the first
+    that is enough.
     """
 
     protocol: Protocol
@@ -121,21 +123,24 @@ class ProofStream:
         if one.valve != "I" or one.flags:
             return
         self._block.append(one)
-        if sum(each.dt for each in self._block) >= self.mean_ms:
+        if self._length() >= self.mean_ms:
             self._take(self._mean())
             self._block = []
+
+    def _length(self) -> int:
+        return sum(each.dt for each in self._block)
 
     def _mean(self) -> Fraction:
         if self.protocol.is_counted:
             volume = sum(each.volume_nl for each in self._block)
-            return Fraction(sum(each.counts for each in self._block) * 1_000_000, volume) if volume > 0 else Fraction(0)
-        whole = sum(each.dt for each in self._block)
-        return Fraction(sum(max(each.signal or 0, 0) * each.dt for each in self._block), whole * 1000)
+            return concentration(sum(each.counts for each in self._block), volume) if volume > 0 else Fraction(0)
+        weighted = (value_of(self.protocol, each) * each.dt for each in self._block)
+        return sum(weighted, Fraction(0)) / self._length()
 
     def _take(self, mean: Fraction) -> None:
         self.latest = mean
         if mean < self.least:
-            self._still += sum(each.dt for each in self._block)
+            self._still += self._length()
             self.low = mean
             return
         if not self.is_still:

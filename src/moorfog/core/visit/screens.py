@@ -74,13 +74,6 @@ def screen_reasons(visit: Visit, one: Try) -> tuple[Reason, ...]:
     return gone + awaited
 
 
-def awaited_screens(one: Try | None) -> tuple[ScreenPart, ...]:
-    """Return the screens that a try that is over waits for."""
-    if one is None or one.is_running:
-        return ()
-    return tuple(each for each in one.screens if each.state == "awaited")
-
-
 def waited_until(visit: Visit, one: Try) -> datetime | None:
     """Return until when the screens of a try are waited for; None without a bound."""
     wait = visit.rules.book.ratio(WAIT)

@@ -1,4 +1,5 @@
 import { useState } from "react";
+import type { Schemas } from "@/api/client";
 import { useNow } from "@/app/clock";
 import { KEY, useKeys } from "@/app/keys";
 import { Text } from "@/design/Fields";
@@ -12,14 +13,20 @@ export function CountedProof(props: ActProps) {
   return props.view.picture.proof?.is_read ? <StreamProof {...props} /> : <ProofCard {...props} />;
 }
 
+/** The seconds left for a proof, and why it can show nothing any more, empty while it can. */
+function useTimeLeft(proof: Schemas["ProofView"] | null) {
+  const now = useNow(500);
+  const seconds = proof?.until ? Math.max(0, Math.ceil((Date.parse(proof.until) - now) / 1000)) : null;
+  const late = proof?.against || (seconds === 0 ? "Too late: this run can no longer be proved. Run again." : "");
+  return { seconds, late };
+}
+
 /** The seal is broken on purpose while the instrument reads on inside: it sees the rise itself, and nobody types it. */
 function StreamProof({ card, view, propose, next, liveProof }: ActProps) {
   const { proof, tries } = view.picture;
-  const now = useNow(500);
+  const { seconds, late } = useTimeLeft(proof);
   const say = () => propose({ kind: "proof_given", run_id: tries.at(-1)?.run_id ?? "", rose: false, seen: "" });
   useKeys({ [KEY.notFine]: say });
-  const seconds = proof?.until ? Math.max(0, Math.ceil((Date.parse(proof.until) - now) / 1000)) : null;
-  const isLate = seconds === 0 || Boolean(proof?.against);
   const words = liveProof?.risen
     ? "It rose. The reading is being kept."
     : liveProof?.still
@@ -28,9 +35,9 @@ function StreamProof({ card, view, propose, next, liveProof }: ActProps) {
   return (
     <section className="card" data-item={card.id} data-proof={liveProof?.still ? "ready" : "wait"}>
       <Head card={card}>
-        {isLate ? (
+        {late ? (
           <div className="note rust" role="alert">
-            <p>{proof?.against || "Too late: this run can no longer be proved. Run again."}</p>
+            <p>{late}</p>
           </div>
         ) : (
           <div className="proof-read">
@@ -56,7 +63,7 @@ function StreamProof({ card, view, propose, next, liveProof }: ActProps) {
         )}
       </Head>
       <Foot next={next}>
-        <Key cap="N" label={isLate ? "cannot be proved: void" : "it does not rise: void"} tone="rust" onPress={say} />
+        <Key cap="N" label={late ? "cannot be proved: void" : "it does not rise: void"} tone="rust" onPress={say} />
       </Foot>
     </section>
   );
@@ -67,11 +74,9 @@ function ProofCard({ card, view, propose, next }: ActProps) {
   const { proof, tries } = view.picture;
   const [seen, setSeen] = useState("");
   const runId = tries.at(-1)?.run_id ?? "";
-  const left = useNow(500);
+  const { seconds, late } = useTimeLeft(proof);
   const say = (rose: boolean) => propose({ kind: "proof_given", run_id: runId, rose, seen: rose ? seen : "" });
   useKeys({ [KEY.notFine]: () => say(false) });
-  const seconds = proof?.until ? Math.max(0, Math.ceil((Date.parse(proof.until) - left) / 1000)) : null;
-  const isLate = seconds === 0 || Boolean(proof?.against);
   return (
     <section className="card" data-item={card.id}>
       <Head card={card}>
@@ -81,9 +86,9 @@ function ProofCard({ card, view, propose, next }: ActProps) {
             That may be a very good seal, a blocked line, or a HEPA filter left on it. Break the seal: the number must
             rise{proof?.least ? ` to ${proof.least} ${proof.unit} or more` : ""}.
           </p>
-          {isLate ? (
+          {late ? (
             <p className="rust" role="alert">
-              {proof?.against || "Too late: this run can no longer be proved. Run again."}
+              {late}
             </p>
           ) : (
             seconds !== null && (
@@ -93,7 +98,7 @@ function ProofCard({ card, view, propose, next }: ActProps) {
             )
           )}
         </div>
-        {!isLate && (
+        {!late && (
           <form
             className="field-row"
             onSubmit={(event) => {
@@ -121,7 +126,7 @@ function ProofCard({ card, view, propose, next }: ActProps) {
       <Foot next={next}>
         <Key
           cap="N"
-          label={isLate ? "cannot be proved: void" : "it did not rise: void"}
+          label={late ? "cannot be proved: void" : "it did not rise: void"}
           tone="rust"
           onPress={() => say(false)}
         />
