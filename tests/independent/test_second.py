@@ -6,6 +6,7 @@ import ast
 import copy
 import json
 from pathlib import Path
+from typing import Any
 
 import pytest
 
@@ -35,8 +36,27 @@ def test_passes_are_among_them_and_a_forged_one_is_found() -> None:
     assert any("gate shave" in one for one in differences(lacking)) and "the chain breaks" in differences(lacking)
 
 
+def test_it_tells_void_from_unfinished_and_counts_for_itself() -> None:
+    way = Way("us-29cfr1910-134", "fast-count-elastomeric")
+    found: dict[str, Any] = {}
+    for record in generated(way, EACH):
+        for one in record["verdict"]["tries"]:
+            found.setdefault(one["outcome"], record)
+    for outcome, other in (("void", "unfinished"), ("unfinished", "void"), ("fail", "void")):
+        forged = copy.deepcopy(found[outcome])
+        forged["verdict"]["tries"][-1]["outcome"] = other
+        assert any(f"and here {outcome}" in one for one in differences(forged))
+    forged = copy.deepcopy(found["pass"])
+    told = forged["verdict"]["tries"][-1]
+    told["bound"] = f"{float(told['bound']) * 1.001:.6g}"
+    told["exercises"][0]["factor"] = "100"
+    assert [one.split()[1] for one in differences(forged)] == ["exercises", "lower"]
+
+
 def test_it_imports_nothing_of_the_program() -> None:
-    tree = ast.parse((Path(__file__).parent / "second.py").read_text())
-    names = {node.module or "" for node in ast.walk(tree) if isinstance(node, ast.ImportFrom)}
-    names |= {one.name for node in ast.walk(tree) if isinstance(node, ast.Import) for one in node.names}
-    assert not any(one.startswith(("moorfog", "tests")) for one in names)
+    for name in ("second", "figures", "log"):
+        tree = ast.parse((Path(__file__).parent / f"{name}.py").read_text())
+        names = {node.module or "" for node in ast.walk(tree) if isinstance(node, ast.ImportFrom)}
+        names |= {one.name for node in ast.walk(tree) if isinstance(node, ast.Import) for one in node.names}
+        own = {"tests.independent.figures", "tests.independent.log"}
+        assert not any(one.startswith(("moorfog", "tests")) for one in names - own), name

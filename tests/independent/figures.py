@@ -1,0 +1,317 @@
+"""What the second judge makes of readings and of figures typed from a display, with what counting can show."""
+
+from __future__ import annotations
+
+from datetime import timedelta
+from fractions import Fraction
+from itertools import pairwise
+
+from scipy.optimize import brentq
+from scipy.stats import gamma, poisson
+
+from tests.independent.log import Json, Judged, Log, number
+
+
+def upper_limit(counts: int) -> float:
+    """The mean at which so few counts or fewer come up once in twenty times, by searching for it.
+
+    Garwood 1936 (recalled): the one-sided 95 % limit of a Poisson mean; no counts at all give 2.996.
+    """
+    return float(brentq(lambda mean: poisson.cdf(counts, mean) - 0.05, 1e-9, 4 * counts + 20, xtol=1e-13, rtol=1e-14))
+
+
+def overall_bound(weights: list[float], counts: list[int]) -> float:
+    """The lower 95 % bound of an overall fit factor; ``weights``: 1 ÷ (outside × volume) of each exercise.
+
+    Equal weights: the counts pooled, exactly. Otherwise Fay and Feuer 1997 (recalled), as a quantile of the gamma
+    distribution with the mean and the variance of the weighted sum, the largest weight added once.
+    """
+    largest = max(weights)
+    if largest - min(weights) <= 1e-12 * largest:
+        return len(weights) / (largest * upper_limit(sum(counts)))
+    mean = sum(w * n for w, n in zip(weights, counts, strict=True)) + largest
+    variance = sum(w * w * n for w, n in zip(weights, counts, strict=True)) + largest**2
+    return len(weights) / float(gamma.ppf(0.95, mean**2 / variance, scale=variance / mean))
+
+
+class Figures(Log):
+    """The numbers of runs."""
+
+    def counted(self, out: Judged, payload: Json, piece: Json, protocol: Json) -> None:
+        level = number(payload["level"]) or Fraction(10**9)
+        self.inside: list[Fraction] = []
+        self.sampled: list[tuple[int, float]] = []
+        closed, typed = self.first_of("run_closed", out.run_id), self.first_of("numbers_typed", out.run_id)
+        if closed is not None and not self.is_whole(out, closed):
+            return
+        if closed is not None:
+            factors, low = self.from_readings(out, payload, piece, protocol, level)
+        elif typed is not None:
+            factors, low = self.from_display(out, payload, protocol, typed)
+        else:
+            out.add("open", "no numbers")
+            return
+        if not factors:
+            return
+        out.factors, out.overall = factors, len(factors) / sum(1 / one for one in factors)
+        if self.sampled:
+            out.bounds = [1 / (weight * upper_limit(counts)) for counts, weight in self.sampled]
+            out.bound = overall_bound([weight for _, weight in self.sampled], [counts for counts, _ in self.sampled])
+        if min(factors) < (self.figure("ff.suspect") or 0):
+            out.add("spoilt", "it leaks as if it were not on")
+            return
+        each = self.value("judged_by") == "every_exercise"
+        if (min(factors) if each else out.overall) < level:
+            out.add("low", "below the level")
+            return
+        least = [one for one in (out.bound, *(out.bounds if each else ())) if one is not None]
+        out.is_marginal = bool(least) and min(least) < level
+        if low and payload["source"] == "counter":
+            self.proved_by_stream(out, payload, protocol)
+        elif low:
+            self.typed_proof(out)
+
+    def is_whole(self, out: Judged, closed: Json) -> bool:
+        """Whether readings came from the first exercise to the last, with nothing amiss."""
+        if closed["end"] == "lost" or closed["deviations"]:
+            out.add("spoilt", "not whole")
+        elif closed["end"] != "complete":
+            out.add("open", "stopped early")
+            out.is_stopped = True
+        return closed["end"] == "complete" and not closed["deviations"]
+
+    def typed_proof(self, out: Judged) -> None:
+        """Whether the display rose when the seal was broken, and nobody ever said that it did not."""
+        proofs = [one["payload"] for one in self.of("proof_given") if one["payload"]["run_id"] == out.run_id]
+        if not proofs:
+            out.add("open", "held")
+        elif not all(one["rose"] for one in proofs):
+            out.add("denied", "it did not rise")
+
+    def proved_by_stream(self, out: Judged, payload: Json, protocol: Json) -> None:
+        """Whether the instrument itself read the rise: still for so long, then so many times the inside, in one piece.
+
+        docs/quantitative.md, The proof. The means are of so many seconds of readings, one after the other.
+        """
+        said = [one["payload"] for one in self.of("proof_given") if one["payload"]["run_id"] == out.run_id]
+        given = [one["payload"] for one in self.of("proof_measured") if one["payload"]["run_id"] == out.run_id]
+        is_denied = not all(one["rose"] for one in said)
+        if not is_denied and not given:
+            out.add("open", "held")
+            return
+        step = number(payload["instrument"]["resolution"]) or Fraction(1)
+        least = (self.figure("proof.rise") or 0) * max(*self.inside, step / 2)
+        streams = [self.rows(one["stream_id"]) if one["end"] != "lost" else [] for one in given]
+        if is_denied or not all(self.rises(rows, protocol, least) for rows in streams):
+            out.add("denied", "held and not proved")
+
+    def rises(self, rows: list[Json], protocol: Json, least: Fraction) -> bool:
+        still = mean_of = 0
+        part: list[Json] = []
+        wanted, length = (self.figure("proof.still") or 0) * 1000, (self.figure("proof.mean") or 0) * 1000
+        before = None
+        for one in rows:
+            if before is not None and abs(one["t"] - one["dt"] - before) * 2 > one["dt"]:
+                part, still = [], 0
+            before = one["t"]
+            if one["valve"] != "I":
+                part, still = [], 0
+                continue
+            part.append(one)
+            mean_of = sum(each["dt"] for each in part)
+            if mean_of < length:
+                continue
+            if protocol["family"] in ("photometer", "pressure"):
+                mean = Fraction(sum(max(each["signal"], 0) * each["dt"] for each in part), mean_of * 1000)
+            else:
+                volume = sum(each["volume_nl"] for each in part)
+                mean = Fraction(sum(each["counts"] for each in part) * 10**6, volume) if volume else Fraction(0)
+            part = []
+            if mean >= least and still >= wanted:
+                return True
+            still = still + mean_of if mean < least else 0
+        return False
+
+    def windows(self, protocol: Json) -> list[tuple[int, Json, int, int]]:
+        out, clock = [], 0
+        for index, one in enumerate(each for each in protocol["exercise"] if not each.get("stands_for")):
+            for part in one.get("segment", []):
+                out.append((index, part, clock, clock + part["seconds"] * 1000))
+                clock += part["seconds"] * 1000
+            if not one.get("segment"):
+                clock += one["seconds"] * 1000
+        return out
+
+    def summed(self, protocol: Json) -> list[int]:
+        """The places of the exercises that count in the sum."""
+        plain = [one for one in protocol["exercise"] if not one.get("stands_for")]
+        return [n for n, one in enumerate(plain) if one.get("in_sum", True)]
+
+    def rows(self, run_id: str) -> list[Json]:
+        out = []
+        for chunk in self.record["readings"].get(run_id, []):
+            for n in range(len(chunk["t"])):
+                row = {key: chunk[key][n] for key in ("t", "dt", "counts", "volume_nl", "valve")}
+                row |= {key: chunk[key][n] for key in ("signal", "chamber", "pressure") if chunk.get(key)}
+                out.append(row)
+        return out
+
+    def from_readings(
+        self, out: Judged, payload: Json, piece: Json, protocol: Json, level: Fraction
+    ) -> tuple[list[Fraction], bool]:
+        rows = self.rows(payload["run_id"])
+        if protocol["family"] == "pressure":
+            return self.holds(out, protocol, payload, rows, level)
+        if protocol["family"] == "photometer":
+            return self.signals(out, protocol, payload, piece, rows)
+        ambient: list[tuple[int, Fraction]] = []
+        inside: dict[int, list[int]] = {}
+        for index, part, first, last in self.windows(protocol):
+            used = [one for one in rows if one["t"] - one["dt"] >= first and one["t"] <= last]
+            if part["use"] == "outside" and used:
+                mean = Fraction(sum(one["counts"] for one in used) * 10**6, sum(one["volume_nl"] for one in used))
+                ambient.append((index, mean))
+            if part["use"] == "inside":
+                sums = inside.setdefault(index, [0, 0])
+                sums[0] += sum(one["counts"] for one in used)
+                sums[1] += sum(one["volume_nl"] for one in used)
+        means = [mean for _, mean in ambient]
+        summed = [
+            n
+            for n, one in enumerate(each for each in protocol["exercise"] if not each.get("stands_for"))
+            if one.get("in_sum", True)
+        ]
+        if protocol["outside"] == "mean_of_neighbours":
+            pairs = list(pairwise(means))
+        else:
+            pairs = [(means[0], means[-1])] * len(summed) if len(means) > 1 else []
+        if len(pairs) != len(summed) or any(inside.get(one, [0, 0])[1] <= 0 for one in summed):
+            out.add("spoilt", "something was not read")
+            return [], False
+        least = number(payload["instrument"]["ambient_minimum"]) or Fraction(0)
+        drift = self.figure("drift.maximum") or Fraction(0)
+        if min(means) < least or any(abs(a - b) * 2 / (a + b) > drift for a, b in pairs):
+            out.add("spoilt", "outside")
+        cap = self.figure("mode.classified.cap") if payload["mode"] == "classified" else None
+        factors = []
+        for one, (a, b) in zip(summed, pairs, strict=True):
+            counts, volume = inside[one]
+            self.sampled.append((counts, 2e6 / float((a + b) * volume)))
+            self.inside.append(Fraction(counts * 10**6, volume))
+            factor = (a + b) / 2 / Fraction(max(counts, 1) * 10**6, volume)
+            factors.append(min(factor, cap) if cap is not None else factor)
+        total, volume = sum(inside[one][0] for one in summed), sum(inside[one][1] for one in summed)
+        return factors, total == 0 or Fraction(total * 10**6, volume) <= self.low(payload)
+
+    def low(self, payload: Json) -> Fraction:
+        """The inside figure up to which a HEPA filter may have been left on the line."""
+        zero = [one for one in payload["instrument"]["checks"] if one["name"] == "zero"]
+        times = self.figure("near_zero.clean_air")
+        least = self.figure("near_zero.concentration") or Fraction(0)
+        if not zero or times is None or payload["mode"] == "pressure":
+            return least
+        return max(least, times * (number(zero[-1]["value"]) or 0), number(zero[-1]["limit"]) or Fraction(0))
+
+    def holds(
+        self, out: Judged, protocol: Json, payload: Json, rows: list[Json], level: Fraction
+    ) -> tuple[list[Fraction], bool]:
+        flow, factors, by = Fraction(protocol["suction"]["flow"]) * 1000, list[Fraction](), dict[int, list[Fraction]]()
+        step, least = (number(payload["instrument"]["resolution"]) or Fraction(0)) * 1000, 0
+        wanted, room = Fraction(protocol["suction"]["pressure"]), Fraction(protocol["suction"]["tolerance"])
+        for index, part, first, last in self.windows(protocol):
+            if part["use"] != "hold":
+                continue
+            used = [one for one in rows if one["t"] - one["dt"] >= first and one["t"] <= last]
+            if not used or any(abs(Fraction(one["pressure"], 1000) - wanted) > room for one in used):
+                out.add("spoilt", "a breath was not held")
+                return [], False
+            leak = Fraction(sum(one["signal"] * one["dt"] for one in used), sum(one["dt"] for one in used)) / 1000
+            least += leak <= step
+            self.inside.append(leak)
+            factors.append(flow / max(leak, step))
+            by.setdefault(index, []).append(factors[-1])
+        pairs = [len(one) / sum(1 / each for each in one) for one in by.values()]
+        if protocol["suction"]["pairs"] and len(pairs) / sum(1 / one for one in pairs) < level:
+            out.add("low", "pairs below the level")
+        return factors, least == len(factors)
+
+    def signals(
+        self, out: Judged, protocol: Json, payload: Json, piece: Json, rows: list[Json]
+    ) -> tuple[list[Fraction], bool]:
+        breath = protocol["aerosol"]["breath_s"] * 1000
+        inside: dict[int, list[list[Json]]] = {}
+        beside: dict[int, list[Json]] = {}
+        ambient: list[list[Json]] = []
+        for index, part, first, last in self.windows(protocol):
+            used = [one for one in rows if one["t"] - one["dt"] >= first and one["t"] <= last]
+            if part["use"] == "outside":
+                ambient.append(used)
+            if part["use"] == "inside":
+                breaths: dict[int, list[Json]] = {}
+                for one in used:
+                    breaths.setdefault((one["t"] - one["dt"] - first) // breath, []).append(one)
+                inside.setdefault(index, []).extend(breaths[key] for key in sorted(breaths))
+                beside.setdefault(index, []).extend(used)
+
+        def mean(part: list[Json], key: str) -> Fraction:
+            return Fraction(sum(one[key] * one["dt"] for one in part), sum(one["dt"] for one in part))
+
+        summed = [
+            n
+            for n, one in enumerate(each for each in protocol["exercise"] if not each.get("stands_for"))
+            if one.get("in_sum", True)
+        ]
+        if protocol["outside"] == "continuous":
+            outside = [mean(beside[one], "chamber") for one in summed if beside.get(one)]
+        else:
+            means = [mean(one, "signal") for one in ambient if one]
+            outside = [(a + b) / 2 for a, b in pairwise(means)]
+        if len(outside) != len(summed):
+            out.add("spoilt", "something was not read")
+            return [], False
+        how, factors, figures = self.value("aerosol.inside"), list[Fraction](), list[Fraction]()
+        peak_key = "single_peak_half" if piece["traits"]["level"] == "level.half" else "single_peak_full"
+        for one, challenge in zip(summed, outside, strict=True):
+            peaks = [max(0, *(each["signal"] for each in part)) for part in inside[one]]
+            if Fraction(max(peaks)) / challenge > Fraction(protocol["aerosol"][peak_key]):
+                out.add("low", "a single peak")
+                return [], False
+            every = [each for part in inside[one] for each in part]
+            found = Fraction(sum(peaks), len(peaks)) if how == "average of peaks" else Fraction(max(peaks))
+            if how == "integrated area":
+                found = max(mean(every, "signal"), Fraction(0))
+            least = (number(payload["instrument"]["resolution"]) or Fraction(0)) * 500
+            factors.append(challenge / max(found, least))
+            figures.append(found / 1000)
+            self.inside.append(found / 1000)
+        return factors, sum(figures) / len(figures) <= self.low(payload)
+
+    def from_display(self, out: Judged, payload: Json, protocol: Json, typed: Json) -> tuple[list[Fraction], bool]:
+        if protocol["family"] not in ("fast_count", "full_count"):
+            out.add("open", "a display shows neither peaks nor pressures")
+            return [], False
+        factors, outside, low = [], [], []
+        least = number(payload["instrument"]["ambient_minimum"]) or Fraction(0)
+        cap = self.figure("mode.classified.cap") if payload["mode"] == "classified" else None
+        for row in typed["exercises"]:
+            a, b = number(row["outside"]), number(row["inside"])
+            if a is None or b is None:
+                out.add("open", "what was typed does not show it")
+                return [], False
+            if a < least or a <= 0:
+                out.add("spoilt", "outside")
+                return [], False
+            outside.append(a)
+            low.append(b)
+            self.inside.append(b)
+            factor = a / (b or (number(typed["resolution"]) or Fraction(1)) / 2)
+            factors.append(min(factor, cap) if cap is not None else factor)
+        a, b = min(outside), max(outside)
+        if (b - a) * 2 / (a + b) > (self.figure("drift.maximum") or 0):
+            out.add("spoilt", "outside")
+        at = self.moment_of("numbers_typed", out.run_id)
+        seconds = sum(one["seconds"] for one in protocol["exercise"] if not one.get("stands_for"))
+        whole = timedelta(milliseconds=payload["count_in_ms"], seconds=seconds / self.speed)
+        if at is None or at < (self.moment_of("run_started", out.run_id) or at) + whole:
+            out.add("spoilt", "typed before the protocol was over")
+        return factors, sum(low) / len(low) <= self.low(payload)
