@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import base64
-import gzip
 import hashlib
 import json
 import random
@@ -21,7 +20,6 @@ from typing import Any
 from sqlalchemy import Engine, insert, select, text
 from sqlalchemy.orm import Session
 
-from moorfog.bootstrap import ensure_web
 from moorfog.core.events import payloads as ev
 from moorfog.core.events.chain import event_from_json, event_to_json
 from moorfog.core.measuring.columns import reduce_chunks, seal_of
@@ -56,6 +54,7 @@ from moorfog.store.models import (
 )
 from tests.core.bench import GOOD, START, Bench, simulate
 from tests.independent.truth import truth
+from tests.web.test_rooms import first_load_kb
 
 
 def timed(fn: Callable[[], Any], times: int = 30) -> list[float]:
@@ -395,11 +394,7 @@ def bench_forty(rules: Rules) -> None:
 def bench_page() -> None:
     """What a browser fetches before it shows anything."""
     print("front end")
-    dist = ensure_web()
-    entry = (dist / "index.html").read_text()
-    wanted = [one for one in (dist / "assets").iterdir() if one.name in entry]
-    size = sum(len(gzip.compress(one.read_bytes(), 9)) for one in wanted)
-    line("first load, gzipped (HTML's own scripts and styles)", size / 1024, unit="kB")
+    line("first load, gzipped (HTML's own scripts and styles)", first_load_kb(), unit="kB")
 
 
 def main() -> None:

@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from datetime import timedelta
+from datetime import datetime, timedelta
 from fractions import Fraction
 from itertools import pairwise
 
 from scipy.optimize import brentq
 from scipy.stats import gamma, poisson
 
-from tests.independent.log import Json, Judged, Log, number
+from tests.independent.log import Json, Judged, Log, moment, number
 
 
 def upper_limit(counts: int) -> float:
@@ -69,7 +69,7 @@ class Figures(Log):
         if low and payload["source"] == "counter":
             self.proved_by_stream(out, payload, protocol)
         elif low:
-            self.typed_proof(out)
+            self.typed_proof(out, typed or {})
 
     def is_whole(self, out: Judged, closed: Json) -> bool:
         """Whether readings came from the first exercise to the last, with nothing amiss."""
@@ -80,12 +80,34 @@ class Figures(Log):
             out.is_stopped = True
         return closed["end"] == "complete" and not closed["deviations"]
 
-    def typed_proof(self, out: Judged) -> None:
-        """Whether the display rose when the seal was broken, and nobody ever said that it did not."""
-        proofs = [one["payload"] for one in self.of("proof_given") if one["payload"]["run_id"] == out.run_id]
+    def least_risen(self, payload: Json, step: Fraction) -> Fraction:
+        """How high the inside must go when the seal is broken: so many times the highest of the run."""
+        return (self.figure("proof.rise") or 0) * max(*self.inside, step / 2)
+
+    def in_time(self, entry: Json, start_seq: int, ended: datetime | None) -> bool:
+        """Whether a proof came soon after the end of its run, and on the same donning."""
+        within = self.figure("proof.within")
+        if within is None:
+            return True
+        moved = self.last_before(entry["seq"], "donned", "doffed")
+        latest = timedelta(seconds=float(within) / self.speed)
+        is_same = moved is None or moved["seq"] < start_seq
+        return is_same and ended is not None and moment(entry["occurred_at"]) - ended <= latest
+
+    def typed_proof(self, out: Judged, typed: Json) -> None:
+        """Whether the display rose high enough when the seal was broken, and nobody ever said that it did not."""
+        start = next(one for one in self.of("run_started") if one["payload"]["run_id"] == out.run_id)
+        proofs = [one for one in self.of("proof_given") if one["payload"]["run_id"] == out.run_id]
+        least = self.least_risen(start["payload"], number(typed["resolution"]) or Fraction(1))
+        ended = self.moment_of("numbers_typed", out.run_id)
         if not proofs:
             out.add("open", "held")
-        elif not all(one["rose"] for one in proofs):
+        elif not all(
+            one["payload"]["rose"]
+            and (number(one["payload"]["seen"]) or 0) >= least
+            and self.in_time(one, start["seq"], ended)
+            for one in proofs
+        ):
             out.add("denied", "it did not rise")
 
     def proved_by_stream(self, out: Judged, payload: Json, protocol: Json) -> None:
@@ -93,16 +115,20 @@ class Figures(Log):
 
         docs/quantitative.md, The proof. The means are of so many seconds of readings, one after the other.
         """
+        start = next(one for one in self.of("run_started") if one["payload"]["run_id"] == out.run_id)
         said = [one["payload"] for one in self.of("proof_given") if one["payload"]["run_id"] == out.run_id]
-        given = [one["payload"] for one in self.of("proof_measured") if one["payload"]["run_id"] == out.run_id]
+        given = [one for one in self.of("proof_measured") if one["payload"]["run_id"] == out.run_id]
         is_denied = not all(one["rose"] for one in said)
         if not is_denied and not given:
             out.add("open", "held")
             return
-        step = number(payload["instrument"]["resolution"]) or Fraction(1)
-        least = (self.figure("proof.rise") or 0) * max(*self.inside, step / 2)
-        streams = [self.rows(one["stream_id"]) if one["end"] != "lost" else [] for one in given]
-        if is_denied or not all(self.rises(rows, protocol, least) for rows in streams):
+        least = self.least_risen(payload, number(payload["instrument"]["resolution"]) or Fraction(1))
+        ended = self.moment_of("run_closed", out.run_id)
+        for one in given:
+            rows = self.rows(one["payload"]["stream_id"]) if one["payload"]["end"] != "lost" else []
+            if not self.in_time(one, start["seq"], ended) or not self.rises(rows, protocol, least):
+                is_denied = True
+        if is_denied:
             out.add("denied", "held and not proved")
 
     def rises(self, rows: list[Json], protocol: Json, least: Fraction) -> bool:

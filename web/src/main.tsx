@@ -1,12 +1,11 @@
-import "@mantine/core/styles.css";
-import "@mantine/notifications/styles.css";
+import "@/app/mantine.css";
 import "@fontsource-variable/atkinson-hyperlegible-next";
 import "@fontsource/atkinson-hyperlegible-mono/400.css";
 import "@fontsource/atkinson-hyperlegible-mono/700.css";
 import "@/app/app.css";
 import "@/design/design.css";
 import "@/features/bench/bench.css";
-import "@/features/senses/senses.css";
+import "@/features/bench/senses/senses.css";
 import { MantineProvider } from "@mantine/core";
 import { Notifications } from "@mantine/notifications";
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query";

@@ -2,9 +2,9 @@ import { useMantineColorScheme } from "@mantine/core";
 import { useQueryClient } from "@tanstack/react-query";
 import { useEffect } from "react";
 import { Link, NavLink, Outlet, useLocation } from "react-router";
-import { api } from "@/api/client";
-import { measureClock } from "@/app/clock";
-import { useSession } from "@/app/session";
+import { api } from "@/shared/client";
+import { measureClock } from "@/shared/clock";
+import { useSession } from "@/shared/session";
 import { Failed, Loading } from "@/design/States";
 import { SignIn } from "@/features/signin/SignIn";
 

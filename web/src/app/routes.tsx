@@ -1,31 +1,29 @@
-import { createBrowserRouter, Navigate } from "react-router";
+import { createBrowserRouter, Navigate, type RouteObject } from "react-router";
 import { Shell } from "@/app/Shell";
-import { BenchPage } from "@/features/bench/BenchPage";
-import { CataloguePage } from "@/features/catalogue/CataloguePage";
-import { KitPage } from "@/features/kit/KitPage";
-import { ImportPage } from "@/features/person/ImportPage";
-import { PeoplePage } from "@/features/person/PeoplePage";
-import { PersonPage } from "@/features/person/PersonPage";
-import { RulesPage } from "@/features/rules/RulesPage";
-import { ResultsPage } from "@/features/results/ResultsPage";
 import { WearerPage } from "@/features/wearer/WearerPage";
-import { TodayPage } from "@/features/today/TodayPage";
+
+/** A page that is fetched when it is first gone to. */
+function page(path: string, load: () => Promise<React.ComponentType>): RouteObject {
+  const lazy = { Component: load };
+  return path ? { path, lazy } : { index: true, lazy };
+}
 
 export const router = createBrowserRouter([
   { path: "/w/:token", element: <WearerPage /> },
   {
     path: "/",
     element: <Shell />,
+    hydrateFallbackElement: <></>,
     children: [
-      { index: true, element: <TodayPage /> },
-      { path: "visit/:visitId", element: <BenchPage /> },
-      { path: "people", element: <PeoplePage /> },
-      { path: "people/:personId", element: <PersonPage /> },
-      { path: "results", element: <ResultsPage /> },
-      { path: "kit", element: <KitPage /> },
-      { path: "facepieces", element: <CataloguePage /> },
-      { path: "rules", element: <RulesPage /> },
-      { path: "import", element: <ImportPage /> },
+      page("", async () => (await import("@/features/today/TodayPage")).TodayPage),
+      page("visit/:visitId", async () => (await import("@/features/bench/BenchPage")).BenchPage),
+      page("people", async () => (await import("@/features/person/PeoplePage")).PeoplePage),
+      page("people/:personId", async () => (await import("@/features/person/PersonPage")).PersonPage),
+      page("results", async () => (await import("@/features/results/ResultsPage")).ResultsPage),
+      page("kit", async () => (await import("@/features/kit/KitPage")).KitPage),
+      page("facepieces", async () => (await import("@/features/catalogue/CataloguePage")).CataloguePage),
+      page("rules", async () => (await import("@/features/rules/RulesPage")).RulesPage),
+      page("import", async () => (await import("@/features/person/ImportPage")).ImportPage),
       { path: "*", element: <Navigate to="/" replace /> },
     ],
   },

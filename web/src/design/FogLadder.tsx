@@ -1,5 +1,5 @@
 import { useMediaQuery } from "@mantine/hooks";
-import type { Schemas } from "@/api/client";
+import type { Schemas } from "@/shared/client";
 
 export type Point = [number, number, string];
 const LEFT = 76;

@@ -1,5 +1,5 @@
 import type { ReactNode } from "react";
-import { ApiError } from "@/api/client";
+import { ApiError } from "@/shared/client";
 
 /** Something is on its way. */
 export function Loading({ what }: { what: string }) {

@@ -1,4 +1,4 @@
-import type { Schemas } from "@/api/client";
+import type { Schemas } from "@/shared/client";
 
 const WIDTH = 1240;
 const BASE = 46;

@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
-import { api, type Body, keys, unwrap, type VisitView } from "@/api/client";
-import { KEY, useKeys } from "@/app/keys";
+import { api, type Body, keys, unwrap, type VisitView } from "@/shared/client";
+import { KEY, useKeys } from "@/shared/keys";
 import { Key } from "@/design/Key";
 import { ChooseCard } from "@/features/bench/ChooseCard";
 import { Foot } from "@/features/bench/Foot";
@@ -11,18 +11,10 @@ import { SealCard } from "@/features/bench/SealCard";
 import { SignCard } from "@/features/bench/SignCard";
 import { StartCard } from "@/features/bench/StartCard";
 import { TaskCard } from "@/features/bench/TaskCard";
-import { MethodCard } from "@/features/senses/MethodCard";
-import { ScreenCard } from "@/features/senses/ScreenCard";
-import { SenseStart } from "@/features/senses/SenseStart";
-import type { CardProps, LiveProof } from "@/features/bench/useVisit";
-
-export interface ActProps extends CardProps {
-  next?: string;
-  back?: (() => void) | undefined;
-  put: (view: VisitView) => void;
-  pending: (kind: string) => number;
-  liveProof: LiveProof | null;
-}
+import { MethodCard } from "@/features/bench/senses/MethodCard";
+import { ScreenCard } from "@/features/bench/senses/ScreenCard";
+import { SenseStart } from "@/features/bench/senses/SenseStart";
+import type { ActProps } from "@/features/bench/card";
 
 /** An act of the procedure: each has a card of its own. */
 export function ActCard(props: ActProps) {

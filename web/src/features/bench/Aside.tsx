@@ -1,7 +1,7 @@
 import { Link } from "react-router";
-import type { Body, Schemas, VisitView } from "@/api/client";
-import { clockTime, minutes, serverNow, useNow } from "@/app/clock";
-import { useKeys } from "@/app/keys";
+import type { Body, Schemas, VisitView } from "@/shared/client";
+import { clockTime, minutes, serverNow, useNow } from "@/shared/clock";
+import { useKeys } from "@/shared/keys";
 import { Key } from "@/design/Key";
 import { Mark, type MarkName, OutcomeMark } from "@/design/Marks";
 import { PassInHand } from "@/features/bench/PassInHand";

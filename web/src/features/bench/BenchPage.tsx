@@ -1,24 +1,24 @@
 import { useCallback, useState } from "react";
 import { Link, useParams } from "react-router";
-import { api, type Card, unwrap, type VisitView } from "@/api/client";
-import { clockTime, useNow } from "@/app/clock";
-import { KEY, useKeys } from "@/app/keys";
-import { type Heard, useHeard } from "@/app/screen";
-import { useSession } from "@/app/session";
+import { api, type Card, unwrap, type VisitView } from "@/shared/client";
+import { clockTime, useNow } from "@/shared/clock";
+import { KEY, useKeys } from "@/shared/keys";
+import { type Heard, useHeard } from "@/shared/screen";
+import { useSession } from "@/shared/session";
 import { Failed, Loading } from "@/design/States";
 import { Walk } from "@/design/Walk";
 import { ActCard } from "@/features/bench/ActCard";
 import { Aside } from "@/features/bench/Aside";
 import { ClosedView } from "@/features/bench/ClosedView";
-import { CounterLine } from "@/features/bench/CounterLine";
+import { CounterLine } from "@/features/common/CounterLine";
 import { DecideCard } from "@/features/bench/DecideCard";
 import { DistressCard } from "@/features/bench/DistressCard";
 import { QuestionCard } from "@/features/bench/QuestionCard";
 import { RunView } from "@/features/bench/RunView";
 import { WaitCard } from "@/features/bench/WaitCard";
-import { MethodCard } from "@/features/senses/MethodCard";
-import { SenseRun } from "@/features/senses/SenseRun";
-import { WearerLink } from "@/features/senses/WearerLink";
+import { MethodCard } from "@/features/bench/senses/MethodCard";
+import { SenseRun } from "@/features/bench/senses/SenseRun";
+import { WearerLink } from "@/features/bench/senses/WearerLink";
 import { type Bench, stored, useVisit } from "@/features/bench/useVisit";
 
 /** The bench: one large thing at a time, what stands between this person and a pass always beside it. */

@@ -1,12 +1,12 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, keys, type Schemas, unwrap } from "@/api/client";
-import { KEY, useKeys } from "@/app/keys";
+import { api, keys, type Schemas, unwrap } from "@/shared/client";
+import { KEY, useKeys } from "@/shared/keys";
 import { Text } from "@/design/Fields";
 import { Key } from "@/design/Key";
 import { More } from "@/design/More";
 import { PanelChart } from "@/design/PanelChart";
-import type { ActProps } from "@/features/bench/ActCard";
+import type { ActProps } from "@/features/bench/card";
 import { Foot } from "@/features/bench/Foot";
 import { Measure } from "@/features/bench/Measure";
 import { useAdvice } from "@/features/bench/TaskCard";

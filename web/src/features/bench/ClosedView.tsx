@@ -1,6 +1,6 @@
 import { useState } from "react";
 import { Link } from "react-router";
-import { api, type Body, type Schemas, unwrap, type VisitView } from "@/api/client";
+import { api, type Body, type Schemas, unwrap, type VisitView } from "@/shared/client";
 import { Mark, OutcomeMark } from "@/design/Marks";
 import { Correct } from "@/features/bench/Correct";
 import { SignCard } from "@/features/bench/SignCard";

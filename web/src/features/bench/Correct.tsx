@@ -1,7 +1,7 @@
 import { NativeSelect } from "@mantine/core";
 import { useState } from "react";
-import type { Body, VisitView } from "@/api/client";
-import { useSession } from "@/app/session";
+import type { Body, VisitView } from "@/shared/client";
+import { useSession } from "@/shared/session";
 import { Text } from "@/design/Fields";
 
 /** A correction of a finished record: right size, void, or settled, with a reason. It never makes a pass of what was none. */

@@ -1,6 +1,6 @@
 import { useState } from "react";
-import type { Body, Schemas, VisitView } from "@/api/client";
-import { useKeys } from "@/app/keys";
+import type { Body, Schemas, VisitView } from "@/shared/client";
+import { useKeys } from "@/shared/keys";
 import { Text } from "@/design/Fields";
 import { OutcomeMark } from "@/design/Marks";
 import { useAdvice } from "@/features/bench/TaskCard";

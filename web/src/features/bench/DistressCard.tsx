@@ -1,6 +1,6 @@
-import type { Body, Schemas, VisitView } from "@/api/client";
-import { KEY, useKeys } from "@/app/keys";
-import { SCREEN } from "@/app/screen";
+import type { Body, Schemas, VisitView } from "@/shared/client";
+import { KEY, useKeys } from "@/shared/keys";
+import { SCREEN } from "@/shared/screen";
 import { Key } from "@/design/Key";
 
 const STEPS = ["Mask off", "Fresh air", "Sit down", "Stay with them", "First aid", "Then the clinician"];

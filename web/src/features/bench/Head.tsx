@@ -1,5 +1,5 @@
 import { StrapDrawing } from "@/design/StrapDrawing";
-import type { CardProps } from "@/features/bench/useVisit";
+import type { CardProps } from "@/features/bench/card";
 
 /** What an act's card begins with: where it comes from, what is done, the words to say, a drawing. */
 export function Head({ card, children }: { card: CardProps["card"]; children?: React.ReactNode }) {

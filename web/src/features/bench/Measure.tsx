@@ -1,7 +1,7 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, keys, type Schemas, unwrap, type VisitView } from "@/api/client";
-import { useAttempt } from "@/app/attempt";
+import { api, keys, type Schemas, unwrap, type VisitView } from "@/shared/client";
+import { useAttempt } from "@/shared/attempt";
 import { Problem, Text } from "@/design/Fields";
 
 const MEASURES = [

@@ -1,12 +1,12 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, keys, unwrap } from "@/api/client";
-import { dateTime } from "@/app/clock";
-import { KEY, useKeys } from "@/app/keys";
-import { useNine } from "@/app/nine";
+import { api, keys, unwrap } from "@/shared/client";
+import { dateTime } from "@/shared/clock";
+import { KEY, useKeys } from "@/shared/keys";
+import { useNine } from "@/shared/nine";
 import { Key } from "@/design/Key";
 import { More } from "@/design/More";
-import type { ActProps } from "@/features/bench/ActCard";
+import type { ActProps } from "@/features/bench/card";
 import { Foot } from "@/features/bench/Foot";
 import { Head } from "@/features/bench/Head";
 

@@ -1,10 +1,10 @@
 import { useState } from "react";
-import type { Schemas } from "@/api/client";
-import { useNow } from "@/app/clock";
-import { KEY, useKeys } from "@/app/keys";
+import type { Schemas } from "@/shared/client";
+import { useNow } from "@/shared/clock";
+import { KEY, useKeys } from "@/shared/keys";
 import { Text } from "@/design/Fields";
 import { Key } from "@/design/Key";
-import type { ActProps } from "@/features/bench/ActCard";
+import type { ActProps } from "@/features/bench/card";
 import { Foot } from "@/features/bench/Foot";
 import { Head } from "@/features/bench/Head";
 

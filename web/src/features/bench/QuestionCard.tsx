@@ -1,13 +1,13 @@
 import { useEffect, useState } from "react";
-import { clockTime, minutes, useNow } from "@/app/clock";
-import { KEY, useKeys } from "@/app/keys";
-import { SCREEN } from "@/app/screen";
+import { clockTime, minutes, useNow } from "@/shared/clock";
+import { KEY, useKeys } from "@/shared/keys";
+import { SCREEN } from "@/shared/screen";
 import { Key } from "@/design/Key";
 import { StrapDrawing } from "@/design/StrapDrawing";
 import { Foot } from "@/features/bench/Foot";
 import { SayOverlay } from "@/features/bench/SayOverlay";
 import { TurnAway } from "@/features/bench/TurnAway";
-import type { CardProps } from "@/features/bench/useVisit";
+import type { CardProps } from "@/features/bench/card";
 
 interface Props extends CardProps {
   next?: string;

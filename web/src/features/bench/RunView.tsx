@@ -1,7 +1,7 @@
 import { useState } from "react";
-import type { Body, Schemas, VisitView } from "@/api/client";
-import { useNow } from "@/app/clock";
-import { KEY, useKeys } from "@/app/keys";
+import type { Body, Schemas, VisitView } from "@/shared/client";
+import { useNow } from "@/shared/clock";
+import { KEY, useKeys } from "@/shared/keys";
 import { Budget } from "@/design/Budget";
 import { FogLadder } from "@/design/FogLadder";
 import { Key } from "@/design/Key";
@@ -9,7 +9,7 @@ import { Foot } from "@/features/bench/Foot";
 import { TouchedNote } from "@/features/bench/TouchedNote";
 import { SayOverlay } from "@/features/bench/SayOverlay";
 import { TypedNumbers } from "@/features/bench/TypedNumbers";
-import type { LiveNumbers } from "@/features/bench/useVisit";
+import type { LiveNumbers } from "@/features/bench/card";
 
 interface Props {
   view: VisitView;

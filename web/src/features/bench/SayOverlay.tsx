@@ -1,4 +1,4 @@
-import { useKeys } from "@/app/keys";
+import { useKeys } from "@/shared/keys";
 
 /** The words to say, as large as the screen allows; any of the usual keys closes it. */
 export function SayOverlay({ words, close }: { words: string; close: () => void }) {

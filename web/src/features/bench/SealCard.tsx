@@ -1,10 +1,10 @@
 import { useState } from "react";
-import { useNow } from "@/app/clock";
-import { KEY, useKeys } from "@/app/keys";
+import { useNow } from "@/shared/clock";
+import { KEY, useKeys } from "@/shared/keys";
 import { FaceMap, type Place, PLACES } from "@/design/FaceMap";
 import { Key } from "@/design/Key";
 import { StrapDrawing } from "@/design/StrapDrawing";
-import type { ActProps } from "@/features/bench/ActCard";
+import type { ActProps } from "@/features/bench/card";
 import { Foot } from "@/features/bench/Foot";
 
 /** The user seal check, one check after the other: the wearer's answer and the tester's own. Never a fit test. */

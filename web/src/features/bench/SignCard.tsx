@@ -1,10 +1,10 @@
 import { PasswordInput } from "@mantine/core";
 import { useState } from "react";
 import { v7 as uuid } from "uuid";
-import { api, ApiError, unwrap } from "@/api/client";
-import { useSession } from "@/app/session";
+import { api, ApiError, unwrap } from "@/shared/client";
+import { useSession } from "@/shared/session";
 import { OutcomeMark } from "@/design/Marks";
-import type { ActProps } from "@/features/bench/ActCard";
+import type { ActProps } from "@/features/bench/card";
 import { Problem, Text } from "@/design/Fields";
 
 type Props = Pick<ActProps, "card" | "view" | "put">;

@@ -1,10 +1,10 @@
 import { useState } from "react";
 import { Link } from "react-router";
 import { v7 as uuid } from "uuid";
-import { KEY, useKeys } from "@/app/keys";
+import { KEY, useKeys } from "@/shared/keys";
 import { Key } from "@/design/Key";
-import type { ActProps } from "@/features/bench/ActCard";
-import { useCounters } from "@/features/bench/CounterLine";
+import type { ActProps } from "@/features/bench/card";
+import { useCounters } from "@/features/common/CounterLine";
 import { Foot } from "@/features/bench/Foot";
 
 /** Everything is settled: count-in and go, on a counter's link or with its numbers typed afterwards. */

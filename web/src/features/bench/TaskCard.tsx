@@ -1,12 +1,12 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
-import { api, keys, type Schemas, unwrap, type VisitView } from "@/api/client";
-import { KEY, useKeys } from "@/app/keys";
-import { useNine } from "@/app/nine";
-import { useSession } from "@/app/session";
+import { api, keys, type Schemas, unwrap, type VisitView } from "@/shared/client";
+import { KEY, useKeys } from "@/shared/keys";
+import { useNine } from "@/shared/nine";
+import { useSession } from "@/shared/session";
 import { Key } from "@/design/Key";
 import { More } from "@/design/More";
-import type { ActProps } from "@/features/bench/ActCard";
+import type { ActProps } from "@/features/bench/card";
 import { Foot } from "@/features/bench/Foot";
 
 /** What the bench is advised for a visit; fetched anew when the visit moves on. */

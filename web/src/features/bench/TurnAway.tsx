@@ -1,6 +1,6 @@
 import { useState } from "react";
-import type { Body, VisitView } from "@/api/client";
-import { serverNow } from "@/app/clock";
+import type { Body, VisitView } from "@/shared/client";
+import { serverNow } from "@/shared/clock";
 import { Text } from "@/design/Fields";
 
 interface Props {

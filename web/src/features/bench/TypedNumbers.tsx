@@ -1,6 +1,6 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, type Body, keys, type Schemas, unwrap, type VisitView } from "@/api/client";
+import { api, type Body, keys, type Schemas, unwrap, type VisitView } from "@/shared/client";
 import { Problem, Text } from "@/design/Fields";
 
 interface Props {

@@ -1,5 +1,5 @@
-import type { Body, VisitView } from "@/api/client";
-import { clockTime, minutes, useNow } from "@/app/clock";
+import type { Body, VisitView } from "@/shared/client";
+import { clockTime, minutes, useNow } from "@/shared/clock";
 
 const SAY: Record<string, string> = {
   cleared: "Rinse your mouth with water, breathe fresh air; nothing of it may be left.",

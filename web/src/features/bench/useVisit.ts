@@ -2,35 +2,10 @@ import { notifications } from "@mantine/notifications";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useRef, useState } from "react";
 import { v7 as uuid } from "uuid";
-import { api, ApiError, type Body, keys, type Schemas, unwrap, type VisitView } from "@/api/client";
-import { notBefore, serverNow } from "@/app/clock";
+import { api, ApiError, type Body, keys, type Schemas, unwrap, type VisitView } from "@/shared/client";
+import { notBefore, serverNow } from "@/shared/clock";
 import type { Point } from "@/design/FogLadder";
-
-export type Connection = "live" | "polling" | "away";
-
-export interface LiveNumbers {
-  run_id: string;
-  t: number | null;
-  outside: string | null;
-  inside: string | null;
-  inside_live: boolean;
-  wall: number | null;
-  wall_words: string | null;
-  shares: number[];
-  factors: (string | null)[];
-  bounds: (string | null)[];
-  ended_by: string;
-  unlikely: boolean;
-  lost: boolean;
-  points: Point[];
-}
-
-/** What the instrument reads inside while the seal is broken on purpose. */
-export interface LiveProof {
-  inside: string | null;
-  still: boolean;
-  risen: boolean;
-}
+import type { Connection, LiveNumbers, LiveProof } from "@/features/bench/card";
 
 const OBSERVATIONS = new Set([
   "touched",
@@ -211,8 +186,3 @@ export function useVisit(visitId: string) {
 }
 
 export type Bench = ReturnType<typeof useVisit>;
-export interface CardProps {
-  view: VisitView;
-  card: Schemas["Card"];
-  propose: (body: Body) => void;
-}

@@ -1,8 +1,8 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useSearchParams } from "react-router";
-import { api, keys, type Schemas, unwrap } from "@/api/client";
-import { useSession } from "@/app/session";
+import { api, keys, type Schemas, unwrap } from "@/shared/client";
+import { useSession } from "@/shared/session";
 import { Text } from "@/design/Fields";
 import { Empty, Failed, Loading, Pager } from "@/design/States";
 

@@ -1,9 +1,9 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, keys, type Schemas, unwrap } from "@/api/client";
-import { useAttempt } from "@/app/attempt";
-import { clockTime } from "@/app/clock";
-import { useSession } from "@/app/session";
+import { api, keys, type Schemas, unwrap } from "@/shared/client";
+import { useAttempt } from "@/shared/attempt";
+import { clockTime } from "@/shared/clock";
+import { useSession } from "@/shared/session";
 import { Problem, Text } from "@/design/Fields";
 import { Mark } from "@/design/Marks";
 import { TrendLine } from "@/features/kit/TrendLine";

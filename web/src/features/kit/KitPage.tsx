@@ -1,9 +1,9 @@
 import { useState } from "react";
 import { Empty, Failed, Loading, Pager } from "@/design/States";
-import { useCounters } from "@/features/bench/CounterLine";
+import { useCounters } from "@/features/common/CounterLine";
 import { Instrument } from "@/features/kit/Instrument";
 import { Parts } from "@/features/kit/Parts";
-import { Recalls } from "@/features/kit/Recall";
+import { Recalls } from "@/features/common/Recall";
 import { Solutions } from "@/features/kit/Solutions";
 
 /** The kit: each counter, its link, and the daily checks as values against limits. No tick box. */

@@ -1,14 +1,14 @@
 import { NativeSelect } from "@mantine/core";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, keys, type Schemas, unwrap } from "@/api/client";
-import { useAttempt } from "@/app/attempt";
-import { clockTime, serverNow } from "@/app/clock";
-import { useSession } from "@/app/session";
+import { api, keys, type Schemas, unwrap } from "@/shared/client";
+import { useAttempt } from "@/shared/attempt";
+import { clockTime, serverNow } from "@/shared/clock";
+import { useSession } from "@/shared/session";
 import { Problem, Text } from "@/design/Fields";
 import { Mark } from "@/design/Marks";
 import { Empty, Pager } from "@/design/States";
-import { WhoMustComeBack } from "@/features/kit/Recall";
+import { WhoMustComeBack } from "@/features/common/Recall";
 
 type Recipe = Schemas["RecipeView"];
 type Nebuliser = Schemas["NebuliserView"];

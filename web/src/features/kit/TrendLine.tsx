@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
-import { api, keys, unwrap } from "@/api/client";
-import { dateTime } from "@/app/clock";
+import { api, keys, unwrap } from "@/shared/client";
+import { dateTime } from "@/shared/clock";
 
 const W = 520;
 const H = 90;

@@ -2,7 +2,7 @@ import { NativeSelect } from "@mantine/core";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
-import { api, keys, type Schemas, unwrap } from "@/api/client";
+import { api, keys, type Schemas, unwrap } from "@/shared/client";
 import { Problem } from "@/design/Fields";
 
 type File_ = Schemas["RosterFile"];

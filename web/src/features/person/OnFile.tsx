@@ -1,10 +1,10 @@
 import { NativeSelect } from "@mantine/core";
 import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, type Schemas, unwrap } from "@/api/client";
-import { useAttempt } from "@/app/attempt";
-import { serverNow } from "@/app/clock";
-import { useSession } from "@/app/session";
+import { api, type Schemas, unwrap } from "@/shared/client";
+import { useAttempt } from "@/shared/attempt";
+import { serverNow } from "@/shared/clock";
+import { useSession } from "@/shared/session";
 import { Problem, Text } from "@/design/Fields";
 
 const LIMITS = ["no full facepiece", "no half facepiece", "no disposable", "powered only", "no self-contained"];

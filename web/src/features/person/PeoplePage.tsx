@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link, useSearchParams } from "react-router";
-import { api, keys, unwrap } from "@/api/client";
-import { useSession } from "@/app/session";
+import { api, keys, unwrap } from "@/shared/client";
+import { useSession } from "@/shared/session";
 import { Empty, Failed, Pager } from "@/design/States";
 import { Text } from "@/design/Fields";
 

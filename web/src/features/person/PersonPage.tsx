@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link, useParams, useSearchParams } from "react-router";
-import { api, keys, unwrap } from "@/api/client";
-import { dateTime } from "@/app/clock";
+import { api, keys, unwrap } from "@/shared/client";
+import { dateTime } from "@/shared/clock";
 import { Mark, OutcomeMark } from "@/design/Marks";
 import { OnFile } from "@/features/person/OnFile";
 import { Empty, Failed, Loading, Pager } from "@/design/States";

@@ -1,7 +1,7 @@
 import { NativeSelect } from "@mantine/core";
 import { useQuery } from "@tanstack/react-query";
 import { useSearchParams } from "react-router";
-import { api, keys, type Schemas, unwrap } from "@/api/client";
+import { api, keys, type Schemas, unwrap } from "@/shared/client";
 import { Empty, Failed, Loading, Pager } from "@/design/States";
 
 /** Pass results by mask model and size: stones for people, so that a few look like a few. */

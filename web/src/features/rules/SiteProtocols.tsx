@@ -1,7 +1,7 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, keys, type Schemas, unwrap } from "@/api/client";
-import { dateTime } from "@/app/clock";
+import { api, keys, type Schemas, unwrap } from "@/shared/client";
+import { dateTime } from "@/shared/clock";
 import { Problem } from "@/design/Fields";
 
 /** Protocols a site has added from files: read strictly, tried out on the simulator, then usable. */

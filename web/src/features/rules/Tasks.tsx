@@ -1,8 +1,8 @@
 import { Checkbox, NativeSelect } from "@mantine/core";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, keys, type Schemas, unwrap } from "@/api/client";
-import { useAttempt } from "@/app/attempt";
+import { api, keys, type Schemas, unwrap } from "@/shared/client";
+import { useAttempt } from "@/shared/attempt";
 import { Empty } from "@/design/States";
 import { Problem, Text } from "@/design/Fields";
 

@@ -1,7 +1,7 @@
 import { PasswordInput } from "@mantine/core";
 import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, keys, setToken, unwrap } from "@/api/client";
+import { api, keys, setToken, unwrap } from "@/shared/client";
 import { Mark } from "@/design/Marks";
 import { Problem, Text } from "@/design/Fields";
 

@@ -3,7 +3,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { useNavigate } from "react-router";
 import { v7 as uuid } from "uuid";
-import { api, ApiError, keys, type Schemas, unwrap } from "@/api/client";
+import { api, ApiError, keys, type Schemas, unwrap } from "@/shared/client";
 import { Empty } from "@/design/States";
 import { Problem, Text } from "@/design/Fields";
 

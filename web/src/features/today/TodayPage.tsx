@@ -1,16 +1,16 @@
 import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
-import { api, keys, type Schemas, unwrap } from "@/api/client";
-import { useAttempt } from "@/app/attempt";
-import { clockTime, dateTime } from "@/app/clock";
-import { KEY, useKeys } from "@/app/keys";
-import { useSession } from "@/app/session";
+import { api, keys, type Schemas, unwrap } from "@/shared/client";
+import { useAttempt } from "@/shared/attempt";
+import { clockTime, dateTime } from "@/shared/clock";
+import { KEY, useKeys } from "@/shared/keys";
+import { useSession } from "@/shared/session";
 import { Key } from "@/design/Key";
 import { Problem } from "@/design/Fields";
 import { Mark, OutcomeMark } from "@/design/Marks";
 import { Empty, Failed, Loading, Pager } from "@/design/States";
-import { Recalls } from "@/features/kit/Recall";
+import { Recalls } from "@/features/common/Recall";
 import { StartVisit } from "@/features/today/StartVisit";
 
 const FIRST = { seal_notices: 1, questions: 1, here: 1, unfinished: 1, done: 1, practice: 1 };

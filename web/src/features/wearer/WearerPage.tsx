@@ -1,11 +1,11 @@
 import { useCallback, useEffect, useState } from "react";
 import { useParams } from "react-router";
 import { v7 as uuid } from "uuid";
-import { api, ApiError, type Schemas, unwrap } from "@/api/client";
-import { measureClock, notBefore, serverNow, useNow } from "@/app/clock";
-import { KEY, useKeys } from "@/app/keys";
-import { type Heard, useHeard } from "@/app/screen";
-import { cue, toggleSound } from "@/app/sound";
+import { api, ApiError, type Schemas, unwrap } from "@/shared/client";
+import { measureClock, notBefore, serverNow, useNow } from "@/shared/clock";
+import { KEY, useKeys } from "@/shared/keys";
+import { type Heard, useHeard } from "@/shared/screen";
+import { cue, toggleSound } from "@/shared/sound";
 import { MovingStone } from "@/features/wearer/MovingStone";
 
 type View = Schemas["WearerView"];

@@ -1,16 +1,16 @@
 import { useEffect, useRef, useState } from "react";
-import type { Body, Schemas, VisitView } from "@/api/client";
-import { useNow } from "@/app/clock";
-import { KEY, useKeys } from "@/app/keys";
-import { cue, useSound } from "@/app/sound";
+import type { Body, Schemas, VisitView } from "@/shared/client";
+import { useNow } from "@/shared/clock";
+import { KEY, useKeys } from "@/shared/keys";
+import { cue, useSound } from "@/shared/sound";
 import { Key } from "@/design/Key";
 import { Foot } from "@/features/bench/Foot";
 import { TouchedNote } from "@/features/bench/TouchedNote";
 import { SayOverlay } from "@/features/bench/SayOverlay";
 import type { Bench } from "@/features/bench/useVisit";
-import { DoseLine } from "@/features/senses/DoseLine";
-import { SensedKey } from "@/features/senses/ScreenCard";
-import { useWatch } from "@/features/senses/useWatch";
+import { DoseLine } from "@/features/bench/senses/DoseLine";
+import { SensedKey } from "@/features/bench/senses/ScreenCard";
+import { useWatch } from "@/features/bench/senses/useWatch";
 
 interface Props {
   view: VisitView;

@@ -1,5 +1,5 @@
 import { useEffect, useState } from "react";
-import { serverNow } from "@/app/clock";
+import { serverNow } from "@/shared/clock";
 
 interface Kept {
   last: number;

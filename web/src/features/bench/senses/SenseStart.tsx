@@ -1,12 +1,12 @@
 import { useState } from "react";
 import { v7 as uuid } from "uuid";
-import type { Schemas } from "@/api/client";
-import { KEY, useKeys } from "@/app/keys";
+import type { Schemas } from "@/shared/client";
+import { KEY, useKeys } from "@/shared/keys";
 import { Key } from "@/design/Key";
-import type { ActProps } from "@/features/bench/ActCard";
+import type { ActProps } from "@/features/bench/card";
 import { Foot } from "@/features/bench/Foot";
-import { KitLine } from "@/features/senses/KitLine";
-import { useKit } from "@/features/senses/useKit";
+import { KitLine } from "@/features/bench/senses/KitLine";
+import { useKit } from "@/features/bench/senses/useKit";
 
 /** Everything is settled: hood on, into the chamber, or eyes shut. From here on, sensing it fails the run. */
 export function SenseStart({ card, view, propose, back, plan }: ActProps & { plan: Schemas["TestPlan"] }) {

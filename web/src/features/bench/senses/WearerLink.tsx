@@ -1,6 +1,6 @@
 import { useEffect, useState } from "react";
-import { api, unwrap } from "@/api/client";
-import { useKeys } from "@/app/keys";
+import { api, unwrap } from "@/shared/client";
+import { useKeys } from "@/shared/keys";
 
 /** Opens the wearer's screen in a window of its own, and says its address for a tablet. */
 export function WearerLink({ visitId }: { visitId: string }) {

@@ -1,5 +1,5 @@
 import { useEffect, useState } from "react";
-import { api, unwrap } from "@/api/client";
+import { api, unwrap } from "@/shared/client";
 
 let offset = 0;
 

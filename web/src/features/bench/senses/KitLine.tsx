@@ -1,8 +1,8 @@
 import { Link } from "react-router";
-import { clockTime } from "@/app/clock";
-import { useKeys } from "@/app/keys";
+import { clockTime } from "@/shared/clock";
+import { useKeys } from "@/shared/keys";
 import { Key } from "@/design/Key";
-import type { HeldKit } from "@/features/senses/useKit";
+import type { HeldKit } from "@/features/bench/senses/useKit";
 
 /** What is used, as its label has it; and what stands against it, with the way to put it right here and now. */
 export function KitLine({ kit }: { kit: HeldKit }) {

@@ -1,5 +1,5 @@
 import createClient, { type Middleware } from "openapi-fetch";
-import type { components, paths } from "@/api/schema";
+import type { components, paths } from "@/shared/schema";
 
 export type Schemas = components["schemas"];
 export type VisitView = Schemas["VisitView"];

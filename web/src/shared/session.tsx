@@ -1,5 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import { api, ApiError, keys, type Schemas, setToken, unwrap } from "@/api/client";
+import { api, ApiError, keys, type Schemas, setToken, unwrap } from "@/shared/client";
 
 export type Session = Schemas["SessionView"];
 

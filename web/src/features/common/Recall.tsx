@@ -1,10 +1,10 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { Link } from "react-router";
-import { api, keys, type Schemas, unwrap } from "@/api/client";
-import { useAttempt } from "@/app/attempt";
-import { dateTime } from "@/app/clock";
-import { useSession } from "@/app/session";
+import { api, keys, type Schemas, unwrap } from "@/shared/client";
+import { useAttempt } from "@/shared/attempt";
+import { dateTime } from "@/shared/clock";
+import { useSession } from "@/shared/session";
 import { Problem, Text } from "@/design/Fields";
 import { OutcomeMark } from "@/design/Marks";
 import { Pager } from "@/design/States";

@@ -1,5 +1,5 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { api, keys, unwrap } from "@/api/client";
+import { api, keys, unwrap } from "@/shared/client";
 
 interface Wanted {
   kind?: string | undefined;

@@ -1,4 +1,4 @@
-import type { Schemas } from "@/api/client";
+import type { Schemas } from "@/shared/client";
 
 interface Props {
   doses: { due_ms: number; state: string; what: string }[];

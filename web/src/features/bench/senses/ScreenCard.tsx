@@ -1,14 +1,14 @@
 import { useEffect, useState } from "react";
 import { v7 as uuid } from "uuid";
-import type { Schemas } from "@/api/client";
-import { minutes, useNow } from "@/app/clock";
-import { KEY, useKeys } from "@/app/keys";
-import { cue, useSound } from "@/app/sound";
+import type { Schemas } from "@/shared/client";
+import { minutes, useNow } from "@/shared/clock";
+import { KEY, useKeys } from "@/shared/keys";
+import { cue, useSound } from "@/shared/sound";
 import { Key } from "@/design/Key";
-import type { ActProps } from "@/features/bench/ActCard";
+import type { ActProps } from "@/features/bench/card";
 import { Foot } from "@/features/bench/Foot";
-import { KitLine } from "@/features/senses/KitLine";
-import { useKit } from "@/features/senses/useKit";
+import { KitLine } from "@/features/bench/senses/KitLine";
+import { useKit } from "@/features/bench/senses/useKit";
 
 interface Props extends ActProps {
   plan: Schemas["ScreeningView"];

@@ -1,7 +1,7 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, keys, type Schemas, unwrap } from "@/api/client";
-import { useAttempt } from "@/app/attempt";
+import { api, keys, type Schemas, unwrap } from "@/shared/client";
+import { useAttempt } from "@/shared/attempt";
 
 type Nebuliser = Schemas["NebuliserView"];
 type Lot = Schemas["LotView"];

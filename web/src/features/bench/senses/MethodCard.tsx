@@ -1,8 +1,8 @@
 import { useState } from "react";
-import type { Schemas } from "@/api/client";
-import { KEY, useKeys } from "@/app/keys";
+import type { Schemas } from "@/shared/client";
+import { KEY, useKeys } from "@/shared/keys";
 import { Key } from "@/design/Key";
-import type { ActProps } from "@/features/bench/ActCard";
+import type { ActProps } from "@/features/bench/card";
 import { Foot } from "@/features/bench/Foot";
 import { useAdvice } from "@/features/bench/TaskCard";
 
