@@ -33,13 +33,13 @@ from moorfog.core.transitions.fold import fold, step
 from moorfog.core.views.picture import picture
 from moorfog.data import shipped_rules
 from moorfog.demo import seed
-from moorfog.demo.database import PrivateServer
 from moorfog.demo.walk import Walk
-from moorfog.operations.accounts import Actor, create_account, load_actor
-from moorfog.operations.imports import RosterFile, check_roster, insert_people
+from moorfog.operations.accounts.sessions import Actor, create_account, load_actor
 from moorfog.operations.jobs import claim, run_job, start_import
-from moorfog.operations.lists import find_people
+from moorfog.operations.people.finding import find_people
+from moorfog.operations.people.roster import RosterFile, check_roster, insert_people
 from moorfog.operations.words import words_of
+from moorfog.serving.database import PrivateServer
 from moorfog.store.base import DatabaseClock, make_engine, new_id, run_in_transaction
 from moorfog.store.migrate import migrate
 from moorfog.store.models import (
@@ -210,7 +210,7 @@ def bench_store(engine: Engine, rules: Rules) -> None:
 def bench_chunks(engine: Engine, walk: Walk) -> None:
     """Store chunks of a second through the operation, and the same rows by one bare multi-row INSERT."""
     from moorfog.core.measuring.readings import Chunk
-    from moorfog.operations import readings
+    from moorfog.operations.bench import readings
 
     row = walk.db.get(InstrumentRow, walk.instrument_id)
     assert row is not None

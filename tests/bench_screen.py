@@ -27,9 +27,9 @@ from moorfog.demo.scenario import COUNTER_FIGURES
 from moorfog.demo.seed import best_size, catalogue, check_counter
 from moorfog.demo.walk import Walk
 from moorfog.instruments.link import Refused, Server
-from moorfog.operations.accounts import load_actor
+from moorfog.operations.accounts.sessions import load_actor
 from moorfog.operations.errors import DomainError
-from moorfog.operations.kit import create_instrument
+from moorfog.operations.kit.instruments import create_instrument
 from moorfog.store.base import DatabaseClock, run_in_transaction
 from moorfog.store.models import Account, Person
 from tests.browser.stack import PASSWORD, TOKEN, Stack

@@ -14,7 +14,7 @@ from sqlalchemy import Engine
 
 from moorfog.core.rules.book import Rules
 from moorfog.data import shipped_rules
-from moorfog.demo.database import FAST_FLAGS, PrivateServer
+from moorfog.serving.database import FAST_FLAGS, PrivateServer
 from moorfog.store.base import make_engine
 from tests.template import forget, prepare, running_server
 

@@ -9,7 +9,7 @@ import subprocess
 import tempfile
 from pathlib import Path
 
-from moorfog.demo.database import FAST_FLAGS, PrivateServer
+from moorfog.serving.database import FAST_FLAGS, PrivateServer
 from moorfog.store.migrate import migrate
 
 PLACE = "MOORFOG_TEST_TEMPLATE"

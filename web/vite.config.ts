@@ -5,6 +5,7 @@ import { defineConfig } from "vite";
 export default defineConfig({
   plugins: [react()],
   resolve: { alias: { "@": resolve(import.meta.dirname, "src") } },
+  server: { proxy: { "/api": process.env["MOORFOG_API"] ?? "http://127.0.0.1:8400" } },
   build: {
     target: "es2022",
     rollupOptions: {

@@ -1,4 +1,4 @@
-"""The commands: demo, serve, worker, migrate, rebuild, account, counter, counters, recompute, openapi, test."""
+"""The commands: demo, dev, serve, worker, migrate, rebuild, account, counter, counters, recompute, openapi, test."""
 
 from __future__ import annotations
 
@@ -29,9 +29,17 @@ def cmd_demo(given: argparse.Namespace) -> int:
     return run(Path(os.environ.get("MOORFOG_HOME", root() / "var")), given.port, given.fresh)
 
 
+def cmd_dev(given: argparse.Namespace) -> int:
+    """Run the demo for developers: page and server follow every change of a file."""
+    from moorfog.demo.run import run
+
+    home = Path(os.environ.get("MOORFOG_HOME", root() / "var"))
+    return run(home, given.port, fresh=False, for_developers=True)
+
+
 def cmd_serve(given: argparse.Namespace) -> int:
     """Serve on a database of your own."""
-    from moorfog.demo.run import WEB_ENV, gunicorn_command
+    from moorfog.serving.web import WEB_ENV, gunicorn_command
 
     env = {**os.environ, **WEB_ENV, "MOORFOG_DATABASE_URL": database_url(), "MOORFOG_WEB": str(ensure_web())}
     os.execvpe(sys.executable, gunicorn_command(given.port, given.workers, given.host), env)
@@ -71,7 +79,7 @@ def cmd_account(given: argparse.Namespace) -> int:
     """Create an account; the password is asked for, or read from a pipe."""
     from sqlalchemy import select
 
-    from moorfog.operations.accounts import create_account
+    from moorfog.operations.accounts.sessions import create_account
     from moorfog.store.base import make_engine, run_in_transaction
     from moorfog.store.models import Employer
 
@@ -94,7 +102,7 @@ def cmd_account(given: argparse.Namespace) -> int:
 
 def cmd_counter(given: argparse.Namespace) -> int:
     """Enter a counter and print the token for its link."""
-    from moorfog.operations.kit import create_instrument
+    from moorfog.operations.kit.instruments import create_instrument
     from moorfog.store.base import make_engine, run_in_transaction
 
     figures = json.loads(Path(given.figures).read_text())
@@ -126,7 +134,7 @@ def cmd_counters(given: argparse.Namespace) -> int:
     from sqlalchemy import select
     from sqlalchemy.orm import Session
 
-    from moorfog.operations.kit import view_counter
+    from moorfog.operations.kit.instruments import view_counter
     from moorfog.store.base import DatabaseClock, make_engine
     from moorfog.store.models import InstrumentRow, Lease
 
@@ -195,6 +203,9 @@ def parser() -> argparse.ArgumentParser:
     demo.add_argument("--port", type=int)
     demo.add_argument("--fresh", action="store_true", help="delete the demo's data first, after asking")
     demo.set_defaults(run=cmd_demo)
+    dev = sub.add_parser("dev", help="the demo for developers: page and server follow every change of a file")
+    dev.add_argument("--port", type=int)
+    dev.set_defaults(run=cmd_dev)
     serve = sub.add_parser("serve", help="serve on the database of MOORFOG_DATABASE_URL")
     serve.add_argument("--host", default="127.0.0.1")
     serve.add_argument("--port", type=int, default=8000)

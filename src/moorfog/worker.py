@@ -9,10 +9,10 @@ import threading
 from sqlalchemy import Engine
 from sqlalchemy.exc import DBAPIError
 
-from moorfog.operations.accounts import forget_expired
+from moorfog.operations.accounts.sessions import forget_expired
+from moorfog.operations.bench.runs import void_stale_runs
+from moorfog.operations.bench.screens import forget_screens, lose_screens
 from moorfog.operations.jobs import claim, run_job
-from moorfog.operations.runs import void_stale_runs
-from moorfog.operations.screens import forget_screens, lose_screens
 from moorfog.store.base import DatabaseClock, run_in_transaction
 
 PERIOD_S = 1.0

@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 
 from moorfog.core.rules.book import Rules
 from moorfog.demo import scenario
-from moorfog.operations import accounts
+from moorfog.operations.accounts import sessions
 from moorfog.store.base import new_id, run_in_transaction
 from moorfog.store.models import FacepieceVersion
 from tests.api.house import House
@@ -20,10 +20,10 @@ from tests.api.house import House
 @pytest.fixture(scope="session", autouse=True)
 def cheap_hashes() -> Iterator[None]:
     """Passwords hashed for the tests' sake only: eight accounts a test would cost more than what is tested."""
-    dear = accounts._hasher
-    accounts._hasher = PasswordHasher(time_cost=1, memory_cost=8, parallelism=1)
+    dear = sessions._hasher
+    sessions._hasher = PasswordHasher(time_cost=1, memory_cost=8, parallelism=1)
     yield
-    accounts._hasher = dear
+    sessions._hasher = dear
 
 
 @pytest.fixture(scope="session")

@@ -15,9 +15,9 @@ from sqlalchemy.orm import Session
 from moorfog.api.app import create_app
 from moorfog.core.rules.book import Rules
 from moorfog.demo import scenario
-from moorfog.operations.accounts import create_account
-from moorfog.operations.kit import create_instrument
-from moorfog.operations.people import index_people
+from moorfog.operations.accounts.sessions import create_account
+from moorfog.operations.kit.instruments import create_instrument
+from moorfog.operations.people.people import index_people
 from moorfog.store.base import new_id, run_in_transaction
 from moorfog.store.models import ClearanceRow, Employer, FacepieceVersion, Person, Site, SiteTask, TrainingRow
 from tests.independent.second import differences

@@ -13,7 +13,7 @@ from sqlalchemy import Engine
 from moorfog.api.app import COOKIE, create_app
 from moorfog.api.routing import ROUTES, RULE_ROLES, Route
 from moorfog.core.rules.book import Rules
-from moorfog.operations import accounts
+from moorfog.operations.accounts import sessions
 from moorfog.store.base import new_id
 from tests.api.house import PASSWORD, ROLES, Client, House, Refused
 
@@ -240,7 +240,7 @@ def test_a_change_without_the_pages_token_is_refused(house: House) -> None:
 
 def test_a_session_ends_by_signing_out_and_by_time(house: House) -> None:
     tester = house.client()
-    house.clock.at += timedelta(hours=accounts.SESSION_HOURS) - timedelta(seconds=1)
+    house.clock.at += timedelta(hours=sessions.SESSION_HOURS) - timedelta(seconds=1)
     assert tester.get("/api/session")["roles"] == ["tester"]
     house.clock.pass_by(1)
     with pytest.raises(Refused, match="sign_in_needed"):
@@ -255,21 +255,21 @@ def test_guessing_is_limited_per_account_across_processes_and_restarts(
     house: House, engine: Engine, rules: Rules
 ) -> None:
     login = house.ours.logins["tester"]
-    for number in range(accounts.ATTEMPTS_PER_ACCOUNT):
+    for number in range(sessions.ATTEMPTS_PER_ACCOUNT):
         house.app = create_app(engine, rules, clock=house.clock)
         with pytest.raises(Refused, match="wrong_sign_in"):
             house.stranger().sign_in(login, f"guess {number}")
     with pytest.raises(Refused) as refused:
         house.client()
     assert refused.value.status == 429, "even the right password waits now"
-    house.clock.at += accounts.ATTEMPT_WINDOW + timedelta(seconds=1)
+    house.clock.at += sessions.ATTEMPT_WINDOW + timedelta(seconds=1)
     house.client()
 
 
 def test_guessing_is_limited_per_address_over_many_accounts(house: House) -> None:
     address = f"10.0.{house.mark[:3]}"
     codes = []
-    for number in range(accounts.ATTEMPTS_PER_ADDRESS + 1):
+    for number in range(sessions.ATTEMPTS_PER_ADDRESS + 1):
         answer = house.app.test_client().post(
             "/api/session",
             json={"login": f"{house.mark}-{number}", "password": "guess"},

@@ -10,7 +10,7 @@ import pytest
 from sqlalchemy import delete, select, update
 from sqlalchemy.orm import Session
 
-from moorfog.operations.accounts import create_account
+from moorfog.operations.accounts.sessions import create_account
 from moorfog.store.base import Base, run_in_transaction
 from moorfog.store.models import FacepieceVersion, KitRecall, VisitHead, VisitSummary
 from moorfog.store.readmodels import rebuild

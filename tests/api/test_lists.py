@@ -11,8 +11,8 @@ from sqlalchemy import Engine
 from sqlalchemy.orm import Session
 
 from moorfog.core.rules.book import Rules
-from moorfog.operations.accounts import Actor
-from moorfog.operations.people import PersonEntry, add_person
+from moorfog.operations.accounts.sessions import Actor
+from moorfog.operations.people.people import PersonEntry, add_person
 from moorfog.store.base import run_in_transaction
 from tests.api.house import GOOD, Client, House
 

@@ -12,8 +12,8 @@ from openpyxl import Workbook
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from moorfog.operations import imports
 from moorfog.operations.jobs import claim, run_job
+from moorfog.operations.people import roster as imports
 from moorfog.store.models import Job, Person, PersonWord
 from tests.api.house import Client, House, Refused
 

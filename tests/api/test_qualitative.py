@@ -15,7 +15,7 @@ from moorfog.core.events.chain import check_chain
 from moorfog.core.kernel.codec import decode
 from moorfog.core.views.wearer import WearerView
 from moorfog.operations.jobs import claim, run_job
-from moorfog.operations.recall import run_recall
+from moorfog.operations.records.recall import run_recall
 from moorfog.store.base import new_id
 from moorfog.store.log import forget_states, load_events
 from moorfog.store.models import Job, TryKit, TryResult, WearPermission

@@ -18,8 +18,8 @@ from moorfog.core.kernel.arithmetic import cut
 from moorfog.core.kernel.codec import encode
 from moorfog.core.measuring.readings import Reading, chunk_of, seal_digest
 from moorfog.core.record.record import recompute
-from moorfog.operations import runs
-from moorfog.operations.readings import AT_ONCE, load_chunks, store_next
+from moorfog.operations.bench import runs
+from moorfog.operations.bench.readings import AT_ONCE, load_chunks, store_next
 from moorfog.store.base import new_id, run_in_transaction
 from moorfog.store.models import Lease, ReadingChunk
 from tests.api.house import Client, House, Refused

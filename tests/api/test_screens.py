@@ -7,7 +7,7 @@ from typing import Any
 
 import pytest
 
-from moorfog.operations.screens import lose_screens
+from moorfog.operations.bench.screens import lose_screens
 from moorfog.store.base import new_id, run_in_transaction
 from tests.api.house import GOOD, Client, House, Refused
 

@@ -10,8 +10,8 @@ from urllib.parse import urlencode
 import pypdf
 import pytest
 
-from moorfog.operations.accounts import Actor
-from moorfog.operations.catalogue import export_csv, export_json, import_models, read_csv
+from moorfog.operations.accounts.sessions import Actor
+from moorfog.operations.kit.catalogue import export_csv, export_json, import_models, read_csv
 from moorfog.store.base import run_in_transaction
 from tests.api.house import Client, House, Refused
 

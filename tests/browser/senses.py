@@ -8,7 +8,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from moorfog.demo.seed import seed_kit
-from moorfog.operations.accounts import load_actor
+from moorfog.operations.accounts.sessions import load_actor
 from moorfog.store.base import DatabaseClock, run_in_transaction
 from moorfog.store.models import Account
 from tests.browser.desk import Desk

@@ -20,8 +20,9 @@ from sqlalchemy.orm import Session
 from moorfog.bootstrap import ensure_web
 from moorfog.core.rules.book import Rules
 from moorfog.demo import seed
-from moorfog.demo.database import free_port
-from moorfog.demo.run import PASSWORD, WEB_ENV, gunicorn_command
+from moorfog.demo.run import PASSWORD
+from moorfog.serving.ports import free_port
+from moorfog.serving.web import WEB_ENV, gunicorn_command
 from moorfog.store.base import DatabaseClock, make_engine, new_id, run_in_transaction
 from moorfog.store.models import ClearanceRow, Person, TrainingRow
 from tests.template import running_server

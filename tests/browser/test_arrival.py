@@ -14,7 +14,7 @@ from sqlalchemy.orm import Session
 from moorfog.core.rules.book import Rules
 from moorfog.demo.seed import best_size, catalogue, check_counter, counter_id
 from moorfog.demo.walk import Walk
-from moorfog.operations.accounts import load_actor
+from moorfog.operations.accounts.sessions import load_actor
 from moorfog.store.base import DatabaseClock, new_id, run_in_transaction
 from moorfog.store.models import Account, Person, TrainingRow
 from tests.browser.desk import Desk

@@ -15,8 +15,8 @@ from pathlib import Path
 
 import pytest
 
-from moorfog.demo.database import free_port
 from moorfog.demo.run import PASSWORD, SIGN_INS
+from moorfog.serving.ports import free_port
 
 ROOT = Path(__file__).parents[2]
 
@@ -24,9 +24,9 @@ ROOT = Path(__file__).parents[2]
 class Demo:
     """A running ``./moorfog demo`` and what it has said."""
 
-    def __init__(self, home: Path, *more: str) -> None:
+    def __init__(self, home: Path, *more: str, command: str = "demo") -> None:
         self.process = subprocess.Popen(
-            [ROOT / "moorfog", "demo", *more],
+            [ROOT / "moorfog", command, *more],
             env={**os.environ, "MOORFOG_HOME": str(home)},
             stdout=subprocess.PIPE,
             stderr=subprocess.STDOUT,
@@ -99,6 +99,11 @@ def test_the_demo_starts_stops_and_keeps_its_data_beside_another(homes: list[Pat
         assert "past visits" not in first.said, "the data survived, nothing is seeded again"
         assert first.health() and second.health() and first.address != second.address
         assert second.stop() == 0 and first.health() and first.stop() == 0
+        first = Demo(homes[0], "--port", str(port), command="dev")
+        with urllib.request.urlopen(f"{first.address}/src/main.tsx", timeout=20) as answer:
+            assert b"/src/app/routes.tsx" in answer.read(), "the page comes from its sources"
+        assert first.health() and first.people("maren") == 60 and first.stop() == 0, "the rest from the server"
+        assert not first.health() and processes_naming(str(homes[0])) == processes_naming(f"vite --port {port}") == []
     finally:
         for one in (first, second):
             if one is not None and one.process.poll() is None:

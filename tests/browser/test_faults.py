@@ -10,7 +10,7 @@ import pytest
 from sqlalchemy.orm import Session
 
 from moorfog.core.rules.book import Rules
-from moorfog.operations.readings import load_chunks
+from moorfog.operations.bench.readings import load_chunks
 from tests.browser.desk import Desk
 from tests.browser.stack import Stack
 from tests.browser.walked import Walker

@@ -13,7 +13,7 @@ from sqlalchemy.orm import Session
 from moorfog.core.rules.book import Rules
 from moorfog.demo.seed import best_size, catalogue, check_all, counter_id
 from moorfog.demo.walk import Walk
-from moorfog.operations.accounts import load_actor
+from moorfog.operations.accounts.sessions import load_actor
 from moorfog.operations.errors import Conflict, DomainError
 from moorfog.store.base import DatabaseClock, run_in_transaction
 from moorfog.store.models import Account, InstrumentCheckRow, Person

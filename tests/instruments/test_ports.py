@@ -10,8 +10,8 @@ import time
 
 import pytest
 
-from moorfog.demo.database import free_port
 from moorfog.instruments.ports import ask, serial_ports
+from moorfog.serving.ports import free_port
 
 
 @pytest.mark.parametrize(("kind", "mode"), [("counter", "counts"), ("pressure", "pressure")])

@@ -18,10 +18,10 @@ from moorfog.api.live import Hub, stream_response
 from moorfog.api.openapi import document
 from moorfog.api.routing import ROUTES, RULE_ROLES, Context, Follow, Route
 from moorfog.core.rules.book import Rules
-from moorfog.operations.accounts import find_session
+from moorfog.operations.accounts.sessions import find_session
+from moorfog.operations.bench.wearer import visit_of_address
 from moorfog.operations.errors import DomainError
-from moorfog.operations.links import instrument_for_token
-from moorfog.operations.wearer import visit_of_address
+from moorfog.operations.kit.links import instrument_for_token
 from moorfog.store.base import RETRY_CODES, Clock, DatabaseClock, error_code, run_in_transaction
 
 COOKIE = "moorfog_session"

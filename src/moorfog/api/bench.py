@@ -13,13 +13,16 @@ from moorfog.api.routing import Context, Follow, plain, route
 from moorfog.api.screens import Heard, ScreenHeard, heard
 from moorfog.core.events.chain import event_to_json
 from moorfog.core.visit.state import Visit
-from moorfog.operations import choices, lists, parts, records, run_files, screens, signing, visits
-from moorfog.operations.accounts import READERS
-from moorfog.operations.proposals import Id, Proposal
-from moorfog.operations.reports import find_report, issue_report
-from moorfog.operations.runs import start_run
-from moorfog.operations.views import VisitView, view_for_screen
-from moorfog.operations.visits import RUN_STARTS
+from moorfog.operations.accounts.sessions import READERS
+from moorfog.operations.bench import choices, run_files, screens, signing, visits
+from moorfog.operations.bench.proposals import Proposal
+from moorfog.operations.bench.runs import start_run
+from moorfog.operations.bench.views import VisitView, view_for_screen
+from moorfog.operations.bench.visits import RUN_STARTS
+from moorfog.operations.fields import Id
+from moorfog.operations.kit import parts
+from moorfog.operations.records import exports, today
+from moorfog.operations.records.reports import find_report, issue_report
 from moorfog.store.log import keep_state, load_events, load_visit
 
 STRICT = ConfigDict(strict=True, extra="forbid")
@@ -98,10 +101,10 @@ def _keep(context: Context, done: visits.Appended) -> None:
     context.after_commit.append(lambda: keep_state(done.visit_id, done.visit))
 
 
-@route("GET", "/api/today", "read", query=lists.TodayPages, returns=lists.Today)
-def today(context: Context, query: lists.TodayPages) -> lists.Today:
+@route("GET", "/api/today", "read", query=today.TodayPages, returns=today.Today)
+def get_today(context: Context, query: today.TodayPages) -> today.Today:
     """Who is here, what was left unfinished, what was done today, each list by its page."""
-    return lists.today(context.db, context.clock, context.actor, query)
+    return today.today(context.db, context.clock, context.actor, query)
 
 
 @route("POST", "/api/visits", "test", body=OpenVisit, returns=VisitView)
@@ -186,7 +189,7 @@ def get_visit_parts(context: Context, visit_id: str) -> list[parts.PartChoice]:
 @route("POST", "/api/visits/{visit_id}/seal-notice", "supervise")
 def acknowledge_seal(context: Context, visit_id: str) -> Response:
     """Acknowledge the failed seal checks of a visit."""
-    lists.acknowledge_seal(context.db, context.clock, context.actor, visit_id)
+    today.acknowledge_seal(context.db, context.clock, context.actor, visit_id)
     return Response(status=204)
 
 
@@ -227,19 +230,19 @@ def get_report(context: Context, visit_id: str, page_size: str, revision: str) -
 @route("GET", "/api/visits/{visit_id}/record.json", "read", media="application/json; charset=utf-8")
 def export_record(context: Context, visit_id: str) -> Response:
     """The open record: events, readings, pinned rules, verdict; `moorfog recompute` computes it again."""
-    return _file(records.export_record(context.db, context.actor, visit_id), visit_id, "record.json")
+    return _file(exports.export_record(context.db, context.actor, visit_id), visit_id, "record.json")
 
 
 @route("GET", "/api/visits/{visit_id}/readings.csv", "read", media="text/csv")
 def export_readings(context: Context, visit_id: str) -> Response:
     """Every reading of the visit's runs."""
-    return _file(records.export_readings(context.db, context.actor, visit_id), visit_id, "readings.csv")
+    return _file(exports.export_readings(context.db, context.actor, visit_id), visit_id, "readings.csv")
 
 
 @route("GET", "/api/visits/{visit_id}/results.csv", "read", media="text/csv")
 def export_results(context: Context, visit_id: str) -> Response:
     """The tries of the visit with their exercises."""
-    return _file(records.export_results(context.db, context.actor, visit_id), visit_id, "results.csv")
+    return _file(exports.export_results(context.db, context.actor, visit_id), visit_id, "results.csv")
 
 
 def _file(content: bytes | str, visit_id: str, name: str) -> Response:

@@ -8,7 +8,8 @@ from pydantic import ConfigDict
 
 from moorfog.api.paging import PageQuery
 from moorfog.api.routing import Context, route
-from moorfog.operations import kit, parts, recall
+from moorfog.operations.kit import instruments, parts
+from moorfog.operations.records import recall
 
 
 @dataclass(frozen=True)
@@ -52,32 +53,32 @@ class RecallsQuery:
     only_open: bool = False
 
 
-@route("GET", "/api/counters", "read", query=CountersQuery, returns=kit.CounterPage)
-def get_counters(context: Context, query: CountersQuery) -> kit.CounterPage:
+@route("GET", "/api/counters", "read", query=CountersQuery, returns=instruments.CounterPage)
+def get_counters(context: Context, query: CountersQuery) -> instruments.CounterPage:
     """The instruments, their links, today's checks and what stands against using them."""
-    return kit.list_counters(context.db, context.clock, context.actor, query.page, query.kind, query.name)
+    return instruments.list_counters(context.db, context.clock, context.actor, query.page, query.kind, query.name)
 
 
-@route("POST", "/api/counters/{instrument_id}/checks", "kit", body=CheckValue, returns=kit.CounterView)
-def record_check(context: Context, instrument_id: str, body: CheckValue) -> kit.CounterView:
+@route("POST", "/api/counters/{instrument_id}/checks", "kit", body=CheckValue, returns=instruments.CounterView)
+def record_check(context: Context, instrument_id: str, body: CheckValue) -> instruments.CounterView:
     """Record a daily check as the value read; whether it passes is computed."""
-    kit.record_check(context.db, context.clock, context.actor, instrument_id, body.name, body.value)
-    row = kit.find_instrument(context.db, context.actor.scope("tester", "administrator"), instrument_id)
-    return kit.view_counter(context.db, row, context.clock.now(context.db))
+    instruments.record_check(context.db, context.clock, context.actor, instrument_id, body.name, body.value)
+    row = instruments.find_instrument(context.db, context.actor.scope("tester", "administrator"), instrument_id)
+    return instruments.view_counter(context.db, row, context.clock.now(context.db))
 
 
-@route("POST", "/api/counters/{instrument_id}/acts", "kit", body=ActDone, returns=kit.CounterView)
-def record_act(context: Context, instrument_id: str, body: ActDone) -> kit.CounterView:
+@route("POST", "/api/counters/{instrument_id}/acts", "kit", body=ActDone, returns=instruments.CounterView)
+def record_act(context: Context, instrument_id: str, body: ActDone) -> instruments.CounterView:
     """Note that something was done to an instrument: alcohol charged, hoses dried, the end of the day."""
-    kit.record_act(context.db, context.clock, context.actor, instrument_id, body.name)
-    row = kit.find_instrument(context.db, context.actor.scope("tester", "administrator"), instrument_id)
-    return kit.view_counter(context.db, row, context.clock.now(context.db))
+    instruments.record_act(context.db, context.clock, context.actor, instrument_id, body.name)
+    row = instruments.find_instrument(context.db, context.actor.scope("tester", "administrator"), instrument_id)
+    return instruments.view_counter(context.db, row, context.clock.now(context.db))
 
 
-@route("GET", "/api/counters/{instrument_id}/trend/{name}", "read", returns=kit.Trend)
-def get_trend(context: Context, instrument_id: str, name: str) -> kit.Trend:
+@route("GET", "/api/counters/{instrument_id}/trend/{name}", "read", returns=instruments.Trend)
+def get_trend(context: Context, instrument_id: str, name: str) -> instruments.Trend:
     """The values of one check over the last ninety days."""
-    return kit.trend_of(context.db, context.clock, context.actor, instrument_id, name)
+    return instruments.trend_of(context.db, context.clock, context.actor, instrument_id, name)
 
 
 @route("GET", "/api/recalls", "read", query=RecallsQuery, returns=recall.LedgerPage)

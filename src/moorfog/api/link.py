@@ -12,8 +12,8 @@ from sqlalchemy import Engine
 from moorfog.api.routing import Context, route
 from moorfog.core.events.payloads import RunEnd
 from moorfog.core.measuring.readings import Chunk
-from moorfog.operations import readings, runs
-from moorfog.operations.links import report_link
+from moorfog.operations.bench import readings, runs
+from moorfog.operations.kit.links import report_link
 from moorfog.store.log import keep_state
 
 STRICT = ConfigDict(strict=True, extra="forbid")

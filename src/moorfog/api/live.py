@@ -30,9 +30,9 @@ from moorfog.core.views.wearer import WearerView, wearer_view
 from moorfog.core.visit.proof import ProofStream, awaits_stream
 from moorfog.core.visit.proof import followed as followed_on
 from moorfog.core.visit.state import Visit
-from moorfog.operations.proofs import stream_of, stream_on
-from moorfog.operations.readings import load_fresh_chunks
-from moorfog.operations.views import VisitView, view_for_screen
+from moorfog.operations.bench.proofs import stream_of, stream_on
+from moorfog.operations.bench.readings import load_fresh_chunks
+from moorfog.operations.bench.views import VisitView, view_for_screen
 from moorfog.store.base import Clock, quick_engine
 from moorfog.store.log import load_visit
 from moorfog.store.models import VisitHead

@@ -9,7 +9,12 @@ from pydantic import ConfigDict
 
 from moorfog.api.paging import FindQuery, PageQuery
 from moorfog.api.routing import Context, plain, route
-from moorfog.operations import catalogue, facepieces, filing, imports, jobs, lists, people, permissions
+from moorfog.operations import jobs
+from moorfog.operations.bench import filing
+from moorfog.operations.kit import catalogue, facepieces
+from moorfog.operations.people import finding, people, permissions, roster
+from moorfog.operations.records import person, results
+from moorfog.operations.sites import sites
 
 
 @dataclass(frozen=True)
@@ -51,22 +56,22 @@ class PermissionsQuery:
     task: str = ""
 
 
-@route("GET", "/api/people", "read", query=FindQuery, returns=lists.PeoplePage)
-def find_people(context: Context, query: FindQuery) -> lists.PeoplePage:
+@route("GET", "/api/people", "read", query=FindQuery, returns=finding.PeoplePage)
+def find_people(context: Context, query: FindQuery) -> finding.PeoplePage:
     """Find people by the beginning of any name word or of their number."""
-    return lists.find_people(context.db, context.actor, query.q, query.page)
+    return finding.find_people(context.db, context.actor, query.q, query.page)
 
 
-@route("GET", "/api/people/{person_id}", "read", query=PageQuery, returns=lists.PersonView)
-def get_person(context: Context, person_id: str, query: PageQuery) -> lists.PersonView:
+@route("GET", "/api/people/{person_id}", "read", query=PageQuery, returns=person.PersonView)
+def get_person(context: Context, person_id: str, query: PageQuery) -> person.PersonView:
     """A person: what they may wear until when, visits and tries."""
-    return lists.view_person(context.db, context.clock, context.actor, person_id, query.page)
+    return person.view_person(context.db, context.clock, context.actor, person_id, query.page)
 
 
-@route("GET", "/api/sites", "read", returns=tuple[lists.SiteView, ...])
-def get_sites(context: Context) -> tuple[lists.SiteView, ...]:
+@route("GET", "/api/sites", "read", returns=tuple[sites.SiteView, ...])
+def get_sites(context: Context) -> tuple[sites.SiteView, ...]:
     """The sites within your grants, with their benches."""
-    return lists.list_sites(context.db, context.actor)
+    return sites.list_sites(context.db, context.actor)
 
 
 @route("GET", "/api/facepieces", "read", query=FindQuery, returns=facepieces.FacepiecesPage)
@@ -94,10 +99,10 @@ def get_permissions(context: Context, person_id: str, query: PermissionsQuery) -
     return permissions.permissions_of(context.db, context.clock, context.actor, person_id, query.day, query.task)
 
 
-@route("GET", "/api/results", "read", query=ResultsQuery, returns=lists.ResultsPage)
-def get_results(context: Context, query: ResultsQuery) -> lists.ResultsPage:
+@route("GET", "/api/results", "read", query=ResultsQuery, returns=results.ResultsPage)
+def get_results(context: Context, query: ResultsQuery) -> results.ResultsPage:
     """Pass results by mask model and size."""
-    return lists.pass_results(context.db, context.actor, query.page, query.site or None)
+    return results.pass_results(context.db, context.actor, query.page, query.site or None)
 
 
 @route("POST", "/api/people", "kit", body=people.PersonEntry, returns=Made)
@@ -126,14 +131,14 @@ def record_measurement(context: Context, person_id: str, body: people.MeasureEnt
     return people.record_measurement(context.db, context.clock, context.actor, person_id, body)
 
 
-@route("POST", "/api/imports/preview", "manage", body=imports.RosterFile, returns=imports.Preview)
-def preview_import(context: Context, body: imports.RosterFile) -> imports.Preview:
+@route("POST", "/api/imports/preview", "manage", body=roster.RosterFile, returns=roster.Preview)
+def preview_import(context: Context, body: roster.RosterFile) -> roster.Preview:
     """What a roster would import, and what is wrong with it by row and column; nothing is stored."""
-    return imports.check_roster(context.db, context.actor, body)[0]
+    return roster.check_roster(context.db, context.actor, body)[0]
 
 
-@route("POST", "/api/imports", "manage", body=imports.RosterFile, returns=jobs.JobView)
-def start_import(context: Context, body: imports.RosterFile) -> jobs.JobView:
+@route("POST", "/api/imports", "manage", body=roster.RosterFile, returns=jobs.JobView)
+def start_import(context: Context, body: roster.RosterFile) -> jobs.JobView:
     """Import a roster as a job: all or nothing."""
     return jobs.start_import(context.db, context.clock, context.actor, body)
 

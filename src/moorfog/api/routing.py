@@ -16,8 +16,8 @@ from sqlalchemy import Engine
 from sqlalchemy.orm import Session
 
 from moorfog.core.rules.book import Rules
-from moorfog.operations.accounts import READERS, Actor
-from moorfog.operations.links import Linked
+from moorfog.operations.accounts.sessions import READERS, Actor
+from moorfog.operations.kit.links import Linked
 from moorfog.store.base import Clock
 
 Rule = Literal["public", "signed_in", "read", "test", "kit", "manage", "supervise", "link", "wearer"]

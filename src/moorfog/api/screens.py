@@ -8,8 +8,8 @@ from typing import Annotated
 from pydantic import ConfigDict, Field
 
 from moorfog.api.routing import Context
-from moorfog.operations import screens
-from moorfog.operations.proposals import Id
+from moorfog.operations.bench import screens
+from moorfog.operations.fields import Id
 from moorfog.store.log import keep_state
 
 

@@ -8,7 +8,7 @@ from flask import Response, current_app, request
 from pydantic import ConfigDict, TypeAdapter
 
 from moorfog.api.routing import Context, plain, route
-from moorfog.operations import accounts
+from moorfog.operations.accounts import sessions
 from moorfog.operations.errors import DomainError
 
 COOKIE = "moorfog_session"
@@ -40,7 +40,7 @@ _out = TypeAdapter(SessionView)
 @route("POST", "/api/session", "public", body=SignIn, returns=SessionView)
 def sign_in(context: Context, body: SignIn) -> Response | DomainError:
     """Sign in; sets the session's cookie."""
-    done = accounts.sign_in(context.db, context.clock, body.login, body.password, context.address)
+    done = sessions.sign_in(context.db, context.clock, body.login, body.password, context.address)
     if isinstance(done, DomainError):
         return done
     view = SessionView(done.actor.id, done.actor.name, done.actor.login, done.actor.roles(), done.csrf)
@@ -48,7 +48,7 @@ def sign_in(context: Context, body: SignIn) -> Response | DomainError:
     response.set_cookie(
         COOKIE,
         done.secret,
-        max_age=accounts.SESSION_HOURS * 3600,
+        max_age=sessions.SESSION_HOURS * 3600,
         httponly=True,
         samesite="Strict",
         secure=request.is_secure or bool(current_app.config.get("SESSION_COOKIE_SECURE")),
@@ -66,7 +66,7 @@ def who_am_i(context: Context) -> SessionView:
 @route("DELETE", "/api/session", "signed_in")
 def sign_out(context: Context) -> Response:
     """Sign out."""
-    accounts.sign_out(context.db, context.secret)
+    sessions.sign_out(context.db, context.secret)
     response = Response(status=204)
     response.delete_cookie(COOKIE)
     return response

@@ -8,7 +8,7 @@ from flask import Response
 from pydantic import ConfigDict
 
 from moorfog.api.routing import Context, route
-from moorfog.operations import site_protocols, sites
+from moorfog.operations.sites import protocols, sites
 
 
 @dataclass(frozen=True)
@@ -73,10 +73,10 @@ def enter_task(context: Context, site_id: str, body: sites.TaskEntry) -> MadeTas
     return MadeTask(sites.enter_task(context.db, context.clock, context.actor, site_id, body))
 
 
-@route("GET", "/api/sites/{site_id}/protocols", "read", returns=tuple[site_protocols.SiteProtocolView, ...])
-def get_protocols(context: Context, site_id: str) -> tuple[site_protocols.SiteProtocolView, ...]:
+@route("GET", "/api/sites/{site_id}/protocols", "read", returns=tuple[protocols.SiteProtocolView, ...])
+def get_protocols(context: Context, site_id: str) -> tuple[protocols.SiteProtocolView, ...]:
     """The protocols a site has added."""
-    return site_protocols.list_protocols(context.db, context.actor, site_id)
+    return protocols.list_protocols(context.db, context.actor, site_id)
 
 
 @route(
@@ -84,21 +84,21 @@ def get_protocols(context: Context, site_id: str) -> tuple[site_protocols.SitePr
     "/api/sites/{site_id}/protocols/try",
     "manage",
     body=ProtocolFile,
-    returns=site_protocols.ProtocolTrial,
+    returns=protocols.ProtocolTrial,
 )
-def try_protocol(context: Context, site_id: str, body: ProtocolFile) -> site_protocols.ProtocolTrial:
+def try_protocol(context: Context, site_id: str, body: ProtocolFile) -> protocols.ProtocolTrial:
     """Read a protocol file and run it on the simulator; nothing is stored."""
-    return site_protocols.try_file(context.db, context.actor, site_id, body.text)
+    return protocols.try_file(context.db, context.actor, site_id, body.text)
 
 
-@route("POST", "/api/sites/{site_id}/protocols", "manage", body=ProtocolFile, returns=site_protocols.ProtocolTrial)
-def add_protocol(context: Context, site_id: str, body: ProtocolFile) -> site_protocols.ProtocolTrial:
+@route("POST", "/api/sites/{site_id}/protocols", "manage", body=ProtocolFile, returns=protocols.ProtocolTrial)
+def add_protocol(context: Context, site_id: str, body: ProtocolFile) -> protocols.ProtocolTrial:
     """Add a protocol to a site; visits opened from now on may use it."""
-    return site_protocols.add_file(context.db, context.clock, context.actor, site_id, body.text)
+    return protocols.add_file(context.db, context.clock, context.actor, site_id, body.text)
 
 
 @route("POST", "/api/sites/{site_id}/protocols/{protocol_id}/withdraw", "manage")
 def withdraw_protocol(context: Context, site_id: str, protocol_id: str) -> Response:
     """Withdraw a protocol a site has added."""
-    site_protocols.withdraw(context.db, context.clock, context.actor, site_id, protocol_id)
+    protocols.withdraw(context.db, context.clock, context.actor, site_id, protocol_id)
     return Response(status=204)

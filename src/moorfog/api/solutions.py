@@ -10,9 +10,11 @@ from pydantic import ConfigDict
 from moorfog.api.paging import PageQuery
 from moorfog.api.routing import Context, plain, route
 from moorfog.documents.label import label_pdf
-from moorfog.operations import jobs, recall, solutions
-from moorfog.operations.accounts import READERS
-from moorfog.operations.proposals import Id
+from moorfog.operations import jobs
+from moorfog.operations.accounts.sessions import READERS
+from moorfog.operations.fields import Id
+from moorfog.operations.kit import solutions
+from moorfog.operations.records import recall
 
 
 @dataclass(frozen=True)

@@ -10,8 +10,8 @@ from pydantic import ConfigDict
 from moorfog.api.routing import Context, Follow, route
 from moorfog.api.screens import Heard, ScreenHeard, heard
 from moorfog.core.views.wearer import WearerView
-from moorfog.operations import wearer
-from moorfog.operations.proposals import Id
+from moorfog.operations.bench import wearer
+from moorfog.operations.fields import Id
 from moorfog.store.log import keep_state
 
 

@@ -2,19 +2,17 @@
 
 from __future__ import annotations
 
-import os
 import secrets
 import shutil
-import signal
-import socket
-import subprocess
 import sys
 import time
-import urllib.request
 from pathlib import Path
 
-from moorfog.bootstrap import StepFailed, ensure_packages, ensure_web, say
-from moorfog.demo.database import PrivateServer, free_port
+from moorfog.bootstrap import StepFailed, ensure_node_modules, ensure_packages, ensure_web, root, say
+from moorfog.serving.database import PrivateServer
+from moorfog.serving.parts import Parts, Stopped, ignore_signals, stop_on_signals
+from moorfog.serving.ports import free_port, is_free
+from moorfog.serving.web import WEB_ENV, gunicorn_command, reloading_command
 
 PASSWORD = "moor-and-fog"
 SIGN_INS = (
@@ -25,83 +23,24 @@ SIGN_INS = (
 USUAL_PORT = 8400
 
 
-class Stopped(Exception):
-    """A signal asked us to stop."""
-
-
-def _stop(*_: object) -> None:
-    raise Stopped
-
-
-def is_free(port: int) -> bool:
-    """Tell whether a port can be listened on."""
-    with socket.socket() as probe:
-        probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
-        try:
-            probe.bind(("127.0.0.1", port))
-        except OSError:
-            return False
-    return True
-
-
-WEB_ENV = {"MALLOC_ARENA_MAX": "1"}
-"""What a web process is started with besides: its many threads run one at a time, and memory of their own for each of
-them would only double what it holds."""
-
-
-def gunicorn_command(port: int, workers: int, host: str = "127.0.0.1") -> list[str]:
-    """Return the command of the web server; each event stream holds a thread."""
-    return [
-        sys.executable,
-        "-m",
-        "gunicorn",
-        "-w",
-        str(workers),
-        "-k",
-        "gthread",
-        "--threads",
-        "100",
-        "--worker-connections",
-        "120",
-        "--preload",
-        "--no-control-socket",
-        "--graceful-timeout",
-        "3",
-        "--bind",
-        f"{host}:{port}",
-        "moorfog.wsgi:application()",
-    ]
-
-
 class Demo:
-    """The demo's processes under one home."""
+    """The demo's parts under one home.
 
-    def __init__(self, home: Path, port: int | None) -> None:
-        self.home, self.wanted_port = home.resolve(), port
-        self.logs = self.home / "log"
+    ``for_developers``: the page comes from Vite, the server starts anew whenever a file of the program changes.
+    """
+
+    def __init__(self, home: Path, port: int | None, for_developers: bool = False) -> None:
+        self.home, self.wanted_port, self.for_developers = home.resolve(), port, for_developers
         self.server = PrivateServer(self.home / "db")
-        self.children: list[tuple[str, subprocess.Popen[bytes]]] = []
-
-    def spawn(self, name: str, command: list[str], **env: str) -> subprocess.Popen[bytes]:
-        """Start a child with its own log."""
-        with (self.logs / f"{name}.log").open("ab") as log:
-            child = subprocess.Popen(
-                command,
-                stdout=log,
-                stderr=log,
-                stdin=subprocess.DEVNULL,
-                env={**os.environ, **env},
-                start_new_session=True,
-            )
-        self.children.append((name, child))
-        return child
+        self.parts = Parts(self.home / "log")
 
     def start(self) -> str:
         """Bring everything up and return the address. Raises :class:`StepFailed`."""
-        self.logs.mkdir(parents=True, exist_ok=True)
         port = self._port()
         ensure_packages()
-        web = ensure_web()
+        if self.for_developers:
+            ensure_node_modules()
+        web = "" if self.for_developers else str(ensure_web())
         if self.server.install():
             say("database: data directory made")
         self.server.start()
@@ -111,24 +50,34 @@ class Demo:
         url = self.server.url
         token = self._token()
         self._prepare(url, token)
-        rules = {"MOORFOG_DATABASE_URL": url, "MOORFOG_WEB": str(web)}
-        self.spawn("web", gunicorn_command(port, 2), **rules, **WEB_ENV)
-        address = f"http://127.0.0.1:{port}"
-        self._wait(address)
-        self.spawn("worker", [sys.executable, "-m", "moorfog.cli", "worker"], **rules)
+        rules = {"MOORFOG_DATABASE_URL": url, "MOORFOG_WEB": web}
+        inner = free_port() if self.for_developers else port
+        command = reloading_command(inner) if self.for_developers else gunicorn_command(port, 2)
+        self.parts.start("web", command, {**rules, **WEB_ENV})
+        address = f"http://127.0.0.1:{inner}"
+        self.parts.wait_for("web", f"{address}/api/health")
+        self.parts.start("worker", [sys.executable, "-m", "moorfog.cli", "worker"], rules)
         for kind in ("counter", "photometer", "pressure"):
-            self._spawn_instrument(kind, address, token if kind == "counter" else f"{token}.{kind}")
+            self._start_instrument(kind, address, token if kind == "counter" else f"{token}.{kind}")
         say("web server answers; worker, three simulated instruments and their links are starting")
+        return self._page(port, address) if self.for_developers else address
+
+    def _page(self, port: int, api: str) -> str:
+        """Have Vite serve the page as it stands in the sources, and hand everything else on to the server."""
+        command = ["npx", "--no-install", "vite", "--port", str(port), "--strictPort", "--host", "127.0.0.1"]
+        self.parts.start("page", command, {"MOORFOG_API": api}, root() / "web")
+        address = f"http://127.0.0.1:{port}"
+        self.parts.wait_for("page", address)
         return address
 
-    def _spawn_instrument(self, kind: str, address: str, token: str) -> None:
+    def _start_instrument(self, kind: str, address: str, token: str) -> None:
         """Start a simulated instrument on a free port, and its link."""
         port = str(free_port())
         simulated = [sys.executable, "-m", "moorfog.instruments.simulated", "--port", port, "--kind", kind]
-        self.spawn(kind, simulated)
+        self.parts.start(kind, simulated, {})
         link = [sys.executable, "-m", "moorfog.instruments.link", "--server", address]
         link += ["--counter", f"socket://127.0.0.1:{port}", "--spool", str(self.home / "spool" / kind)]
-        self.spawn(f"link-{kind}", link, MOORFOG_LINK_TOKEN=token)
+        self.parts.start(f"link-{kind}", link, {"MOORFOG_LINK_TOKEN": token})
 
     def _port(self) -> int:
         if self.wanted_port is not None:
@@ -181,41 +130,13 @@ class Demo:
         migrations = (Path(__file__).parents[1] / "store" / "migrations" / "versions").glob("*.py")
         return "\n".join([f"FOLD_VERSION = {FOLD_VERSION}", *sorted(one.name for one in migrations)])
 
-    def _wait(self, address: str) -> None:
-        deadline = time.monotonic() + 30
-        while time.monotonic() < deadline:
-            if self.children[0][1].poll() is not None:
-                break
-            try:
-                with urllib.request.urlopen(f"{address}/api/health", timeout=1):
-                    return
-            except OSError:
-                time.sleep(0.05)
-        raise StepFailed(f"the web server did not answer; see {self.logs / 'web.log'}")
-
-    def watch(self) -> None:
-        """Wait until a signal comes or a child ends. Raises :class:`StepFailed` naming the child and its log."""
-        while True:
-            for name, child in self.children:
-                if child.poll() is not None:
-                    raise StepFailed(f"{name} ended unexpectedly; see {self.logs / (name + '.log')}, then start again")
-            time.sleep(0.3)
-
     def stop(self) -> None:
         """Stop everything we started, last first."""
-        for _, child in reversed(self.children):
-            if child.poll() is None:
-                child.terminate()
-        for _, child in reversed(self.children):
-            try:
-                child.wait(8)
-            except subprocess.TimeoutExpired:
-                child.kill()
-                child.wait(3)
+        self.parts.stop()
         self.server.stop()
 
 
-def run(home: Path, port: int | None, fresh: bool) -> int:
+def run(home: Path, port: int | None, fresh: bool, for_developers: bool = False) -> int:
     """Run the demo until Ctrl-C or SIGTERM. Returns the exit code."""
     began = time.monotonic()
     if fresh and home.exists():
@@ -226,9 +147,8 @@ def run(home: Path, port: int | None, fresh: bool) -> int:
             return 1
         shutil.rmtree(home)
     home.mkdir(parents=True, exist_ok=True)
-    for one in (signal.SIGTERM, signal.SIGINT):  # SIGINT is ignored from the start in a shell's background job
-        signal.signal(one, _stop)
-    demo = Demo(home, port)
+    stop_on_signals()
+    demo = Demo(home, port, for_developers)
     try:
         address = demo.start()
         people = "".join(f"    {login:8} {role:14} {who}\n" for login, role, who in SIGN_INS)
@@ -237,15 +157,14 @@ def run(home: Path, port: int | None, fresh: bool) -> int:
             f"  sign in as, password {PASSWORD}:\n{people}  Ctrl-C stops it; the data stays.\n"
         )
         sys.stdout.flush()
-        demo.watch()
+        demo.parts.watch()
     except (Stopped, KeyboardInterrupt):
         say("stopping")
         return 0
     except Exception as error:
-        sys.stderr.write(f"moorfog demo: {error}\n  logs: {demo.logs}; database log: {demo.server.log}\n")
+        sys.stderr.write(f"moorfog demo: {error}\n  logs: {demo.parts.logs}; database log: {demo.server.log}\n")
         return 1
     finally:
-        signal.signal(signal.SIGTERM, signal.SIG_IGN)
-        signal.signal(signal.SIGINT, signal.SIG_IGN)
+        ignore_signals()
         demo.stop()
     return 0

@@ -20,11 +20,11 @@ from moorfog.core.visit.state import Visit
 from moorfog.data import facepiece_kinds
 from moorfog.demo import scenario
 from moorfog.demo.walk import Walk
-from moorfog.operations.accounts import Actor, create_account, load_actor
-from moorfog.operations.kit import create_instrument, find_instrument, kind_of, record_act, record_check
-from moorfog.operations.parts import PartEntry, add_part, note_deed
-from moorfog.operations.people import index_people
-from moorfog.operations.solutions import LotEntry, NebuliserEntry, add_nebuliser, check_spray, enter_lot, fill
+from moorfog.operations.accounts.sessions import Actor, create_account, load_actor
+from moorfog.operations.kit.instruments import create_instrument, find_instrument, kind_of, record_act, record_check
+from moorfog.operations.kit.parts import PartEntry, add_part, note_deed
+from moorfog.operations.kit.solutions import LotEntry, NebuliserEntry, add_nebuliser, check_spray, enter_lot, fill
+from moorfog.operations.people.people import index_people
 from moorfog.store.base import DatabaseClock, FixedClock, new_id, run_in_transaction
 from moorfog.store.log import keep_rules
 from moorfog.store.models import (

@@ -15,11 +15,9 @@ from moorfog.core.rules.book import Protocol, Rules
 from moorfog.core.simulation.wearer import SimulatedWearer, simulate
 from moorfog.core.views.picture import Card, Picture, picture
 from moorfog.core.visit.state import Visit
-from moorfog.operations import runs, signing, visits
-from moorfog.operations.accounts import Actor
-from moorfog.operations.kit import find_instrument
-from moorfog.operations.links import Linked
-from moorfog.operations.proposals import (
+from moorfog.operations.accounts.sessions import Actor
+from moorfog.operations.bench import runs, signing, visits
+from moorfog.operations.bench.proposals import (
     Body,
     ChooseFacepiece,
     ChooseMethod,
@@ -30,7 +28,9 @@ from moorfog.operations.proposals import (
     StartRun,
     StartScreening,
 )
-from moorfog.operations.readings import Sealed, store_chunks
+from moorfog.operations.bench.readings import Sealed, store_chunks
+from moorfog.operations.kit.instruments import find_instrument
+from moorfog.operations.kit.links import Linked
 from moorfog.store.base import FixedClock, new_id
 from moorfog.store.log import keep_state
 from moorfog.store.models import Person, SiteTask

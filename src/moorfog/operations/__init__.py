@@ -1,0 +1,5 @@
+"""One function per thing a person does, by subject.
+
+A room knows those before it: accounts ← sites ← kit ← people ← bench ← records.
+Operations gather facts and ask the core; they judge nothing.
+"""

@@ -13,10 +13,10 @@ from sqlalchemy.exc import DBAPIError
 from sqlalchemy.orm import Session
 
 from moorfog.core.kernel.codec import encode
-from moorfog.operations.accounts import Actor, load_actor
+from moorfog.operations.accounts.sessions import Actor, load_actor
 from moorfog.operations.errors import DomainError, NotFound
-from moorfog.operations.imports import Progress, RosterFile, run_import
-from moorfog.operations.recall import new_job, run_recall
+from moorfog.operations.people.roster import Progress, RosterFile, run_import
+from moorfog.operations.records.recall import new_job, run_recall
 from moorfog.store.base import Clock, DatabaseClock, run_in_transaction
 from moorfog.store.models import Account, Job, Site
 

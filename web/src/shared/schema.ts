@@ -1127,7 +1127,7 @@ export interface paths {
          *
          *     For: tester, administrator or supervisor.
          */
-        get: operations["today"];
+        get: operations["get_today"];
         put?: never;
         post?: never;
         delete?: never;
@@ -6590,7 +6590,7 @@ export interface operations {
             };
         };
     };
-    today: {
+    get_today: {
         parameters: {
             query?: {
                 seal_notices?: number;

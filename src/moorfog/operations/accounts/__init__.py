@@ -1,0 +1,1 @@
+"""Who may come in, and what they may do."""

@@ -1,0 +1,22 @@
+"""Putting something on a person's file, which counts in their open visits from the same moment on."""
+
+from __future__ import annotations
+
+from sqlalchemy.orm import Session
+
+from moorfog.operations.accounts.sessions import Actor
+from moorfog.operations.bench.visits import tell_open_visits
+from moorfog.operations.people.people import ClearanceEntry, TrainingEntry, record_clearance, record_training
+from moorfog.store.base import Clock
+
+
+def file_clearance(db: Session, clock: Clock, actor: Actor, person_id: str, one: ClearanceEntry) -> None:
+    """Put a clearance on file and enter it into the person's open visits. Raises as :func:`record_clearance`."""
+    record_clearance(db, clock, actor, person_id, one)
+    tell_open_visits(db, clock, actor, person_id)
+
+
+def file_training(db: Session, clock: Clock, actor: Actor, person_id: str, one: TrainingEntry) -> None:
+    """Put a training on file and enter it into the person's open visits. Raises as :func:`record_training`."""
+    record_training(db, clock, actor, person_id, one)
+    tell_open_visits(db, clock, actor, person_id)

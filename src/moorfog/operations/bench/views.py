@@ -1,0 +1,122 @@
+"""The whole view of a visit for a screen: the core's picture, with the names the log does not hold."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+
+from sqlalchemy import func, or_, select, text
+from sqlalchemy.orm import Session
+
+from moorfog.core.views.picture import Picture
+from moorfog.core.visit.state import Visit
+from moorfog.operations.bench.visits import view_visit
+from moorfog.operations.errors import NotFound
+from moorfog.store.base import Clock
+from moorfog.store.models import DocumentRow, Employer, EventRow, Person, Site, TryResult, VisitHead, VisitSummary
+from moorfog.store.scope import Scope
+
+_SECOND = text("SECOND")
+
+
+@dataclass(frozen=True)
+class Meanwhile:
+    """Somebody else at this site whom no clock holds up, and what comes next for them."""
+
+    visit_id: str
+    person: str
+    doing: str
+
+
+@dataclass(frozen=True)
+class VisitView:
+    """A visit on a screen: who, where, and its picture. Face measures in mm, None where not measured."""
+
+    visit_id: str
+    person_id: str
+    person: str
+    first_name: str
+    number: str
+    job: str
+    task: str
+    face_length: str | None
+    last_result: str
+    employer: str
+    site: str
+    bench: str
+    has_report: bool
+    late_entries: int
+    meanwhile: tuple[Meanwhile, ...]
+    picture: Picture
+
+
+def _meanwhile(db: Session, head: VisitHead, now: Picture, moment: datetime) -> tuple[Meanwhile, ...]:
+    """Return who could go first while a clock holds this person up; nobody where none does."""
+    if now.starts_at is None or now.closed:
+        return ()
+    rows = db.execute(
+        select(VisitSummary.visit_id, Person.name, VisitSummary.doing)
+        .join(Person, Person.id == VisitSummary.person_id)
+        .where(
+            VisitSummary.site_id == head.site_id,
+            VisitSummary.closed == "",
+            VisitSummary.is_practice.is_(False),
+            VisitSummary.visit_id != head.id,
+            VisitSummary.opened_at > moment - timedelta(hours=12),
+            or_(VisitSummary.ready_at.is_(None), VisitSummary.ready_at <= moment),
+            VisitSummary.step != "test",
+        )
+        .order_by(VisitSummary.opened_at)
+        .limit(3)
+    )
+    return tuple(Meanwhile(*row) for row in rows)
+
+
+def view_for_screen(
+    db: Session, clock: Clock, scope: Scope, visit_id: str, keep: Callable[[Visit], None] = lambda visit: None
+) -> VisitView:
+    """Return a visit for a screen; its state is handed to ``keep``. Raises :class:`NotFound` outside the scope."""
+    head, visit, now = view_visit(db, clock, scope, visit_id)
+    keep(visit)
+    person = db.get(Person, visit.person_id)
+    site, employer = db.get(Site, head.site_id), db.get(Employer, head.employer_id)
+    if person is None or site is None or employer is None:
+        raise NotFound("visit")
+    last = db.scalar(
+        select(TryResult)
+        .where(TryResult.person_id == person.id, TryResult.visit_id != visit_id, TryResult.is_practice.is_(False))
+        .order_by(TryResult.tested_at.desc())
+        .limit(1)
+    )
+    report = db.scalar(
+        select(DocumentRow.id).where(DocumentRow.visit_id == visit_id, DocumentRow.revision == visit.revision).limit(1)
+    )
+    late_s = visit.rules.book.number("late.maximum")
+    late = db.scalar(
+        select(func.count())
+        .select_from(EventRow)
+        .where(
+            EventRow.visit_id == visit_id,
+            func.timestampdiff(_SECOND, EventRow.occurred_at, EventRow.recorded_at) > int(late_s),
+        )
+    )
+    result = f"last: {last.model} {last.size}, {last.outcome}" if last else "no earlier test on record"
+    return VisitView(
+        visit_id,
+        person.id,
+        person.name,
+        person.name.split()[0],
+        person.number,
+        person.job,
+        person.task,
+        f"{person.face_length / 10:.1f}" if person.face_length else None,
+        result,
+        employer.name,
+        site.name,
+        visit.opened.bench if visit.opened else "",
+        report is not None,
+        late or 0,
+        _meanwhile(db, head, now, clock.now(db)),
+        now,
+    )

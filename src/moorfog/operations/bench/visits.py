@@ -1,0 +1,433 @@
+"""Opening visits and appending to their logs."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from datetime import datetime, timedelta
+from typing import Any
+from zoneinfo import ZoneInfo
+
+from sqlalchemy import delete, select, update
+from sqlalchemy.orm import Session
+
+from moorfog.core.events import payloads as ev
+from moorfog.core.events.payloads import instant
+from moorfog.core.kernel.canonical import digest
+from moorfog.core.kernel.codec import decode, encode
+from moorfog.core.transitions.admit import FUTURE_TOLERANCE, Refusal, admit
+from moorfog.core.transitions.fold import step
+from moorfog.core.views.picture import Picture, picture
+from moorfog.core.visit.judgement import file_blocks
+from moorfog.core.visit.proof import awaits_stream
+from moorfog.core.visit.state import Visit, loops_needed
+from moorfog.data import facepiece_kinds
+from moorfog.operations.accounts.sessions import Actor
+from moorfog.operations.bench.proposals import (
+    ChooseFacepiece,
+    ChooseMethod,
+    ChooseTask,
+    Correct,
+    FitProbe,
+    Proposal,
+    StartQualitative,
+    StartRun,
+    StartScreening,
+)
+from moorfog.operations.bench.senses import acknowledged_on, keep_answer, qualitative_facts, screening_facts
+from moorfog.operations.errors import Conflict, DomainError, NotFound
+from moorfog.operations.kit.parts import take_parts
+from moorfog.operations.people.people import file_on
+from moorfog.operations.sites.protocols import rules_of_site
+from moorfog.operations.sites.sites import find_task
+from moorfog.store.base import Clock, new_id
+from moorfog.store.log import event_of, keep_rules, load_visit, lock_head, write_event
+from moorfog.store.models import (
+    EventRow,
+    FacepieceVersion,
+    Lease,
+    PermissionEnd,
+    Person,
+    Site,
+    VisitHead,
+    VisitSummary,
+)
+from moorfog.store.readmodels import refresh
+from moorfog.store.scope import Scope
+
+LATE = timedelta(seconds=10)
+RUN_STARTS = ("start_run", "start_qualitative")
+"""Before these the person's file is read again."""
+CLOCK_STARTS = ("donned", "start_run", "start_screening", "start_qualitative")
+PRACTICE_SPEEDS = range(1, 61)
+
+
+@dataclass(frozen=True)
+class Appended:
+    """What became of a proposal: the state after it, and whether it had been stored before."""
+
+    visit_id: str
+    visit: Visit
+    was_known: bool
+
+
+def open_visit(
+    db: Session,
+    clock: Clock,
+    actor: Actor,
+    *,
+    visit_id: str,
+    event_id: str,
+    person_id: str,
+    bench: str,
+    is_practice: bool = False,
+    speed: int = 1,
+    origin: str = "bench",
+    occurred_at: datetime | None = None,
+) -> Appended:
+    """Open a visit for a person at a bench; the rule set is pinned here. The same ids again change nothing.
+
+    Raises :class:`NotFound` for a person outside the actor's scope, :class:`Conflict` if the person has an open
+    visit, :class:`DomainError` for a speed without practice.
+    """
+    scope = actor.require("tester")
+    person = db.scalar(select(Person).where(Person.id == person_id).with_for_update())
+    if person is None or not scope.allows(person.employer_id):
+        raise NotFound("person")
+    if speed not in PRACTICE_SPEEDS or (speed != 1 and not is_practice):
+        raise DomainError("speed", "Only a practice visit runs faster, 1 to 60 times. Choose practice, or speed 1.")
+    known = db.get(VisitHead, visit_id)
+    if known is not None:
+        first = db.get(EventRow, (visit_id, 1))
+        if first is None or first.id != event_id:
+            raise Conflict("id_reused", "This visit id was used for something else. Reload the page and start again.")
+        return Appended(visit_id, load_visit(db, known), was_known=True)
+    open_one = db.scalar(
+        select(VisitSummary.visit_id).where(
+            VisitSummary.person_id == person_id,
+            VisitSummary.closed == "",
+            VisitSummary.is_practice.is_(is_practice),
+        )
+    )
+    if open_one is not None:
+        raise Conflict(
+            "already_here", f"{person.name} has an open visit already. Go on with that one.", {"visit_id": open_one}
+        )
+    site = db.get(Site, person.site_id)
+    if site is None:
+        raise NotFound("site")
+    now, rules = clock.now(db), rules_of_site(db, site)
+    keep_rules(db, rules)
+    head = VisitHead(
+        id=visit_id,
+        employer_id=person.employer_id,
+        site_id=site.id,
+        rules_digest=rules.digest,
+        origin=origin,
+        seq=0,
+        chain="",
+    )
+    db.add(head)
+    db.flush()
+    opened_on = (occurred_at or now).astimezone(ZoneInfo(site.zone)).date().isoformat()
+    file = file_on(db, person_id, opened_on)
+    payload = ev.VisitOpened(
+        person_id,
+        person.employer_id,
+        site.id,
+        site.zone,
+        bench,
+        is_practice,
+        speed,
+        rules.digest,
+        opened_on,
+        file.clearance,
+        file.trained_on,
+    )
+    event = write_event(db, head, event_id, payload, occurred_at or now, now, actor.id, digest(encode(payload)))
+    visit = step(Visit(rules), event)
+    refresh(db, head, visit)
+    return Appended(visit_id, visit, was_known=False)
+
+
+def find_head(db: Session, scope: Scope, visit_id: str) -> VisitHead:
+    """Return the head of a visit within the scope. Raises :class:`NotFound`."""
+    head = db.get(VisitHead, visit_id)
+    if head is None or not scope.allows(head.employer_id):
+        raise NotFound("visit")
+    return head
+
+
+def view_visit(db: Session, clock: Clock, scope: Scope, visit_id: str) -> tuple[VisitHead, Visit, Picture]:
+    """Return a visit and its picture now. Raises :class:`NotFound`."""
+    head = find_head(db, scope, visit_id)
+    visit = load_visit(db, head)
+    return head, visit, picture(visit, clock.now(db))
+
+
+def append(
+    db: Session,
+    clock: Clock,
+    actor_id: str,
+    head: VisitHead,
+    before: Visit,
+    event_id: str,
+    payload: ev.Payload,
+    occurred_at: datetime,
+    proposal_digest: str,
+) -> Visit:
+    """Write an admitted event to a locked head and bring the read models along; a run that is over is to stop.
+
+    Returns the state after it.
+    """
+    event = write_event(db, head, event_id, payload, occurred_at, clock.now(db), actor_id, proposal_digest)
+    visit = step(before, event)
+    refresh(db, head, visit)
+    if before.running is not None and visit.running is None:
+        db.execute(update(Lease).where(Lease.run_id == before.running.started.run_id).values(stop=True))
+    held = awaits_stream(before, before.last_at or occurred_at)
+    if held is not None and awaits_stream(visit, occurred_at) is None:
+        runs = [one.started.run_id for one in visit.tries]
+        db.execute(delete(Lease).where(Lease.visit_id == head.id, Lease.run_id.not_in(runs)))
+    return visit
+
+
+def propose(
+    db: Session,
+    clock: Clock,
+    actor: Actor,
+    visit_id: str,
+    proposal: Proposal,
+    start_run: Callable[[Session, Clock, VisitHead, Visit, StartRun, datetime], ev.RunStarted],
+) -> Appended:
+    """Admit a proposal into a visit's log, or raise why not; the client's work is never half stored.
+
+    Raises :class:`NotFound`, :class:`Conflict` (``id_reused``, ``moved_on``) or :class:`DomainError` with the
+    refusal's code, its sentence and the remedy.
+    """
+    scope = actor.require("tester")
+    head = lock_head(db, visit_id)
+    if head is None or not scope.allows(head.employer_id):
+        raise NotFound("visit")
+    content = digest(encode(replace(proposal, occurred_at=None)) | {"occurred_at": instant(proposal.occurred_at)})  # type: ignore[arg-type]
+    known = db.scalar(select(EventRow).where(EventRow.id == proposal.id))
+    visit = load_visit(db, head)
+    if known is not None:
+        if known.visit_id != visit_id or known.proposal_digest != content:
+            raise Conflict("id_reused", "This id was used for another entry. Reload the page and press again.")
+        return Appended(visit_id, visit, was_known=True)
+    now = clock.now(db)
+    is_observation = proposal.body.kind in ev.OBSERVATIONS
+    ahead = proposal.occurred_at - now
+    if is_observation and ahead > timedelta():
+        proposal = replace(proposal, occurred_at=now)  # taken all the same, and dated by the server
+    if not is_observation:
+        _check_expected(db, visit_id, visit, proposal)
+        _check_dated(visit, proposal, now)
+    if proposal.body.kind in RUN_STARTS:
+        filed = enter_file(db, clock, actor.id, head)
+        if filed is not None:
+            visit = filed.visit
+            if file_blocks(visit):
+                return filed  # nothing was started: what was filed meanwhile stands against it, and is shown
+    payload = _fill_in(db, clock, actor, head, visit, proposal, start_run)
+    refusal = admit(visit, payload, proposal.occurred_at, now)
+    if refusal is not None:
+        raise refused(refusal)
+    after = append(db, clock, actor.id, head, visit, proposal.id, payload, proposal.occurred_at, content)
+    if is_observation:
+        after = flag_clock(db, clock, actor.id, head, after, ahead)
+    if isinstance(payload, ev.Answered):
+        keep_answer(db, clock, actor, after, payload)
+    return Appended(visit_id, after, was_known=False)
+
+
+def flag_clock(db: Session, clock: Clock, actor_id: str, head: VisitHead, visit: Visit, ahead: timedelta) -> Visit:
+    """Enter that the clock of the screen was ahead of the server's, where it was by more than a little."""
+    if ahead <= FUTURE_TOLERANCE:
+        return visit
+    flag = ev.ClockDiffered(round(ahead.total_seconds() * 1000))
+    return append(db, clock, actor_id, head, visit, new_id(), flag, clock.now(db), digest(encode(flag)))
+
+
+def _check_dated(visit: Visit, proposal: Proposal, now: datetime) -> None:
+    """Refuse a decision that starts a clock in the past, or that is dated before the very entry it was made on."""
+    if now - proposal.occurred_at > LATE and proposal.body.kind in CLOCK_STARTS:
+        raise DomainError(
+            "too_late", "This was pressed some time ago; a clock cannot start in the past. Press it again now."
+        )
+    if visit.last_at is not None and proposal.occurred_at < visit.last_at - FUTURE_TOLERANCE:
+        before = (visit.last_at - proposal.occurred_at).total_seconds()
+        raise DomainError(
+            "dated_before",
+            f"This is dated {before:.0f} s before the entry it was made on. "
+            "Reload the page to measure its clock again, then press it again.",
+        )
+
+
+def enter_file(db: Session, clock: Clock, actor_id: str, head: VisitHead) -> Appended | None:
+    """Enter what is on file into the log of a locked, open visit, where it says something else than the log.
+
+    Returns the state after it, None where nothing changed.
+    """
+    visit, now = load_visit(db, head), clock.now(db)
+    if visit.opened is None or visit.closed:
+        return None
+    found = file_on(db, visit.person_id, now.astimezone(ZoneInfo(visit.opened.zone)).date().isoformat())
+    known = visit.file
+    if known is not None and (known.clearance, known.trained_on, known.on) == (
+        found.clearance,
+        found.trained_on,
+        found.on,
+    ):
+        return None
+    at = max(now, visit.last_at or now)
+    return Appended(
+        head.id, append(db, clock, actor_id, head, visit, new_id(), found, at, digest(encode(found))), was_known=False
+    )
+
+
+def tell_open_visits(db: Session, clock: Clock, actor: Actor, person_id: str) -> None:
+    """Enter what was filed about a person into the logs of their open visits: it counts from this moment on."""
+    open_ones = select(VisitSummary.visit_id).where(VisitSummary.person_id == person_id, VisitSummary.closed == "")
+    for visit_id in db.scalars(open_ones).all():
+        head = lock_head(db, visit_id)
+        if head is not None:
+            enter_file(db, clock, actor.id, head)
+
+
+def refused(refusal: Refusal) -> DomainError:
+    """Return the error for a refusal of the core."""
+    return DomainError(refusal.code, f"{refusal.sentence} {refusal.remedy}".strip(), {"remedy": refusal.remedy})
+
+
+def _check_expected(db: Session, visit_id: str, visit: Visit, proposal: Proposal) -> None:
+    if proposal.expects is None:
+        raise DomainError(
+            "expects_missing", "A decision must name the entry it was made on (expects). Reload the page."
+        )
+    if proposal.expects == visit.seq:
+        return
+    since = db.scalars(
+        select(EventRow)
+        .where(EventRow.visit_id == visit_id, EventRow.seq > proposal.expects)
+        .order_by(EventRow.seq)
+        .limit(5)
+    )
+    fresh = [event_of(row).payload for row in since]
+    if visit.seq - proposal.expects == len(fresh) and all(type(one) in ev.QUIET for one in fresh):
+        return  # entered beside the work: what was decided on is as it was
+    happened = [one.kind.replace("_", " ") for one in fresh if type(one) not in ev.QUIET]
+    raise Conflict(
+        "moved_on",
+        "This visit has moved on meanwhile: "
+        + (", ".join(happened) or "another state")
+        + ". Look again, then press again.",
+        {"seq": visit.seq, "happened": happened},
+    )
+
+
+def _fill_in(
+    db: Session,
+    clock: Clock,
+    actor: Actor,
+    head: VisitHead,
+    visit: Visit,
+    proposal: Proposal,
+    start_run: Callable[[Session, Clock, VisitHead, Visit, StartRun, datetime], ev.RunStarted],
+) -> ev.Payload:
+    body = proposal.body
+    if isinstance(body, ChooseFacepiece):
+        return ev.FacepieceChosen(_facepiece(db, body))
+    if isinstance(body, ChooseTask):
+        return ev.TaskChosen(find_task(db, head.site_id, body.task_id))
+    if isinstance(body, FitProbe):
+        return ev.ProbeFitted(
+            loops_needed(visit), take_parts(db, actor, head, visit, body.part_ids, proposal.occurred_at)
+        )
+    if isinstance(body, StartRun):
+        return start_run(db, clock, head, visit, body, proposal.occurred_at)
+    if isinstance(body, ChooseMethod):
+        return ev.MethodChosen(body.method, acknowledged_on(db, actor, body.method))
+    if isinstance(body, StartScreening):
+        return screening_facts(db, head, visit, body, proposal.occurred_at)
+    if isinstance(body, StartQualitative):
+        return qualitative_facts(db, head, visit, body, proposal.occurred_at)
+    if isinstance(body, Correct):
+        return _correction(db, head, visit, body, clock.now(db))
+    return body
+
+
+def _correction(db: Session, head: VisitHead, visit: Visit, body: Correct, now: datetime) -> ev.Corrected:
+    """Return a correction with the right person's own file and history by value."""
+    file, person_id = None, body.person_id or visit.person_id
+    if body.person_id is not None:
+        person = db.get(Person, body.person_id)
+        if person is None or person.employer_id != head.employer_id:
+            raise NotFound("person")
+        day = visit.opened.opened_on if visit.opened is not None else ""
+        file = file_on(db, body.person_id, day)
+    if body.size is not None:
+        _check_size(db, visit, body)
+    moved = [
+        (one, replace(one.facepiece, size=body.size) if body.size and one.chosen_seq == body.target else one.facepiece)
+        for one in visit.tries
+        if body.person_id is not None or (body.size is not None and one.chosen_seq == body.target)
+    ]
+    failed = select(PermissionEnd.no).where(
+        PermissionEnd.person_id == person_id,
+        PermissionEnd.visit_id != head.id,
+        PermissionEnd.configuration.in_([piece.configuration for _, piece in moved]),
+    )
+    has_failed = bool(moved) and db.scalar(failed.limit(1)) is not None
+    return ev.Corrected(body.target, body.reason, body.size, body.person_id, body.void_run, file, has_failed)
+
+
+def _check_size(db: Session, visit: Visit, body: Correct) -> None:
+    chosen = next((one.facepiece for one in visit.tries if one.chosen_seq == body.target), None)
+    row = db.get(FacepieceVersion, chosen.version_id) if chosen else None
+    sizes = [one["name"] for one in row.content["sizes"]] if row else []
+    if body.size not in sizes:
+        had = ", ".join(sizes) or "none: the entry named is no choice of a facepiece"
+        raise DomainError("size", f"This facepiece has no size {body.size!r}; it has {had}.")
+
+
+def _facepiece(db: Session, choice: ChooseFacepiece) -> ev.Facepiece:
+    row = db.get(FacepieceVersion, choice.version_id)
+    if row is None:
+        raise NotFound("facepiece")
+    if row.withdrawn_at is not None:
+        raise DomainError("withdrawn", f"{row.model}: its approval was withdrawn. Choose another facepiece.")
+    content: dict[str, Any] = row.content
+    known = facepiece_kinds().get(row.kind)
+    if known is None:
+        raise DomainError("kind", f"{row.model} is of no kind known here ({row.kind}). It cannot be tested.")
+    for given, key, word in (
+        (choice.size, "sizes", "size"),
+        (choice.suspension, "suspensions", "suspension"),
+        (choice.clip, "clips", "clip"),
+        (choice.filter_class, "filter_classes", "filter class"),
+    ):
+        had = [one["name"] for one in content["sizes"]] if key == "sizes" else content[key]
+        if given not in had and not (given == "" and not had):
+            raise DomainError("not_offered", f"{row.model} has no {word} {given!r}; it has {', '.join(had) or 'none'}.")
+    return ev.Facepiece(
+        row.model_id,
+        row.id,
+        row.maker,
+        row.model,
+        row.kind,
+        choice.size,
+        content["valve"],
+        content["filter_kind"],
+        choice.filter_class,
+        content["cover"],
+        choice.suspension,
+        choice.clip,
+        content["probe"],
+        content["test_filters"],
+        choice.is_own,
+        choice.ppe,
+        known,
+        tuple(decode(ev.WorkFilter, one, row.model) for one in content.get("work_filters", ())),
+    )

@@ -1,0 +1,92 @@
+"""The wearer's own screen: a short-lived address for one visit, no sign-in, and one thing it can say."""
+
+from __future__ import annotations
+
+import secrets
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+
+from sqlalchemy import delete, select
+from sqlalchemy.orm import Session
+
+from moorfog.core.events import payloads as ev
+from moorfog.core.events.payloads import instant
+from moorfog.core.kernel.canonical import digest
+from moorfog.core.kernel.codec import encode
+from moorfog.core.transitions.admit import admit
+from moorfog.core.views.picture import picture
+from moorfog.core.views.wearer import WearerView, wearer_view
+from moorfog.operations.accounts.sessions import Actor, digest_of
+from moorfog.operations.bench.screens import forget_wearers
+from moorfog.operations.bench.visits import Appended, append, find_head, flag_clock, refused
+from moorfog.operations.errors import Conflict, DomainError, NotFound
+from moorfog.store.base import Clock
+from moorfog.store.log import load_visit, lock_head
+from moorfog.store.models import EventRow, VisitHead, WearerLink
+
+LASTS = timedelta(hours=3)
+LETTERS = "abcdefghkmnpqrstuvwxyz23456789"
+"""What an address is made of: nothing that looks like something else on a tablet. Ten of them: 49 bits."""
+ACTOR = "wearer"
+
+
+@dataclass(frozen=True)
+class WearerAddress:
+    """Where the wearer's screen is, as a path of this site, and until when."""
+
+    path: str
+    expires_at: str
+
+
+def make_address(db: Session, clock: Clock, actor: Actor, visit_id: str) -> WearerAddress:
+    """Return a new address for a visit's wearer; earlier ones end. Raises :class:`NotFound`, or for a closed visit."""
+    head = find_head(db, actor.require("tester"), visit_id)
+    if load_visit(db, head).closed:
+        raise DomainError("closed", "This visit is closed; there is nothing left to show.")
+    now, token = clock.now(db), "".join(secrets.choice(LETTERS) for _ in range(10))
+    db.execute(delete(WearerLink).where((WearerLink.visit_id == visit_id) | (WearerLink.expires_at < now)))
+    forget_wearers(db, visit_id)
+    db.add(WearerLink(digest=digest_of(token), visit_id=visit_id, expires_at=now + LASTS))
+    db.flush()
+    return WearerAddress(f"/w/{token}", instant(now + LASTS))
+
+
+def visit_of_address(db: Session, clock: Clock, token: str) -> str:
+    """Return the visit of an address. Raises :class:`DomainError` (404) for one that has ended or never was."""
+    row = db.get(WearerLink, digest_of(token))
+    if row is None or row.expires_at <= clock.now(db):
+        raise DomainError("address_over", "This address has ended. Ask your tester for a new one.", status=404)
+    return row.visit_id
+
+
+def view(db: Session, clock: Clock, visit_id: str) -> WearerView:
+    """Return what the wearer sees now. Raises :class:`NotFound`."""
+    head = db.get(VisitHead, visit_id)
+    if head is None:
+        raise NotFound("visit")
+    return wearer_view(picture(load_visit(db, head), clock.now(db)))
+
+
+def sense(db: Session, clock: Clock, visit_id: str, event_id: str, about: str, occurred_at: datetime) -> Appended:
+    """Note that the wearer senses it; the same press again is stored once.
+
+    Raises :class:`Conflict` for an id used for something else, :class:`DomainError` where the core refuses.
+    """
+    head = lock_head(db, visit_id)
+    if head is None:
+        raise NotFound("visit")
+    payload = ev.Detected(about, "wearer")
+    content = digest(encode(payload) | {"occurred_at": instant(occurred_at)})
+    visit = load_visit(db, head)
+    known = db.scalar(select(EventRow).where(EventRow.id == event_id))
+    if known is not None:
+        if known.visit_id != visit_id or known.proposal_digest != content:
+            raise Conflict("id_reused", "This press was used for something else. Press again.")
+        return Appended(visit_id, visit, was_known=True)
+    now = clock.now(db)
+    ahead, at = occurred_at - now, min(occurred_at, now)
+    refusal = admit(visit, payload, at, now)
+    if refusal is not None:
+        raise refused(refusal)
+    after = append(db, clock, ACTOR, head, visit, event_id, payload, at, content)
+    return Appended(visit_id, flag_clock(db, clock, ACTOR, head, after, ahead), was_known=False)

@@ -1,0 +1,1 @@
+"""Facepieces, instruments, solutions and parts: entered, checked, found wrong."""

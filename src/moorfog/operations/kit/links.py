@@ -1,0 +1,59 @@
+"""What an instrument's link says of it, and what it is told: asked several times a second, so written to be cheap."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from sqlalchemy import bindparam, select, update
+from sqlalchemy.orm import Session
+
+from moorfog.operations.accounts.sessions import digest_of
+from moorfog.operations.errors import DomainError
+from moorfog.store.base import Clock
+from moorfog.store.models import InstrumentRow, Lease
+
+
+@dataclass(frozen=True)
+class Linked:
+    """The instrument a link speaks for."""
+
+    id: str
+    name: str
+
+
+_BY_TOKEN = select(InstrumentRow.id, InstrumentRow.name).where(InstrumentRow.link_token_digest == bindparam("digest"))
+_HEARD = update(InstrumentRow).where(InstrumentRow.id == bindparam("instrument"))
+_HELD = select(Lease.run_id, Lease.stop).where(Lease.instrument_id == bindparam("instrument"))
+_PLAN = select(Lease.plan).where(Lease.instrument_id == bindparam("instrument"), Lease.run_id == bindparam("run"))
+
+
+def instrument_for_token(db: Session, token: str) -> Linked:
+    """Return the instrument a link's token is for. Raises :class:`DomainError` (401)."""
+    found = db.connection().execute(_BY_TOKEN, {"digest": digest_of(token)}).one_or_none()
+    if found is None:
+        raise DomainError(
+            "wrong_token",
+            "This token is for no counter here. Give the link the token from the counter's entry.",
+            status=401,
+        )
+    return Linked(found[0], found[1])
+
+
+def report_link(
+    db: Session, clock: Clock, instrument: Linked, state: str, ambient: str | None, knows: str
+) -> dict[str, Any] | None:
+    """Note what a link says of its instrument; return the plan of the run it holds, if any, with whether to stop.
+
+    Of a run whose plan the link ``knows`` already, only its id and whether to stop are said.
+    """
+    said = {"seen_at": clock.now(db), "live": {"state": state, "ambient": ambient}}
+    db.connection().execute(_HEARD.values(**said), {"instrument": instrument.id})
+    held = db.connection().execute(_HELD, {"instrument": instrument.id}).one_or_none()
+    if held is None:
+        return None
+    run_id, stop = held
+    plan: dict[str, Any] = {"run_id": run_id}
+    if run_id != knows:
+        plan = db.connection().execute(_PLAN, {"instrument": instrument.id, "run": run_id}).scalar_one_or_none() or plan
+    return {**plan, "stop": stop}

@@ -1,0 +1,416 @@
+"""Solutions, nebulisers and what they are filled with: the kit of the qualitative tests."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import UTC, date, datetime, timedelta
+from fractions import Fraction
+from typing import Any, ClassVar, Literal
+from zoneinfo import ZoneInfo
+
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session
+
+from moorfog.core.advice.solutions import keeps_until, scaled
+from moorfog.core.events.facts import STRICT, Agent
+from moorfog.core.events.payloads import Lot, Nebuliser, instant
+from moorfog.core.kernel.arithmetic import NotANumber, cut, parse_decimal
+from moorfog.core.rules.book import Book
+from moorfog.core.rules.kit_gate import lot_is_over, nebuliser_against
+from moorfog.core.rules.protocols import Recipe
+from moorfog.data import shipped_protocols, shipped_rules
+from moorfog.operations.accounts.sessions import READERS, Actor
+from moorfog.operations.errors import DomainError, NotFound
+from moorfog.operations.fields import Id
+from moorfog.operations.kit.instruments import owner_of_kit
+from moorfog.operations.kit.ledger import Found, open_recall, to_the_minute
+from moorfog.operations.paging import cut_to_page
+from moorfog.operations.sites.sites import site_book
+from moorfog.store.base import Clock, new_id
+from moorfog.store.models import FillingRow, LotRow, NebuliserRow, Site, SprayCheckRow
+from moorfog.store.scope import Scope, within
+
+TEST = ("tester", "administrator")
+NebuliserRole = Literal["threshold", "fit"]
+
+
+@dataclass(frozen=True)
+class LotEntry:
+    """A lot to enter. Dates as YYYY-MM-DD; ``employer_id`` null: the only one, or nobody's."""
+
+    __pydantic_config__: ClassVar[Any] = STRICT
+    employer_id: Id | None
+    agent: Agent
+    role: str
+    number: str
+    made_on: str
+    use_by: str
+    made_by: str
+
+
+@dataclass(frozen=True)
+class NebuliserEntry:
+    """A nebuliser to enter, for the threshold or for the fit-test solution."""
+
+    __pydantic_config__: ClassVar[Any] = STRICT
+    employer_id: Id | None
+    name: str
+    role: NebuliserRole
+
+
+@dataclass(frozen=True)
+class RecipeView:
+    """A recipe as the calculator shows it: what goes into ``ml`` of it, cut for display."""
+
+    agent: str
+    protocol_id: str
+    role: str
+    title: str
+    ml: str
+    ingredients: tuple[str, ...]
+    how: str
+    keeps: str
+    source: str
+    standing: str
+
+
+@dataclass(frozen=True)
+class LotView:
+    """A lot on the kit page."""
+
+    id: str
+    agent: str
+    role: str
+    number: str
+    made_on: str
+    use_by: str
+    made_by: str
+    is_expired: bool
+
+
+@dataclass(frozen=True)
+class LotsPage:
+    """One page of lots, the freshest first."""
+
+    rows: tuple[LotView, ...]
+    total: int
+    page: int
+    pages: int
+
+
+@dataclass(frozen=True)
+class NebuliserView:
+    """A nebuliser: what is in it, until when it may be used before a refill, and what stands against it."""
+
+    id: str
+    name: str
+    role: str
+    number: int
+    agent: str
+    lot: LotView | None
+    filled_at: str | None
+    refill_at: str | None
+    checked_at: str | None
+    stands_against: tuple[str, ...]
+
+
+def recipes() -> dict[tuple[str, str], tuple[str, Recipe]]:
+    """Return every recipe by agent and role, with the protocol it stands in."""
+    return {(one.method, recipe.role): (one.id, recipe) for one in shipped_protocols() for recipe in one.recipe}
+
+
+def list_recipes(ml: str = "") -> tuple[RecipeView, ...]:
+    """Return every recipe for ``ml`` millilitres, or for the amount it is written for.
+
+    Raises :class:`DomainError` for an amount that is no number above zero.
+    """
+    try:
+        wanted = parse_decimal(ml, "Amount in ml") if ml else None
+        return tuple(_recipe(agent, protocol, one, wanted) for (agent, _), (protocol, one) in recipes().items())
+    except (NotANumber, ValueError) as error:
+        raise DomainError("amount", f"{error}. Type millilitres, such as 50.") from error
+
+
+def _recipe(agent: str, protocol: str, one: Recipe, wanted: Fraction | None) -> RecipeView:
+    ml = wanted if wanted is not None else Fraction(one.per_ml)
+    parts = tuple(f"{_short(part.amount)} {part.unit} {part.what}" for part in scaled(one, ml))
+    keeps = f"{one.good_for_h} h" if one.good_for_h else "until the use-by date its maker gives it"
+    return RecipeView(agent, protocol, one.role, one.title, _short(ml), parts, one.how, keeps, one.source, one.standing)
+
+
+def _short(amount: Fraction) -> str:
+    text = cut(amount, 3)
+    return text.rstrip("0").rstrip(".") if "." in text else text
+
+
+def _day(text: str, name: str) -> date:
+    try:
+        return date.fromisoformat(text)
+    except ValueError:
+        raise DomainError("date", f"{name}: {text!r} is not a date; write it as 2026-01-31.") from None
+
+
+def enter_lot(db: Session, clock: Clock, actor: Actor, entry: LotEntry) -> LotView:
+    """Enter a lot. Raises :class:`DomainError` for an unknown role, a missing number, or dates that make no sense."""
+    owner = owner_of_kit(actor, entry.employer_id)
+    known = recipes().get((entry.agent, entry.role))
+    if known is None:
+        roles = ", ".join(role for agent, role in recipes() if agent == entry.agent)
+        raise DomainError("role", f"{entry.role!r} is no role of this agent; it has {roles}.")
+    made, use_by = _day(entry.made_on, "Made on"), _day(entry.use_by, "Use by")
+    if use_by < made:
+        raise DomainError("use_by", f"Use by {use_by} comes before made on {made}. Correct one of them.")
+    latest = keeps_until(known[1], datetime(made.year, made.month, made.day, tzinfo=UTC))
+    if latest is not None and use_by > latest.date():
+        raise DomainError("use_by", f"{known[1].title} keeps until {latest.date()}, not until {use_by}.")
+    if not entry.number.strip():
+        raise DomainError("number_missing", "A lot needs a number that stands on its label.")
+    row = LotRow(
+        id=new_id(),
+        employer_id=owner,
+        agent=entry.agent,
+        role=entry.role,
+        number=entry.number.strip()[:60],
+        made_on=made,
+        use_by=use_by,
+        made_by=(entry.made_by.strip() or actor.name)[:190],
+        entered_at=clock.now(db),
+        withdrawn_at=None,
+    )
+    db.add(row)
+    db.flush()
+    return lot_view(row, clock.now(db))
+
+
+def lot_view(row: LotRow, now: datetime) -> LotView:
+    """Return a lot for a screen."""
+    return LotView(
+        row.id,
+        row.agent,
+        row.role,
+        row.number,
+        row.made_on.isoformat(),
+        row.use_by.isoformat(),
+        row.made_by,
+        row.use_by < now.date() - timedelta(days=1),
+    )
+
+
+def find_lot(db: Session, scope: Scope, lot_id: str) -> LotRow:
+    """Return a lot within the scope. Raises :class:`NotFound`."""
+    query = within(select(LotRow).where(LotRow.id == lot_id), scope, LotRow.employer_id, shared=True)
+    row = db.scalar(query)
+    if row is None:
+        raise NotFound("lot")
+    return row
+
+
+def list_lots(db: Session, clock: Clock, actor: Actor, page: int, agent: str = "") -> LotsPage:
+    """Return the lots within the actor's scope, the freshest first; withdrawn ones are left out."""
+    scope, now = actor.require(*READERS), clock.now(db)
+    query = within(select(LotRow).where(LotRow.withdrawn_at.is_(None)), scope, LotRow.employer_id, shared=True)
+    if agent:
+        query = query.where(LotRow.agent == agent)
+    shown = cut_to_page(db, query, page, LotRow.made_on.desc(), LotRow.id)
+    return LotsPage(tuple(lot_view(one, now) for (one,) in shown.rows), shown.total, shown.page, shown.pages)
+
+
+def lots_at_hand(db: Session, clock: Clock, actor: Actor) -> set[tuple[str, str]]:
+    """Return agent and role of every lot in date within the actor's scope."""
+    scope, today = actor.require(*READERS), clock.now(db).date()
+    query = select(LotRow.agent, LotRow.role).where(LotRow.withdrawn_at.is_(None), LotRow.use_by >= today)
+    return {(agent, role) for agent, role in db.execute(within(query, scope, LotRow.employer_id, shared=True))}
+
+
+def add_nebuliser(db: Session, actor: Actor, entry: NebuliserEntry) -> NebuliserRow:
+    """Enter a nebuliser; what it is for stays so. Raises :class:`DomainError` without a name."""
+    owner = owner_of_kit(actor, entry.employer_id)
+    if not entry.name.strip():
+        raise DomainError("name_missing", "A nebuliser needs a name that stands on it, such as Blue 2.")
+    row = NebuliserRow(id=new_id(), employer_id=owner, name=entry.name.strip()[:80], role=entry.role)
+    db.add(row)
+    db.flush()
+    return row
+
+
+def find_nebuliser(db: Session, scope: Scope, nebuliser_id: str) -> NebuliserRow:
+    """Return a nebuliser within the scope. Raises :class:`NotFound`."""
+    query = select(NebuliserRow).where(NebuliserRow.id == nebuliser_id)
+    row = db.scalar(within(query, scope, NebuliserRow.employer_id, shared=True))
+    if row is None:
+        raise NotFound("nebuliser")
+    return row
+
+
+def fill(db: Session, clock: Clock, actor: Actor, nebuliser_id: str, lot_id: str) -> NebuliserRow:
+    """Note that a nebuliser was rinsed and filled. Raises :class:`DomainError` for the wrong or an expired one."""
+    scope = actor.require(*TEST)
+    row, lot, now = find_nebuliser(db, scope, nebuliser_id), find_lot(db, scope, lot_id), clock.now(db)
+    if lot.role != row.role:
+        raise DomainError(
+            "swapped",
+            f"{row.name} is for the {_words(row.role)}, this lot is the {_words(lot.role)}. They are never swapped.",
+        )
+    held = latest_filling(db, row.id, now)
+    before = db.get(LotRow, held.lot_id) if held is not None else None
+    if before is not None and before.agent != lot.agent:
+        raise DomainError(
+            "other_agent",
+            f"{row.name} has held the {before.agent} solution; rinsing does not take that out. Use another nebuliser.",
+        )
+    if lot.use_by < now.date() - timedelta(days=1):
+        raise DomainError("lot_expired", f"Lot {lot.number} was to be used by {lot.use_by}. Make a fresh one.")
+    db.add(FillingRow(id=new_id(), nebuliser_id=row.id, lot_id=lot.id, filled_at=now, account_id=actor.id))
+    db.flush()
+    return row
+
+
+def _words(role: str) -> str:
+    return "threshold solution (1)" if role == "threshold" else "fit-test solution (2)" if role == "fit" else role
+
+
+def note_spray(db: Session, actor: Actor, nebuliser_id: str, sprays: bool, at: datetime) -> None:
+    """Write down that a nebuliser was seen to spray, or not."""
+    db.add(SprayCheckRow(id=new_id(), nebuliser_id=nebuliser_id, checked_at=at, sprays=sprays, account_id=actor.id))
+    db.flush()
+
+
+def not_spraying(db: Session, row: NebuliserRow, at: datetime) -> Found:
+    """Return what the ledger says of a nebuliser that was found not to spray at ``at``."""
+    last = select(func.max(SprayCheckRow.checked_at)).where(
+        SprayCheckRow.nebuliser_id == row.id, SprayCheckRow.sprays.is_(True), SprayCheckRow.checked_at < at
+    )
+    since = db.scalar(last)
+    seen = f"last seen to spray {to_the_minute(instant(since))}" if since is not None else "never seen to"
+    what = f"{row.name} was found clogged; {seen}."
+    return Found("nebuliser", row.id, row.name, "spray", what, row.employer_id, since, at)
+
+
+def withdraw_lot(db: Session, clock: Clock, actor: Actor, lot_id: str, reason: str) -> LotRow:
+    """Withdraw a lot: it is used no more, and every test with it is suspended until somebody settles it.
+
+    Raises :class:`NotFound` outside the scope, :class:`DomainError` without a reason.
+    """
+    row, now = find_lot(db, actor.require(*TEST), lot_id), clock.now(db)
+    if not reason.strip():
+        raise DomainError("reason_missing", "Say what is wrong with the lot, in a few words.")
+    if row.withdrawn_at is None:
+        row.withdrawn_at = now
+    what = f"Lot {row.number} was withdrawn: {reason.strip()}."
+    open_recall(db, Found("lot", row.id, f"lot {row.number}", "withdrawn", what, row.employer_id, None, now), actor.id)
+    return row
+
+
+def check_spray(db: Session, clock: Clock, actor: Actor, nebuliser_id: str) -> NebuliserRow:
+    """Note that a nebuliser was seen to spray now. A clogged one is marked by its own act, which voids its tests."""
+    row = find_nebuliser(db, actor.require(*TEST), nebuliser_id)
+    note_spray(db, actor, row.id, True, clock.now(db))
+    return row
+
+
+def latest_filling(db: Session, nebuliser_id: str, at: datetime) -> FillingRow | None:
+    """Return the last filling of a nebuliser at a moment, or None."""
+    query = select(FillingRow).where(FillingRow.nebuliser_id == nebuliser_id, FillingRow.filled_at <= at)
+    return db.scalar(query.order_by(FillingRow.filled_at.desc(), FillingRow.id.desc()).limit(1))
+
+
+def latest_check(db: Session, nebuliser_id: str, at: datetime) -> SprayCheckRow | None:
+    """Return the last spray check of a nebuliser at a moment, or None."""
+    query = select(SprayCheckRow).where(SprayCheckRow.nebuliser_id == nebuliser_id, SprayCheckRow.checked_at <= at)
+    return db.scalar(query.order_by(SprayCheckRow.checked_at.desc(), SprayCheckRow.id.desc()).limit(1))
+
+
+def lot_by_value(row: LotRow) -> Lot:
+    """Return a lot as an event carries it."""
+    return Lot(
+        row.id,
+        row.agent,  # type: ignore[arg-type]
+        row.role,
+        row.number,
+        row.made_on.isoformat(),
+        row.use_by.isoformat(),
+        row.made_by,
+    )
+
+
+def lots_by_value(db: Session, scope: Scope, lot_ids: tuple[str, ...]) -> tuple[Lot, ...]:
+    """Return lots as an event carries them. Raises :class:`NotFound`, :class:`DomainError` for a withdrawn one."""
+    rows = [find_lot(db, scope, one) for one in lot_ids]
+    for row in rows:
+        if row.withdrawn_at is not None:
+            raise DomainError("lot_withdrawn", f"Lot {row.number} was withdrawn. Take another.")
+    return tuple(lot_by_value(row) for row in rows)
+
+
+def nebuliser_by_value(db: Session, scope: Scope, nebuliser_id: str, at: datetime) -> Nebuliser:
+    """Return a nebuliser as an event carries it, as it stood at ``at``.
+
+    Raises :class:`NotFound`; :class:`DomainError` for one that was never filled.
+    """
+    row = find_nebuliser(db, scope, nebuliser_id)
+    filling, check = latest_filling(db, row.id, at), latest_check(db, row.id, at)
+    if filling is None:
+        raise DomainError("not_filled", f"{row.name} is not filled. Fill it on the Kit page and check that it sprays.")
+    checked = instant(check.checked_at) if check is not None and check.sprays else ""
+    lot = find_lot(db, scope, filling.lot_id)
+    return Nebuliser(row.id, row.name, row.role, lot_by_value(lot), instant(filling.filled_at), checked)
+
+
+def books_of(db: Session, employer_id: str | None, now: datetime) -> tuple[list[Book], str]:
+    """Return the rule books that an employer's sites use (everybody's for shared kit), as those have them, and the
+    latest date it is at any of them now."""
+    query = select(Site)
+    if employer_id is not None:
+        query = query.where(Site.employer_id == employer_id)
+    sites = list(db.scalars(query))
+    days = [now.astimezone(ZoneInfo(one.zone)).date().isoformat() for one in sites]
+    books = [site_book(db, one, one.rule_book) for one in sites]
+    return books or [shipped_rules().book], max(days, default=now.date().isoformat())
+
+
+def view_nebuliser(db: Session, row: NebuliserRow, now: datetime) -> NebuliserView:
+    """Return a nebuliser for a screen, with what stands against using it now."""
+    filling, check = latest_filling(db, row.id, now), latest_check(db, row.id, now)
+    lot = db.get(LotRow, filling.lot_id) if filling is not None else None
+    books, day = books_of(db, row.employer_id, now)
+    strictest = min(books, key=lambda book: book.number("nebuliser.refill"))
+    minutes = float(strictest.number("nebuliser.refill"))
+    refill_at = filling.filled_at + timedelta(minutes=minutes) if filling is not None else None
+    against = []
+    if filling is None or lot is None:
+        against.append("not filled")
+    else:
+        checked = instant(check.checked_at) if check is not None and check.sprays else ""
+        held = Nebuliser(row.id, row.name, row.role, lot_by_value(lot), instant(filling.filled_at), checked)
+        codes = nebuliser_against(strictest, row.role, held, now)
+        if lot_is_over(held.lot.use_by, day) or lot.withdrawn_at is not None:
+            codes.append("lot")
+        if check is not None and not check.sprays:
+            codes = ["clogged", *(one for one in codes if one != "spray_check")]
+        words = {
+            "nebuliser_role": "holds the wrong solution",
+            "refill": "to be rinsed and refilled",
+            "spray_check": "not yet seen to spray",
+            "lot": f"lot {lot.number} is out of date",
+        }
+        against += [words.get(one, one) for one in codes]
+    return NebuliserView(
+        row.id,
+        row.name,
+        row.role,
+        1 if row.role == "threshold" else 2,
+        lot.agent if lot is not None else "",
+        lot_view(lot, now) if lot is not None else None,
+        instant(filling.filled_at) if filling is not None else None,
+        instant(refill_at) if refill_at is not None else None,
+        instant(check.checked_at) if check is not None and check.sprays else None,
+        tuple(against),
+    )
+
+
+def list_nebulisers(db: Session, clock: Clock, actor: Actor) -> list[NebuliserView]:
+    """Return the nebulisers within the actor's scope, number 1 before number 2, by name; at most a hundred."""
+    scope, now = actor.require(*READERS), clock.now(db)
+    query = within(select(NebuliserRow), scope, NebuliserRow.employer_id, shared=True)
+    rows = db.scalars(query.order_by(NebuliserRow.role.desc(), NebuliserRow.name).limit(100))
+    return [view_nebuliser(db, row, now) for row in rows]

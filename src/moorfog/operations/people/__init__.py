@@ -1,0 +1,1 @@
+"""People, what is on file about them, and what they may wear. Medical detail is never stored."""

@@ -1,0 +1,316 @@
+"""People: finding them, entering them, and what is on file about them. Medical detail is never stored."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+from datetime import date
+from fractions import Fraction
+from functools import cache
+from typing import Any, ClassVar, Literal
+from zoneinfo import ZoneInfo
+
+from sqlalchemy import ColumnElement, Select, and_, bindparam, insert, select, true
+from sqlalchemy.orm import Session, aliased
+
+from moorfog.core.advice.sizing import change_words, measured, panel_cell
+from moorfog.core.events.payloads import Clearance, FileRead
+from moorfog.core.kernel.arithmetic import NotANumber, parse_decimal
+from moorfog.core.permission.may_wear import clearance_on, training_on
+from moorfog.core.rules.kinds import clearance_limits
+from moorfog.data import facepiece_kinds
+from moorfog.operations.accounts.sessions import Actor
+from moorfog.operations.errors import Conflict, DomainError, NotFound
+from moorfog.operations.sites.sites import find_site
+from moorfog.operations.words import fold_word, words_of
+from moorfog.store.base import Clock, new_id
+from moorfog.store.models import ClearanceRow, MeasurementRow, Person, PersonWord, Site, TrainingRow
+from moorfog.store.scope import Scope
+
+_STRICT: Mapping[str, Any] = {"strict": True, "extra": "forbid"}
+MEASURES = ("length", "width", "lip")
+
+
+@dataclass(frozen=True)
+class PersonEntry:
+    """A person as entered: the number is the employer's own and is unique there."""
+
+    __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
+    site_id: str
+    name: str
+    number: str
+    job: str
+    task: str
+    contact: str
+
+
+@dataclass(frozen=True)
+class ClearanceEntry:
+    """A clearance: status, limits from the known list, dates (an empty ``valid_until`` is not expired), by whom."""
+
+    __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
+    status: Literal["cleared", "not cleared", "pending"]
+    limits: tuple[str, ...]
+    valid_from: str
+    valid_until: str
+    by_whom: str
+
+
+@dataclass(frozen=True)
+class TrainingEntry:
+    """A training that was given, on a day."""
+
+    __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
+    trained_on: str
+    what: str
+
+
+@dataclass(frozen=True)
+class MeasureEntry:
+    """Caliper readings in mm as text, two or three of each measure; any may be left out."""
+
+    __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
+    length: tuple[str, ...]
+    width: tuple[str, ...]
+    lip: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class MeasureResult:
+    """What the readings come to, in mm, what is odd about them, and the panel cell: a hint, nothing more."""
+
+    length: str | None
+    width: str | None
+    lip: str | None
+    cell: int | None
+    questions: tuple[str, ...]
+    stored: bool
+
+
+def find_person(db: Session, scope: Scope, person_id: str) -> Person:
+    """Return a person within the scope. Raises :class:`NotFound`."""
+    person = db.get(Person, person_id)
+    if person is None or not scope.allows(person.employer_id):
+        raise NotFound("person")
+    return person
+
+
+WORDS_USED = 4
+"""Words of a search that count; more of them hardly narrow it."""
+
+
+def search_words(scope: Scope, q: str) -> tuple[int, dict[str, Any]]:
+    """Return how many words a search has, and the parameters of :func:`matching` for it."""
+    words = fold_word(q).split()[:WORDS_USED]
+    given: dict[str, Any] = {
+        f"word{index}": word.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_") + "%"
+        for index, word in enumerate(words)
+    }
+    if scope.employers is not None:
+        given["employers"] = sorted(scope.employers)
+    return len(words), given
+
+
+@cache
+def matching(words: int, is_limited: bool) -> Select[Any]:
+    """Return the query of the ids of people whose every word of a search begins a word of their name or their number.
+
+    It begins at the index of words, so that its cost follows the matches and not the number of people; without a word
+    it is everybody. ``is_limited`` keeps to the employers of the scope. Built once; the parameters come at execution.
+    """
+
+    def within(column: Any) -> ColumnElement[bool]:
+        return column.in_(bindparam("employers", expanding=True)) if is_limited else true()
+
+    if not words:
+        return select(Person.id.label("person_id")).where(within(Person.employer_id))
+    first = aliased(PersonWord, name="w0")
+    begins = and_(within(first.employer_id), first.word.like(bindparam("word0")))
+    query: Select[Any] = select(first.person_id.label("person_id")).where(begins).distinct()
+    for index in range(1, words):
+        other = aliased(PersonWord, name=f"w{index}")
+        also = and_(within(other.employer_id), other.word.like(bindparam(f"word{index}")))
+        query = query.join(other, other.person_id == first.person_id).where(also)
+    return query
+
+
+def index_people(db: Session, people: Iterable[tuple[str, str, str, str]]) -> None:
+    """Store the words people are found by, given as (person id, employer id, name, number)."""
+    rows = [
+        {"employer_id": employer, "word": word, "person_id": person}
+        for person, employer, name, number in people
+        for word in words_of(name, number)
+    ]
+    if rows:
+        db.execute(insert(PersonWord), rows)
+
+
+def add_person(db: Session, actor: Actor, one: PersonEntry) -> str:
+    """Enter a person. Returns the id. Raises :class:`Conflict` where the number is taken, :class:`DomainError`."""
+    site = find_site(db, actor.require("administrator", "tester"), one.site_id)
+    name, number = " ".join(one.name.split()), one.number.strip()
+    if not name or not number:
+        raise DomainError("name_missing", "A person needs a name and the employer's own number.")
+    taken = db.scalar(select(Person.name).where(Person.employer_id == site.employer_id, Person.number == number))
+    if taken is not None:
+        raise Conflict("number_taken", f"Number {number} belongs to {taken}. Use the number on the roster.")
+    person = Person(
+        id=new_id(),
+        employer_id=site.employer_id,
+        site_id=site.id,
+        name=name[:190],
+        number=number[:40],
+        job=one.job.strip()[:190],
+        task=one.task.strip()[:190],
+        contact=one.contact.strip()[:190],
+        face_length=None,
+        face_width=None,
+    )
+    db.add(person)
+    db.flush()
+    index_people(db, [(person.id, person.employer_id, person.name, person.number)])
+    return person.id
+
+
+def day_of(text: str, what: str) -> date:
+    """Read a day as YYYY-MM-DD. Raises :class:`DomainError` naming the field."""
+    try:
+        return date.fromisoformat(text)
+    except ValueError:
+        raise DomainError("not_a_date", f"{what}: {text!r} is not a date as 2026-01-31.") from None
+
+
+def record_clearance(db: Session, clock: Clock, actor: Actor, person_id: str, one: ClearanceEntry) -> None:
+    """Put a clearance on file. Raises :class:`DomainError` for an unknown limit or dates the wrong way round."""
+    person = find_person(db, actor.require("administrator", "tester"), person_id)
+    known = clearance_limits(facepiece_kinds())
+    unknown = [limit for limit in one.limits if limit not in known]
+    if unknown:
+        raise DomainError("unknown_limit", f"{unknown[0]!r} is no known limit; known are: {', '.join(known)}.")
+    if not one.by_whom.strip():
+        raise DomainError("by_missing", "Say who cleared them: a name or a practice, nothing more.")
+    start = day_of(one.valid_from, "valid from")
+    end = day_of(one.valid_until, "valid until") if one.valid_until else None
+    if end is not None and end < start:
+        raise DomainError("dates", f"It would end on {end} before it begins on {start}.")
+    db.add(
+        ClearanceRow(
+            id=new_id(),
+            person_id=person.id,
+            account_id=actor.id,
+            entered_at=clock.now(db),
+            status=one.status,
+            limits=list(one.limits),
+            valid_from=start,
+            valid_until=end,
+            by_whom=one.by_whom.strip()[:190],
+        )
+    )
+    db.flush()
+
+
+def record_training(db: Session, clock: Clock, actor: Actor, person_id: str, one: TrainingEntry) -> None:
+    """Put a training on file. Raises :class:`DomainError` for a day that has not come yet."""
+    person = find_person(db, actor.require("administrator", "tester"), person_id)
+    day = day_of(one.trained_on, "trained on")
+    site = db.get(Site, person.site_id)
+    today = clock.now(db).astimezone(ZoneInfo(site.zone if site is not None else "UTC")).date()
+    if day > today:
+        raise DomainError("in_the_future", f"Trained on {day}: that day has not come yet. Enter it afterwards.")
+    db.add(
+        TrainingRow(
+            id=new_id(),
+            person_id=person.id,
+            account_id=actor.id,
+            entered_at=clock.now(db),
+            trained_on=day,
+            what=one.what[:190],
+        )
+    )
+    db.flush()
+
+
+def clearance_of(row: ClearanceRow) -> Clearance:
+    """Return a stored clearance by value."""
+    until = row.valid_until.isoformat() if row.valid_until else ""
+    status: Any = row.status
+    return Clearance(status, tuple(row.limits), row.valid_from.isoformat(), until, row.by_whom)
+
+
+def clearances_of(db: Session, person_id: str) -> tuple[Clearance, ...]:
+    """Return every clearance on file, in the order they were filed."""
+    rows = db.scalars(
+        select(ClearanceRow)
+        .where(ClearanceRow.person_id == person_id)
+        .order_by(ClearanceRow.entered_at, ClearanceRow.id)
+    )
+    return tuple(map(clearance_of, rows))
+
+
+def trainings_of(db: Session, person_id: str) -> tuple[str, ...]:
+    """Return every day of training on file."""
+    days = db.scalars(select(TrainingRow.trained_on).where(TrainingRow.person_id == person_id))
+    return tuple(one.isoformat() for one in days)
+
+
+def file_on(db: Session, person_id: str, day: str) -> FileRead:
+    """Return what is on a person's file on a day at their site, by value: the clearance and the training that count."""
+    clearance = clearance_on(clearances_of(db, person_id), day)
+    return FileRead(clearance, training_on(trainings_of(db, person_id), day), day)
+
+
+def _millimetres(value: Fraction | None) -> str | None:
+    return f"{float(value):.1f}" if value is not None else None
+
+
+def record_measurement(db: Session, clock: Clock, actor: Actor, person_id: str, one: MeasureEntry) -> MeasureResult:
+    """Record caliper readings; nothing is stored while a third is needed. Odd values are questioned, not refused.
+
+    Raises :class:`DomainError` for a reading that is no number above zero.
+    """
+    person = find_person(db, actor.require("tester", "administrator"), person_id)
+    values: dict[str, Fraction | None] = {}
+    questions: list[str] = []
+    needs_third = False
+    for name in MEASURES:
+        readings = []
+        for text in getattr(one, name):
+            try:
+                value = parse_decimal(text, f"{name} in mm")
+            except NotANumber as error:
+                raise DomainError("not_a_number", str(error)) from error
+            if not 0 < value < 1000:
+                raise DomainError("not_a_length", f"{name}: {text} mm is no measure of a face.")
+            readings.append(value)
+        found = measured(name, readings)
+        values[name], needs_third = found.value, needs_third or found.needs_third
+        if found.question:
+            questions.append(f"{name}: {found.question}")
+    for name, before in (("length", person.face_length), ("width", person.face_width)):
+        words = change_words(Fraction(before, 10) if before is not None else None, values[name])
+        if words:
+            questions.append(f"{name}: {words}")
+    length, width = values["length"], values["width"]
+    cell = panel_cell(length, width) if length is not None and width is not None else None
+    result = MeasureResult(
+        _millimetres(length), _millimetres(width), _millimetres(values["lip"]), cell, tuple(questions), not needs_third
+    )
+    if needs_third:
+        return result
+    tenths = {name: round(value * 10) if value is not None else None for name, value in values.items()}
+    db.add(
+        MeasurementRow(
+            id=new_id(),
+            person_id=person.id,
+            account_id=actor.id,
+            entered_at=clock.now(db),
+            readings={name: list(getattr(one, name)) for name in MEASURES},
+            face_length=tenths["length"],
+            face_width=tenths["width"],
+            lip_length=tenths["lip"],
+        )
+    )
+    person.face_length = tenths["length"] if tenths["length"] is not None else person.face_length
+    person.face_width = tenths["width"] if tenths["width"] is not None else person.face_width
+    db.flush()
+    return result

@@ -1,0 +1,177 @@
+"""Who may wear what on a day: gathers the facts for the core's one answer, and judges nothing itself."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from fractions import Fraction
+from zoneinfo import ZoneInfo
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from moorfog.core.advice.methods import WORDS
+from moorfog.core.events.facts import Facepiece
+from moorfog.core.events.payloads import Task, instant
+from moorfog.core.kernel.codec import decode
+from moorfog.core.permission.may_wear import End, Held, PersonFacts, may_wear
+from moorfog.operations.accounts.sessions import READERS, Actor
+from moorfog.operations.errors import DomainError, NotFound
+from moorfog.operations.kit.ledger import suspensions_of
+from moorfog.operations.people.people import clearances_of, day_of, find_person, trainings_of
+from moorfog.operations.sites.sites import site_book, task_of
+from moorfog.store.base import Clock
+from moorfog.store.models import PermissionEnd, Person, Site, SiteTask, VisitSummary, WearPermission
+
+MOST = 200
+"""Passes of one person that are looked at, the latest first."""
+
+
+@dataclass(frozen=True)
+class WhyView:
+    """A reason against wearing it, and who settles it."""
+
+    code: str
+    sentence: str
+    settled_by: str
+
+
+@dataclass(frozen=True)
+class PermissionRow:
+    """A set-up somebody has passed in, and whether they may wear it on the day asked for: with every reason if not."""
+
+    visit_id: str
+    model: str
+    size: str
+    setup: str
+    overall: str
+    method: str
+    limits: tuple[str, ...]
+    tested_on: str
+    test_until: str
+    may: bool
+    until: str
+    reasons: tuple[WhyView, ...]
+
+
+@dataclass(frozen=True)
+class Permissions:
+    """What a person may wear on a day, at a task: what they may first, then what they may not and why."""
+
+    person_id: str
+    day: str
+    task_id: str
+    task: str
+    rows: tuple[PermissionRow, ...]
+
+
+QUESTIONED = "Its record is under question: something was heard after it was closed. A tester settles it."
+
+
+def facts_of(db: Session, person_id: str, rows: Sequence[WearPermission]) -> PersonFacts:
+    """Return everything known of a person that decides what they may wear of the passes in ``rows``."""
+    ended = db.scalars(select(PermissionEnd).where(PermissionEnd.person_id == person_id))
+    ends = [End(one.configuration, instant(one.ended_at), one.why, "tester") for one in ended]
+    ends += [
+        End("", "", what, "administrator", is_suspension=True, visit_id=visit, no=no)
+        for visit, no, what in suspensions_of(db, person_id)
+    ]
+    questioned = select(VisitSummary.visit_id).where(
+        VisitSummary.person_id == person_id, VisitSummary.under_question.is_(True)
+    )
+    doubtful = set(db.scalars(questioned))
+    held = tuple(_held(one) for one in rows)
+    ends += [
+        End("", "", QUESTIONED, "tester", is_suspension=True, visit_id=one.visit_id, no=one.no)
+        for one in held
+        if one.visit_id in doubtful
+    ]
+    return PersonFacts(clearances_of(db, person_id), trainings_of(db, person_id), tuple(ends), held)
+
+
+def _held(row: WearPermission) -> Held:
+    facts = row.facts or {}
+    piece = decode(Facepiece, facts["piece"], "facts.piece")
+    up_to, level = facts.get("up_to"), facts.get("level")
+    return Held(
+        row.visit_id,
+        row.no,
+        piece,
+        instant(row.tested_at),
+        row.valid_from.isoformat(),
+        row.valid_until.isoformat(),
+        Fraction(up_to) if up_to else None,
+        Fraction(level) if level else None,
+    )
+
+
+def usual_task(db: Session, person: Person) -> Task | None:
+    """Return the task a person does, as their site has it, or None."""
+    query = select(SiteTask).where(
+        SiteTask.site_id == person.site_id, SiteTask.is_current.is_(True), SiteTask.name == person.task
+    )
+    row = db.scalar(query.limit(1))
+    return task_of(row) if row is not None else None
+
+
+def today_at(db: Session, person: Person, now: datetime) -> str:
+    """Return the date at a person's site, YYYY-MM-DD."""
+    site = db.get(Site, person.site_id)
+    return now.astimezone(ZoneInfo(site.zone if site is not None else "UTC")).date().isoformat()
+
+
+def permissions_of(
+    db: Session, clock: Clock, actor: Actor, person_id: str, day: str = "", task_id: str = ""
+) -> Permissions:
+    """Return what a person may wear on a day (empty: today) at a task (empty: their usual one).
+
+    Raises :class:`NotFound` outside the scope or for a task of another site, :class:`DomainError` for no date.
+    """
+    person = find_person(db, actor.require(*READERS), person_id)
+    on = day_of(day, "day").isoformat() if day else today_at(db, person, clock.now(db))
+    task = usual_task(db, person)
+    if task_id:
+        row = db.get(SiteTask, task_id)
+        if row is None or row.site_id != person.site_id or not row.is_current:
+            raise NotFound("task")
+        task = task_of(row)
+    return judge_permissions(db, person, on, task)
+
+
+def judge_permissions(db: Session, person: Person, day: str, task: Task | None) -> Permissions:
+    """Return every signed pass of a person, judged for a day and a task by the core."""
+    site = db.get(Site, person.site_id)
+    if site is None:
+        raise DomainError("no_site", f"{person.name} is at no site. Move them to one first.")
+    passes = (
+        select(WearPermission)
+        .where(WearPermission.person_id == person.id)
+        .order_by(WearPermission.tested_at.desc())
+        .limit(MOST)
+    )
+    rows = db.scalars(passes).all()
+    book, facts = site_book(db, site, site.rule_book), facts_of(db, person.id, rows)
+    shown = {(row.visit_id, row.configuration): row for row in rows}
+    out = []
+    for held in facts.passes:
+        row = shown[(held.visit_id, held.piece.configuration)]
+        found = may_wear(held, facts, task, book, day)
+        out.append(
+            PermissionRow(
+                held.visit_id,
+                row.model,
+                row.size,
+                row.setup,
+                row.overall,
+                WORDS.get(row.method, row.method),  # type: ignore[call-overload]
+                (*row.limits, *found.limits),
+                held.valid_from,
+                held.valid_until,
+                found.may,
+                found.until,
+                tuple(WhyView(one.code, one.sentence, one.settled_by) for one in found.reasons),
+            )
+        )
+    out.sort(key=lambda one: (not one.may, one.tested_on))
+    return Permissions(person.id, day, task.id if task else "", task.name if task else "", tuple(out))

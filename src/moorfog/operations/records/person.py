@@ -1,0 +1,106 @@
+"""A person's page: what they may wear, their visits and their tries."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from zoneinfo import ZoneInfo
+
+from sqlalchemy import and_, func, select
+from sqlalchemy.orm import Session
+
+from moorfog.core.advice.methods import WORDS
+from moorfog.core.events.payloads import Clearance, instant
+from moorfog.operations.accounts.sessions import READERS, Actor
+from moorfog.operations.errors import NotFound
+from moorfog.operations.paging import PAGE
+from moorfog.operations.people.finding import PersonRow, person_row
+from moorfog.operations.people.people import file_on
+from moorfog.operations.people.permissions import Permissions, judge_permissions, usual_task
+from moorfog.operations.records.today import VisitRow, visit_query, visit_row
+from moorfog.store.base import Clock
+from moorfog.store.models import Employer, Person, Site, TryResult, VisitSummary
+
+
+@dataclass(frozen=True)
+class TryRow:
+    """A try in a person's history."""
+
+    visit_id: str
+    no: int
+    model: str
+    size: str
+    method: str
+    outcome: str
+    overall: str
+    level: str
+    tested_at: str
+    is_practice: bool
+    is_sealed: bool
+
+
+@dataclass(frozen=True)
+class PersonView:
+    """A person: what they may wear, their visits and tries. Face measures in mm, None where not measured."""
+
+    person: PersonRow
+    face_length: str | None
+    face_width: str | None
+    permissions: Permissions
+    visits: tuple[VisitRow, ...]
+    tries: tuple[TryRow, ...]
+    visits_total: int
+    contact: str
+    clearance: Clearance | None
+    trained_on: str
+
+
+def view_person(db: Session, clock: Clock, actor: Actor, person_id: str, page: int = 1) -> PersonView:
+    """Return a person with permissions, a page of visits and the latest tries. Raises :class:`NotFound`."""
+    scope = actor.require(*READERS)
+    person = db.get(Person, person_id)
+    if person is None or not scope.allows(person.employer_id):
+        raise NotFound("person")
+    site, employer = db.get(Site, person.site_id), db.get(Employer, person.employer_id)
+    on = clock.now(db).astimezone(ZoneInfo(site.zone if site else "UTC")).date()
+    file = file_on(db, person.id, on.isoformat())
+    mine = and_(VisitSummary.person_id == person_id, VisitSummary.closed != "mistaken")
+    total = db.scalar(select(func.count()).select_from(VisitSummary).where(mine)) or 0
+    visits = db.execute(
+        visit_query().where(mine).order_by(VisitSummary.opened_at.desc()).limit(PAGE).offset((max(page, 1) - 1) * PAGE)
+    )
+    tries = db.scalars(
+        select(TryResult)
+        .where(TryResult.person_id == person_id)
+        .order_by(TryResult.tested_at.desc(), TryResult.no.desc())
+        .limit(PAGE)
+    )
+    millimetres = [
+        f"{value / 10:.1f}" if value is not None else None for value in (person.face_length, person.face_width)
+    ]
+    return PersonView(
+        person_row(person, employer.name if employer else "", site.name if site else ""),
+        millimetres[0],
+        millimetres[1],
+        judge_permissions(db, person, on.isoformat(), usual_task(db, person)),
+        tuple(visit_row(row) for row in visits),
+        tuple(
+            TryRow(
+                one.visit_id,
+                one.no,
+                one.model,
+                one.size,
+                WORDS.get(one.method, one.method),  # type: ignore[call-overload]
+                one.outcome,
+                one.overall,
+                one.level,
+                instant(one.tested_at),
+                one.is_practice,
+                one.is_sealed,
+            )
+            for one in tries
+        ),
+        total,
+        person.contact,
+        file.clearance,
+        file.trained_on,
+    )

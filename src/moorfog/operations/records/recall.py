@@ -1,0 +1,315 @@
+"""Kit found wrong afterwards: a ledger of what failed, by kit and check, and of what rests on it since its last good.
+
+A failure suspends at once every permission that rests on a test made since that very check last held. A person then
+confirms it, which voids those tests one by one, or clears it with a reason. Nothing here is ever deleted.
+"""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any, ClassVar, Literal
+
+from sqlalchemy import Engine, and_, func, select
+from sqlalchemy.orm import Session, aliased
+
+from moorfog.core.events import payloads as ev
+from moorfog.core.events.facts import STRICT
+from moorfog.core.events.payloads import instant, parse_instant
+from moorfog.core.kernel.canonical import digest
+from moorfog.core.kernel.codec import encode
+from moorfog.core.visit.judgement import outcome
+from moorfog.core.visit.tries import find_try
+from moorfog.operations.accounts.sessions import READERS, Actor
+from moorfog.operations.bench.visits import append
+from moorfog.operations.errors import Conflict, DomainError, NotFound
+from moorfog.operations.kit.ledger import Found, open_recall, to_the_minute
+from moorfog.operations.kit.solutions import TEST, find_nebuliser, not_spraying, note_spray
+from moorfog.operations.paging import cut_to_page
+from moorfog.store.base import Clock, DatabaseClock, new_id, run_in_transaction
+from moorfog.store.log import load_visit, lock_head
+from moorfog.store.models import Employer, Job, KitRecall, Person, TryKit, TryResult
+from moorfog.store.scope import Scope, within
+
+Progress = Callable[[int, int], None]
+NEVER = "1970-01-01T00:00:00.000Z"
+
+
+@dataclass(frozen=True)
+class Settle:
+    """What a person says of kit found wrong: it is so (its tests are void), or it is not; with a reason."""
+
+    __pydantic_config__: ClassVar[Any] = STRICT
+    decision: Literal["confirm", "clear"]
+    reason: str
+
+
+@dataclass(frozen=True)
+class RecallView:
+    """An entry of the ledger. ``tests`` rest on it; ``since`` empty where the check never held before."""
+
+    id: str
+    kit_kind: str
+    kit_id: str
+    kit_name: str
+    check_name: str
+    what: str
+    since: str
+    until: str
+    state: str
+    tests: int
+    settled_by: str
+    settled_at: str | None
+    reason: str
+    job_id: str | None
+
+
+@dataclass(frozen=True)
+class LedgerPage:
+    """One page of the ledger, what is open first, the newest first."""
+
+    rows: tuple[RecallView, ...]
+    total: int
+    page: int
+    pages: int
+
+
+@dataclass(frozen=True)
+class RecallRow:
+    """A test made with kit found wrong afterwards: whose, where, what became of it."""
+
+    visit_id: str
+    person_id: str
+    person: str
+    number: str
+    employer: str
+    model: str
+    size: str
+    tested_at: str
+    outcome: str
+    has_passed_since: bool
+
+
+@dataclass(frozen=True)
+class RecallPage:
+    """One page of those who must come back; ``since`` empty where the kit was never seen to be right before."""
+
+    since: str
+    until: str
+    rows: tuple[RecallRow, ...]
+    total: int
+    page: int
+    pages: int
+
+
+def new_job(db: Session, clock: Clock, actor: Actor, kind: str, employer_id: str | None, content: Any) -> Job:
+    """Write down a job to be done by a worker, with what it needs as plain data."""
+    job = Job(
+        id=new_id(),
+        kind=kind,
+        state="waiting",
+        done=0,
+        total=0,
+        wants_cancel=False,
+        message="",
+        employer_id=employer_id,
+        account_id=actor.id,
+        content=json.dumps(content),
+        made_at=clock.now(db),
+        heartbeat_at=None,
+    )
+    db.add(job)
+    db.flush()
+    return job
+
+
+def _resting(row: KitRecall) -> Any:
+    """Return the condition that a try was made with the kit since its last good check and up to its failure."""
+    on_it = and_(TryKit.kit_id == row.kit_id, TryKit.tested_at <= row.until)
+    return and_(on_it, TryKit.tested_at > row.since) if row.since is not None else on_it
+
+
+def _find(db: Session, scope: Scope, recall_id: str) -> KitRecall:
+    query = select(KitRecall).where(KitRecall.id == recall_id)
+    row = db.scalar(within(query, scope, KitRecall.employer_id, shared=True).with_for_update())
+    if row is None:
+        raise NotFound("recall")
+    return row
+
+
+def _view(db: Session, row: KitRecall, scope: Scope) -> RecallView:
+    tests = (
+        select(func.count())
+        .select_from(TryKit)
+        .join(TryResult, and_(TryResult.visit_id == TryKit.visit_id, TryResult.no == TryKit.no))
+    )
+    tests = within(tests.where(_resting(row), TryResult.is_practice.is_(False)), scope, TryKit.employer_id)
+    return RecallView(
+        row.id,
+        row.kit_kind,
+        row.kit_id,
+        row.kit_name,
+        row.check_name,
+        row.what,
+        instant(row.since) if row.since is not None else "",
+        instant(row.until),
+        row.state,
+        db.scalar(tests) or 0,
+        row.settled_by,
+        instant(row.settled_at) if row.settled_at is not None else None,
+        row.reason,
+        row.job_id,
+    )
+
+
+def list_recalls(db: Session, actor: Actor, page: int, only_open: bool) -> LedgerPage:
+    """Return a page of the ledger within the actor's scope."""
+    scope = actor.require(*READERS)
+    query = within(select(KitRecall), scope, KitRecall.employer_id, shared=True)
+    if only_open:
+        query = query.where(KitRecall.state == "open")
+    shown = cut_to_page(db, query, page, (KitRecall.state == "open").desc(), KitRecall.until.desc())
+    return LedgerPage(tuple(_view(db, one, scope) for (one,) in shown.rows), shown.total, shown.page, shown.pages)
+
+
+def settle(db: Session, clock: Clock, actor: Actor, recall_id: str, body: Settle) -> RecallView:
+    """Confirm kit found wrong, which voids what rests on it, or clear it; with a reason, by a tester or administrator.
+
+    Raises :class:`NotFound` outside the scope, :class:`Conflict` where it is settled, :class:`DomainError` without a
+    reason.
+    """
+    scope = actor.require("tester", "administrator")
+    row = _find(db, scope, recall_id)
+    if row.employer_id is None and scope.employers is not None:
+        raise DomainError(
+            "shared_kit", "This kit is shared by all employers: somebody who works for all settles it.", status=403
+        )
+    if row.state != "open":
+        raise Conflict("settled", f"{row.kit_name}: {row.state} already by {row.settled_by}. Nothing was changed.")
+    if not body.reason.strip():
+        raise DomainError("reason_missing", "Say why, in a few words: it stands on the records.")
+    row.state = "confirmed" if body.decision == "confirm" else "cleared"
+    row.settled_by, row.settled_at, row.reason = actor.name[:190], clock.now(db), body.reason.strip()[:400]
+    if body.decision == "confirm":
+        row.job_id = _void_job(db, clock, actor, row).id
+    db.flush()
+    return _view(db, row, scope)
+
+
+def _void_job(db: Session, clock: Clock, actor: Actor, row: KitRecall) -> Job:
+    began = instant(row.since) if row.since is not None else NEVER
+    content = {"kit_id": row.kit_id, "reason": row.what, "since": began, "until": instant(row.until)}
+    return new_job(db, clock, actor, "reopen", row.employer_id, content)
+
+
+def confirm_at_once(db: Session, clock: Clock, actor: Actor, found: Found) -> Job:
+    """Enter a failure that leaves nothing to decide, and make the job that voids what rests on it."""
+    row = open_recall(db, found, actor.id)
+    row.state, row.settled_by, row.settled_at = "confirmed", actor.name[:190], clock.now(db)
+    row.reason = "found so by the tester"
+    job = _void_job(db, clock, actor, row)
+    row.job_id = job.id
+    db.flush()
+    return job
+
+
+def mark_clogged(db: Session, clock: Clock, actor: Actor, nebuliser_id: str) -> Job:
+    """Mark a nebuliser as clogged: every test with it since it was last seen to spray is void, as a job.
+
+    Source: 29 CFR 1910.134 App. A Part I.B.3 and B.4 (recalled). Raises :class:`NotFound` outside the scope.
+    """
+    row, now = find_nebuliser(db, actor.require(*TEST), nebuliser_id), clock.now(db)
+    found = not_spraying(db, row, now)
+    note_spray(db, actor, row.id, False, now)
+    return confirm_at_once(db, clock, actor, found)
+
+
+def run_recall(engine: Engine, job: Job, tell: Progress) -> str:
+    """Void test after test, each in a transaction of its own: a job taken up again goes on where it was.
+
+    Returns the message of the finished job.
+    """
+    content = json.loads(job.content)
+    since, until = parse_instant(content["since"], "since"), parse_instant(content["until"], "until")
+    query = (
+        select(TryKit.visit_id, TryResult.run_id)
+        .join(TryResult, and_(TryResult.visit_id == TryKit.visit_id, TryResult.no == TryKit.no))
+        .where(TryKit.kit_id == content["kit_id"], TryKit.tested_at > since, TryKit.tested_at <= until)
+        .where(TryResult.is_practice.is_(False))
+        .order_by(TryKit.tested_at)
+    )
+    affected = run_in_transaction(engine, lambda db: [tuple(row) for row in db.execute(query)])
+    reason = content["reason"]
+    voided = 0
+    for number, (visit_id, run_id) in enumerate(affected):
+        tell(number, len(affected))
+
+        def work(db: Session, visit_id: str = visit_id, run_id: str = run_id) -> bool:
+            return void_try(db, DatabaseClock(), job.account_id, visit_id, run_id, reason)
+
+        voided += run_in_transaction(engine, work)
+    tell(len(affected), len(affected))
+    return f"{voided} voided now, {len(affected)} tests since {since_words(content['since'])} are void."
+
+
+def since_words(since: str) -> str:
+    """Return since when, in words, for a moment as text."""
+    return "it was first used" if since == NEVER else to_the_minute(since)
+
+
+def void_try(db: Session, clock: Clock, account_id: str, visit_id: str, run_id: str, reason: str) -> bool:
+    """Void a try: an open visit's by an entry of its log, a closed one's by a correction, which must be signed again.
+
+    Returns whether it was not void before.
+    """
+    head = lock_head(db, visit_id)
+    visit = load_visit(db, head) if head is not None else None
+    one = find_try(visit, run_id) if visit is not None else None
+    if head is None or visit is None or one is None or outcome(visit, one)[0] == "void":
+        return False
+    payload: ev.Payload = ev.RunVoided(run_id, reason)
+    if visit.closed:
+        payload = ev.Corrected(one.seq, reason, void_run=run_id)
+    at = max(clock.now(db), visit.last_at or clock.now(db))
+    append(db, clock, account_id, head, visit, new_id(), payload, at, digest(encode(payload)))
+    return True
+
+
+def tests_of(db: Session, actor: Actor, recall_id: str, page: int) -> RecallPage:
+    """Return a page of the tests that rest on an entry of the ledger. Raises :class:`NotFound` outside the scope."""
+    scope = actor.require(*READERS)
+    row = _find(db, scope, recall_id)
+    again = aliased(TryResult)
+    later = select(again.no).where(
+        again.person_id == Person.id,
+        again.outcome == "pass",
+        again.is_sealed.is_(True),
+        again.is_practice.is_(False),
+        again.tested_at > row.until,
+    )
+    query = (
+        select(TryResult, Person, Employer.name, later.exists().label("later"))
+        .join(TryKit, and_(TryResult.visit_id == TryKit.visit_id, TryResult.no == TryKit.no))
+        .join(Person, Person.id == TryResult.person_id)
+        .join(Employer, Employer.id == Person.employer_id)
+        .where(_resting(row), TryResult.is_practice.is_(False))
+    )
+    shown = cut_to_page(db, within(query, scope, TryKit.employer_id), page, TryKit.tested_at, Person.name)
+    rows = tuple(
+        RecallRow(
+            one.visit_id,
+            person.id,
+            person.name,
+            person.number,
+            employer,
+            one.model,
+            one.size,
+            instant(one.tested_at),
+            one.outcome,
+            bool(has_passed),
+        )
+        for one, person, employer, has_passed in shown.rows
+    )
+    began = instant(row.since) if row.since is not None else ""
+    return RecallPage(began, instant(row.until), rows, shown.total, shown.page, shown.pages)

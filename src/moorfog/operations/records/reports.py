@@ -1,0 +1,95 @@
+"""Issuing the report: rendered once, stored, and ever after the same bytes."""
+
+from __future__ import annotations
+
+import hashlib
+from zoneinfo import ZoneInfo
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from moorfog.core.visit.judgement import is_sealed
+from moorfog.documents.report import Names, PageSize, render_pdf, report_view
+from moorfog.operations.accounts.sessions import READERS, Actor
+from moorfog.operations.bench.readings import load_readings
+from moorfog.operations.bench.visits import find_head
+from moorfog.operations.errors import DomainError, NotFound
+from moorfog.store.base import Clock, new_id
+from moorfog.store.log import load_visit
+from moorfog.store.models import Account, DocumentRow, Employer, EventRow, Person, SignatureRow, Site
+
+
+def issue_report(db: Session, clock: Clock, actor: Actor, visit_id: str, page_size: PageSize) -> DocumentRow:
+    """Return the report of the present revision, rendering and storing it the first time.
+
+    Raises :class:`NotFound` outside the scope, :class:`DomainError` before both have signed.
+    """
+    head = find_head(db, actor.require(*READERS), visit_id)
+    visit = load_visit(db, head)
+    if not is_sealed(visit):
+        raise DomainError("not_signed", "The report is issued when wearer and tester have signed. Sign first.")
+    kept = _stored(db, visit_id, page_size, visit.revision)
+    if kept is not None:
+        return kept
+    person = db.get(Person, visit.person_id)
+    site, employer = db.get(Site, head.site_id), db.get(Employer, head.employer_id)
+    if person is None or site is None or employer is None:
+        raise NotFound("person")
+    rows = db.scalars(
+        select(SignatureRow)
+        .where(SignatureRow.visit_id == visit_id, SignatureRow.revision == visit.revision)
+        .order_by(SignatureRow.signed_at)
+    )
+    zone = ZoneInfo(site.zone)
+    signed = {
+        row.role: (row.role, row.typed_name, row.signed_at.astimezone(zone).strftime("%Y-%m-%d %H:%M")) for row in rows
+    }
+    actor_id = db.scalar(
+        select(EventRow.actor)
+        .where(EventRow.visit_id == visit_id, EventRow.kind.in_(("run_started", "qualitative_started")))
+        .order_by(EventRow.seq.desc())
+        .limit(1)
+    )
+    tester = db.get(Account, actor_id) if actor_id else None
+    names = Names(
+        person.name,
+        person.number,
+        employer.name,
+        site.name,
+        visit.task.name if visit.task else person.task,
+        tester.name if tester else "–",
+        tuple(signed.values()),
+    )
+    readings = {
+        one.started.run_id: load_readings(db, one.started.run_id) for one in visit.tries if one.closed is not None
+    }
+    content = render_pdf(report_view(visit, visit_id, names, readings, page_size))
+    row = DocumentRow(
+        id=new_id(),
+        visit_id=visit_id,
+        revision=visit.revision,
+        page_size=page_size,
+        sha256=hashlib.sha256(content).hexdigest(),
+        content=content,
+        issued_at=clock.now(db),
+    )
+    db.add(row)
+    db.flush()
+    return row
+
+
+def _stored(db: Session, visit_id: str, page_size: str, revision: int) -> DocumentRow | None:
+    return db.scalar(
+        select(DocumentRow).where(
+            DocumentRow.visit_id == visit_id, DocumentRow.revision == revision, DocumentRow.page_size == page_size
+        )
+    )
+
+
+def find_report(db: Session, actor: Actor, visit_id: str, page_size: str, revision: int) -> DocumentRow:
+    """Return an issued report. Raises :class:`NotFound` outside the scope or where none was issued."""
+    find_head(db, actor.require(*READERS), visit_id)
+    row = _stored(db, visit_id, page_size, revision)
+    if row is None:
+        raise NotFound("report")
+    return row

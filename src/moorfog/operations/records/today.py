@@ -1,0 +1,168 @@
+"""Today at the benches: who is here, what is open, what was finished, and which seal checks failed."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+from zoneinfo import ZoneInfo
+
+from sqlalchemy import ColumnElement, and_, false, func, not_, or_, select
+from sqlalchemy.orm import Session
+
+from moorfog.core.events.payloads import instant
+from moorfog.operations.accounts.sessions import READERS, Actor
+from moorfog.operations.errors import NotFound
+from moorfog.operations.paging import cut_to_page
+from moorfog.store.base import Clock
+from moorfog.store.models import Employer, Person, SealNotice, Site, VisitSummary
+from moorfog.store.scope import within
+
+
+@dataclass(frozen=True)
+class VisitRow:
+    """A visit in a list."""
+
+    visit_id: str
+    person_id: str
+    person: str
+    number: str
+    employer: str
+    site: str
+    bench: str
+    step: str
+    doing: str
+    verdict: str
+    tries: int
+    facepiece: str
+    loops_open: int
+    is_practice: bool
+    is_sealed: bool
+    closed: str
+    opened_at: str
+    last_at: str
+    ready_at: str | None
+    seal_fails: int
+
+
+@dataclass(frozen=True)
+class VisitPage:
+    """One page of visits, the newest first."""
+
+    rows: tuple[VisitRow, ...]
+    total: int
+    page: int
+    pages: int
+
+
+@dataclass(frozen=True)
+class TodayPages:
+    """Which page of each list of the day, from 1."""
+
+    seal_notices: int = 1
+    questions: int = 1
+    here: int = 1
+    unfinished: int = 1
+    done: int = 1
+    practice: int = 1
+
+
+@dataclass(frozen=True)
+class Today:
+    """Who is here, what was left unfinished on an earlier day, what was finished today, failed seal checks that no
+    supervisor has acknowledged yet, closed records that came under question, and open practice, which counts nowhere.
+    """
+
+    seal_notices: VisitPage
+    questions: VisitPage
+    here: VisitPage
+    unfinished: VisitPage
+    done: VisitPage
+    practice: VisitPage
+
+
+def visit_query() -> Any:
+    return (
+        select(VisitSummary, Person.name, Person.number, Employer.name, Site.name)
+        .join(Person, Person.id == VisitSummary.person_id)
+        .join(Employer, Employer.id == VisitSummary.employer_id)
+        .join(Site, Site.id == VisitSummary.site_id)
+    )
+
+
+def visit_row(row: Any) -> VisitRow:
+    one, person, number, employer, site = row
+    return VisitRow(
+        one.visit_id,
+        one.person_id,
+        person,
+        number,
+        employer,
+        site,
+        one.bench,
+        one.step,
+        one.doing,
+        one.verdict,
+        one.tries,
+        one.facepiece,
+        one.loops_open,
+        one.is_practice,
+        one.is_sealed,
+        one.closed,
+        instant(one.opened_at),
+        instant(one.last_at),
+        instant(one.ready_at) if one.ready_at else None,
+        one.seal_fails,
+    )
+
+
+def today(db: Session, clock: Clock, actor: Actor, pages: TodayPages) -> Today:
+    """Return open visits (of today and older), those finished on this day, and failed seal checks, page by page."""
+    scope, now = actor.require(*READERS), clock.now(db)
+    query = within(visit_query(), scope, VisitSummary.employer_id)
+    mine = query.where(VisitSummary.closed == "", VisitSummary.is_practice.is_(False))
+    midnights = _midnights(db, now)
+    opened_today = _on_this_day(midnights, VisitSummary.opened_at)
+    notices = query.outerjoin(SealNotice, SealNotice.visit_id == VisitSummary.visit_id).where(
+        VisitSummary.seal_fails > func.coalesce(SealNotice.fails, 0), VisitSummary.is_practice.is_(False)
+    )
+    finished = query.where(
+        VisitSummary.closed.in_(("released", "turned_away")),
+        VisitSummary.is_practice.is_(False),
+        _on_this_day(midnights, VisitSummary.last_at),
+    )
+    questions = query.where(VisitSummary.under_question.is_(True))
+    practice = query.where(VisitSummary.closed == "", VisitSummary.is_practice.is_(True))
+    return Today(
+        _visit_page(db, notices, pages.seal_notices, VisitSummary.last_at),
+        _visit_page(db, questions, pages.questions, VisitSummary.last_at),
+        _visit_page(db, mine.where(opened_today), pages.here, VisitSummary.opened_at),
+        _visit_page(db, mine.where(not_(opened_today)), pages.unfinished, VisitSummary.opened_at),
+        _visit_page(db, finished, pages.done, VisitSummary.last_at),
+        _visit_page(db, practice, pages.practice, VisitSummary.opened_at),
+    )
+
+
+def _midnights(db: Session, now: datetime) -> dict[str, datetime]:
+    """Return when the day that it is now began, by the zones of all sites."""
+    zones = db.scalars(select(Site.zone).distinct())
+    return {zone: now.astimezone(ZoneInfo(zone)).replace(hour=0, minute=0, second=0, microsecond=0) for zone in zones}
+
+
+def _on_this_day(midnights: dict[str, datetime], column: Any) -> ColumnElement[bool]:
+    """Return the condition that a moment lies in the day that it is now where its site is."""
+    return or_(false(), *(and_(Site.zone == zone, column >= start) for zone, start in midnights.items()))
+
+
+def _visit_page(db: Session, query: Any, page: int, newest_by: Any) -> VisitPage:
+    shown = cut_to_page(db, query, page, newest_by.desc(), VisitSummary.visit_id)
+    return VisitPage(tuple(map(visit_row, shown.rows)), shown.total, shown.page, shown.pages)
+
+
+def acknowledge_seal(db: Session, clock: Clock, actor: Actor, visit_id: str) -> None:
+    """Note that a supervisor knows of a visit's failed seal checks. Raises :class:`NotFound` outside the scope."""
+    row = db.get(VisitSummary, visit_id)
+    if row is None or not actor.require("supervisor", "administrator").allows(row.employer_id):
+        raise NotFound("visit")
+    db.merge(SealNotice(visit_id=visit_id, account_id=actor.id, acknowledged_at=clock.now(db), fails=row.seal_fails))
+    db.flush()

@@ -1,0 +1,359 @@
+"""What a site decides: its rule book, what it lays over it, and its tasks."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any, ClassVar
+from zoneinfo import ZoneInfo
+
+from sqlalchemy import select, update
+from sqlalchemy.orm import Session
+
+from moorfog.core.advice.protection import kind_suffices, protection
+from moorfog.core.events.payloads import Contaminant, Task
+from moorfog.core.kernel.arithmetic import NotANumber, cut, parse_decimal
+from moorfog.core.kernel.codec import decode, encode
+from moorfog.core.rules.book import Book, Value
+from moorfog.core.rules.overlay import Overlay, apply, check
+from moorfog.data import facepiece_kinds, shipped_books, shipped_protocols
+from moorfog.operations.accounts.sessions import READERS, Actor
+from moorfog.operations.errors import DomainError, NotFound
+from moorfog.operations.words import kind_words
+from moorfog.store.base import Clock, new_id
+from moorfog.store.models import Employer, Site, SiteRule, SiteTask
+from moorfog.store.scope import Scope, within
+
+_STRICT: Mapping[str, Any] = {"strict": True, "extra": "forbid"}
+
+
+@dataclass(frozen=True)
+class ValueView:
+    """A value of a rule book as a site uses it, with where it comes from and what the site did to it."""
+
+    key: str
+    value: str
+    unit: str
+    source: str
+    standing: str
+    strict: str
+    in_force: str
+    note: str
+    changed: str
+    checked: str
+
+
+@dataclass(frozen=True)
+class BlankView:
+    """A value the book does not state; tests that need it are not permitted until the site enters it."""
+
+    key: str
+    unit: str
+    why: str
+
+
+@dataclass(frozen=True)
+class ProtocolView:
+    """A protocol, and whether this book allows it here."""
+
+    id: str
+    title: str
+    source: str
+    standing: str
+    state: str
+
+
+@dataclass(frozen=True)
+class BookName:
+    """A rule book that is shipped."""
+
+    id: str
+    title: str
+
+
+@dataclass(frozen=True)
+class BookView:
+    """A rule book as a site uses it."""
+
+    site_id: str
+    site: str
+    id: str
+    title: str
+    edition: str
+    country: str
+    is_in_use: bool
+    values: tuple[ValueView, ...]
+    blanks: tuple[BlankView, ...]
+    protocols: tuple[ProtocolView, ...]
+    books: tuple[BookName, ...]
+
+
+@dataclass(frozen=True)
+class RuleEntry:
+    """A site's entry: ``value`` as text, yes/no or a list; null only checks the shipped one against the site's copy."""
+
+    __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
+    book: str
+    key: str
+    value: str | int | bool | tuple[str, ...] | None
+    reason: str
+    edition: str
+
+
+@dataclass(frozen=True)
+class TaskEntry:
+    """A task as a site enters it. Figures as text; what is not known stays empty, and is never taken for harmless."""
+
+    __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
+    name: str
+    contaminants: tuple[Contaminant, ...]
+    oxygen_percent: str
+    is_idlh: bool
+    is_unknown: bool
+    work_filter: str
+    work_cartridge: str
+
+
+@dataclass(frozen=True)
+class KindLine:
+    """Whether a kind of facepiece suffices for a task."""
+
+    kind: str
+    words: str
+    suffices: str
+    why: str
+    limits: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class TaskLine:
+    """A task of a site with what it needs under the site's rule book."""
+
+    id: str
+    name: str
+    contaminants: tuple[Contaminant, ...]
+    required: str
+    worst: str
+    stops: tuple[str, ...]
+    kinds: tuple[KindLine, ...]
+    work_filters: str
+
+
+def find_site(db: Session, scope: Scope, site_id: str) -> Site:
+    """Return a site within the scope. Raises :class:`NotFound`."""
+    site = db.get(Site, site_id)
+    if site is None or not scope.allows(site.employer_id):
+        raise NotFound("site")
+    return site
+
+
+def _overlays(db: Session, site: Site, book: str) -> list[Overlay]:
+    zone = ZoneInfo(site.zone)
+    rows = db.scalars(
+        select(SiteRule)
+        .where(SiteRule.site_id == site.id, SiteRule.book == book)
+        .order_by(SiteRule.entered_at, SiteRule.id)
+    )
+    return [
+        Overlay(
+            row.key,
+            tuple(row.value) if isinstance(row.value, list) else row.value,
+            row.reason,
+            row.edition,
+            row.entered_at.astimezone(zone).date().isoformat(),
+            row.by_name,
+        )
+        for row in rows
+    ]
+
+
+def site_book(db: Session, site: Site, book_id: str) -> Book:
+    """Return a book as a site uses it. Raises :class:`NotFound` for a book that is not shipped."""
+    book = shipped_books().get(book_id)
+    if book is None:
+        raise NotFound("rule book")
+    return apply(book, _overlays(db, site, book_id))
+
+
+def _value(key: str, one: Value) -> ValueView:
+    words = (
+        ", ".join(one.value)
+        if isinstance(one.value, tuple)
+        else {True: "yes", False: "no"}.get(one.value, str(one.value))
+        if isinstance(one.value, bool)
+        else str(one.value)
+    )
+    return ValueView(
+        key, words, one.unit, one.source, one.standing, one.strict, one.in_force, one.note, one.changed, one.checked
+    )
+
+
+def _blanks(book: Book) -> tuple[BlankView, ...]:
+    """Return what a site must enter or confirm from its own copy: blanks, and what is remembered too vaguely."""
+    vague = (
+        BlankView(key, one.unit, f"shipped switched off, remembered vaguely as {one.value} ({one.source})")
+        for key, one in sorted(book.values.items())
+        if not one.is_on
+    )
+    return (*(BlankView(one.key, one.unit, one.why) for one in book.blank), *vague)
+
+
+def view_book(db: Session, actor: Actor, site_id: str, book_id: str) -> BookView:
+    """Return a rule book as a site uses it, its blanks and protocols. An empty ``book_id`` is the one in use."""
+    site = find_site(db, actor.require(*READERS), site_id)
+    book = site_book(db, site, book_id or site.rule_book)
+    protocols = []
+    for one in shipped_protocols(book.country):
+        state = (
+            "allowed"
+            if one.id in book.protocols
+            else "off until the site confirms it"
+            if one.id in book.protocols_on_confirmation
+            else "not in this book"
+        )
+        protocols.append(ProtocolView(one.id, one.title, one.source, one.standing, state))
+    return BookView(
+        site.id,
+        site.name,
+        book.id,
+        book.title,
+        book.edition,
+        book.country,
+        book.id == site.rule_book,
+        tuple(_value(key, one) for key, one in sorted(book.values.items()) if one.is_on),
+        _blanks(book),
+        tuple(protocols),
+        tuple(BookName(one.id, one.title) for one in shipped_books().values()),
+    )
+
+
+def choose_book(db: Session, actor: Actor, site_id: str, book_id: str) -> None:
+    """Choose the rule book of a site. Visits that are open keep theirs. Raises :class:`NotFound`."""
+    site = find_site(db, actor.require("administrator"), site_id)
+    if book_id not in shipped_books():
+        raise NotFound("rule book")
+    site.rule_book = book_id
+
+
+def enter_rule(db: Session, clock: Clock, actor: Actor, site_id: str, one: RuleEntry) -> None:
+    """Lay a value over a site's rule book, fill a blank, or note that a value was checked.
+
+    Raises :class:`DomainError` with what is wrong: unknown key, wrong type, a looser value without its reason.
+    """
+    site = find_site(db, actor.require("administrator"), site_id)
+    book = shipped_books().get(one.book)
+    if book is None:
+        raise NotFound("rule book")
+    if one.value is None and not one.edition.strip():
+        raise DomainError("edition_missing", "Say which edition of your copy you checked it against.")
+    problem = check(book, Overlay(one.key, one.value, one.reason, one.edition, "", actor.name))
+    if problem is not None:
+        raise DomainError(problem.code, problem.sentence)
+    db.add(
+        SiteRule(
+            id=new_id(),
+            site_id=site.id,
+            book=one.book,
+            key=one.key,
+            value=list(one.value) if isinstance(one.value, tuple) else one.value,
+            reason=one.reason.strip()[:400],
+            edition=one.edition.strip()[:190],
+            by_name=actor.name,
+            entered_at=clock.now(db),
+        )
+    )
+    db.flush()
+
+
+def task_of(row: SiteTask) -> Task:
+    """Return a stored task by value."""
+    return decode(Task, {**row.content, "id": row.id, "name": row.name}, "task")
+
+
+def find_task(db: Session, site_id: str, task_id: str) -> Task:
+    """Return a current task of a site. Raises :class:`NotFound`."""
+    row = db.get(SiteTask, task_id)
+    if row is None or row.site_id != site_id or not row.is_current:
+        raise NotFound("task")
+    return task_of(row)
+
+
+def enter_task(db: Session, clock: Clock, actor: Actor, site_id: str, one: TaskEntry) -> str:
+    """Enter a task of a site; one of the same name takes its place. Returns its id.
+
+    Raises :class:`DomainError` for a figure that is no number, a missing name or no contaminant.
+    """
+    site = find_site(db, actor.require("administrator"), site_id)
+    name = one.name.strip()[:190]
+    if not name:
+        raise DomainError("name_missing", "A task needs a name the tester can pick it by, such as hull sanding.")
+    for number, contaminant in enumerate(one.contaminants):
+        for key in ("concentration", "limit", "idlh", "cartridge_limit"):
+            text = getattr(contaminant, key)
+            try:
+                if text and parse_decimal(text, f"contaminants[{number}].{key}") < 0:
+                    raise NotANumber(f"contaminants[{number}].{key}: {text} is below zero")
+            except NotANumber as error:
+                raise DomainError("not_a_number", f"{error}. Leave it empty where it is not known.") from error
+    db.execute(update(SiteTask).where(SiteTask.site_id == site.id, SiteTask.name == name).values(is_current=False))
+    content = {key: value for key, value in encode(one).items() if key != "name"}
+    row = SiteTask(id=new_id(), site_id=site.id, name=name, content=content, entered_at=clock.now(db), is_current=True)
+    db.add(row)
+    db.flush()
+    return row.id
+
+
+def task_line(task: Task, book: Book) -> TaskLine:
+    """Return a task with what it needs under a book."""
+    found = protection(task, book)
+    verdicts = (kind_suffices(task, book, kind, task.work_filter) for kind in facepiece_kinds().values())
+    kinds = tuple(KindLine(one.kind, kind_words(one.kind), one.suffices, one.why, one.limits) for one in verdicts)
+    return TaskLine(
+        task.id,
+        task.name,
+        task.contaminants,
+        cut(found.required) if found.required is not None else "",
+        found.worst,
+        tuple(one.sentence for one in found.reasons),
+        kinds,
+        " with ".join(part for part in (task.work_filter, task.work_cartridge) if part),
+    )
+
+
+def list_tasks(db: Session, actor: Actor, site_id: str) -> tuple[TaskLine, ...]:
+    """Return the tasks of a site by name, with what each needs under the site's rule book."""
+    site = find_site(db, actor.require(*READERS), site_id)
+    book = site_book(db, site, site.rule_book)
+    rows = db.scalars(
+        select(SiteTask)
+        .where(SiteTask.site_id == site.id, SiteTask.is_current.is_(True))
+        .order_by(SiteTask.name)
+        .limit(200)
+    )
+    return tuple(task_line(task_of(row), book) for row in rows)
+
+
+@dataclass(frozen=True)
+class SiteView:
+    """A site with its benches."""
+
+    id: str
+    name: str
+    employer: str
+    zone: str
+    benches: tuple[str, ...]
+    rule_book: str
+
+
+def list_sites(db: Session, actor: Actor) -> tuple[SiteView, ...]:
+    """Return all sites within the actor's scope, to choose one from."""
+    scope = actor.require(*READERS)
+    rows = db.execute(
+        within(
+            select(Site, Employer.name).join(Employer, Employer.id == Site.employer_id), scope, Site.employer_id
+        ).order_by(Employer.name, Site.name)
+    )
+    return tuple(
+        SiteView(site.id, site.name, employer, site.zone, tuple(site.benches), site.rule_book)
+        for site, employer in rows
+    )

@@ -1,0 +1,24 @@
+"""TCP ports on loopback: whether one is free, and one that is."""
+
+from __future__ import annotations
+
+import socket
+
+
+def is_free(port: int) -> bool:
+    """Tell whether a port can be listened on."""
+    with socket.socket() as probe:
+        probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        try:
+            probe.bind(("127.0.0.1", port))
+        except OSError:
+            return False
+    return True
+
+
+def free_port() -> int:
+    """Return a TCP port that is free on loopback right now."""
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        port: int = probe.getsockname()[1]
+        return port
