@@ -215,7 +215,7 @@ class Bench:
         """Do one user seal check, held for as long as it is held."""
         if must_be_held_s(self.visit, check):
             self.say(ev.SealHoldBegun(check))  # type: ignore[arg-type]
-            self.at += timedelta(seconds=8)
+            self.at += timedelta(seconds=float(self.rules.book.ratio("seal_check.hold") or 10) - 2)
         self.say(ev.SealChecked(check, wearer, wearer, place))  # type: ignore[arg-type]
 
     def prove(self, readings: list[Reading] | None = None, wait: float = 4, end: str = "complete") -> None:

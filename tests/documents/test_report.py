@@ -2,13 +2,19 @@
 
 from __future__ import annotations
 
+import ast
 from dataclasses import replace
 from fractions import Fraction
+from pathlib import Path
 
 import pytest
 
 from moorfog.core.events import payloads as ev
+from moorfog.core.measuring.readings import Reading
 from moorfog.core.rules.book import Rules
+from moorfog.core.visit.judgement import outcome
+from moorfog.data import shipped_books, shipped_rules
+from moorfog.documents import report as report_module
 from moorfog.documents.report import Names, ReportView, render_html, report_view
 from moorfog.documents.trace import per_second, trace_svg
 from tests.core.bench import BAD_FACTORS, GOOD, Bench, simulate
@@ -128,3 +134,43 @@ def test_the_trace_of_every_instrument_is_drawn_in_its_own_unit(rules: Rules, na
     expected = 15.0 if name == "aerosol-us" else 53.8  # a thousandth of the challenge, of the modelled flow
     assert sum(inside) / len(inside) == pytest.approx(expected, rel=0.15)
     assert "<polyline" in trace_svg(protocol, readings, Fraction(100))
+
+
+def printed(bench: Bench) -> set[str]:
+    """Keys of the rule book among the rules a report prints."""
+    return {one.key for one in view(bench).rules if not one.key.startswith("protocol ")}
+
+
+def test_the_rules_printed_are_those_behind_what_is_said(rules: Rules) -> None:
+    """One more reason on the page brings its rule with it, and without the reason it is not there."""
+    good = finished(rules, GOOD)
+    assert {"level.half", "judged_by", "interval", "seal_check.hold", "mode.ordinary.filters"} <= printed(good)
+    assert not {"drift.maximum", "ff.suspect", "missing.maximum", "level.full"} & printed(good)
+    drifted = Bench(rules)
+    drifted.until("run")
+    drifted.run(readings=drifting())
+    drifted.say(ev.Decided("end"))
+    drifted.until("release")
+    assert "drift.maximum" in printed(drifted) and "interval" not in printed(drifted)
+    for bench in (good, drifted):
+        behind = {key for one in bench.visit.tries for why in outcome(bench.visit, one)[1] for key in why.keys}
+        assert {key for key in behind if bench.rules.book.find(key)} <= printed(bench)
+
+
+def drifting() -> list[Reading]:
+    """A good run in which the air outside falls by half between the first sample and the last."""
+    protocol = next(one for one in shipped_rules().protocols if one.id == "fast-count-elastomeric")
+    last = max(one.start_ms for one in protocol.windows() if one.use == "outside")
+    rows = simulate(protocol, GOOD, 1)
+    return [one._replace(counts=one.counts // 2) if one.t > last and one.valve == "O" else one for one in rows]
+
+
+def test_every_key_behind_a_sentence_is_one_of_a_book() -> None:
+    known = {key for book in shipped_books().values() for key in (*book.values, *(one.key for one in book.blank))}
+    core = Path(report_module.__file__).parents[1] / "core"
+    found = set()
+    for path in core.rglob("*.py"):
+        for node in ast.walk(ast.parse(path.read_text())):
+            if isinstance(node, ast.keyword) and node.arg == "keys":
+                found |= {one.value for one in ast.walk(node.value) if isinstance(one, ast.Constant)}
+    assert len(found) > 8 and found <= known

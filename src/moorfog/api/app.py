@@ -119,7 +119,18 @@ def _read_body(one: Route) -> Any:
 
 def _context(one: Route, db: Session, engine: Engine, clock: Clock, rules: Rules) -> Context:
     secret = request.cookies.get(COOKIE, "")
-    context = Context(db, engine, clock, rules, None, "", request.remote_addr or "", secret, None, [])
+    context = Context(
+        db=db,
+        engine=engine,
+        clock=clock,
+        rules=rules,
+        signed_in=None,
+        csrf="",
+        address=request.remote_addr or "",
+        secret=secret,
+        link=None,
+        after_commit=[],
+    )
     if one.rule == "link":
         context.link = instrument_for_token(db, _bearer())
         return context

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from datetime import datetime
-from typing import Any, Literal
+from typing import Literal
 
 from pydantic import ConfigDict
 from sqlalchemy import Engine
@@ -14,6 +14,7 @@ from moorfog.core.events.payloads import RunEnd
 from moorfog.core.measuring.readings import Chunk
 from moorfog.operations.bench import readings, runs
 from moorfog.operations.kit.links import report_link
+from moorfog.operations.kit.plan import RunPlan
 from moorfog.store.log import keep_state
 
 STRICT = ConfigDict(strict=True, extra="forbid")
@@ -31,12 +32,9 @@ class LinkStatus:
 
 @dataclass(frozen=True)
 class LinkPlan:
-    """The run this counter holds, if any. Windows as [start ms, end ms, valve] from t0.
+    """The run this counter holds, if any."""
 
-    Of a run whose plan the link has, run_id and stop only.
-    """
-
-    plan: dict[str, Any] | None
+    plan: RunPlan | None
     now: str
 
 

@@ -11,7 +11,7 @@ from dataclasses import dataclass, field
 from datetime import datetime
 from fractions import Fraction
 from queue import Empty, Full, Queue
-from typing import Any, TypeVar
+from typing import TypeVar
 
 from flask import Response
 from pydantic import TypeAdapter
@@ -19,9 +19,11 @@ from sqlalchemy import Engine, bindparam, select
 from sqlalchemy.exc import DBAPIError
 from sqlalchemy.orm import Session
 
+from moorfog.api.messages import LiveMessage, ProofMessage
 from moorfog.api.routing import Follow
 from moorfog.core.events.payloads import parse_instant
 from moorfog.core.kernel.arithmetic import cut
+from moorfog.core.kernel.codec import encode
 from moorfog.core.measuring.live import live_numbers, value_of
 from moorfog.core.measuring.readings import Reading
 from moorfog.core.measuring.reduction import Reduction, reduction_for
@@ -210,7 +212,11 @@ class Hub:
             book = visit.rules.book
             reduction = reduction_for(protocol, int(book.number("missing.maximum")))
             watch.run = RunWatch(
-                running.started.run_id, reduction, book, Fraction(started.level), running.facepiece.kind
+                run_id=running.started.run_id,
+                reduction=reduction,
+                book=book,
+                level=Fraction(started.level),
+                kind=running.facepiece.kind,
             )
 
     def _follow_proof(self, db: Session, watch: Watch, visit_id: str, visit: Visit, now: datetime) -> None:
@@ -226,19 +232,16 @@ class Hub:
         """Feed what is new of all proofs that are followed, and tell their screens; one question for all of them."""
         for watch, proof, fresh in _fresh(db, followed):
             latest = followed_on(proof.stream, fresh).latest
-            said = {
-                "inside": cut(latest, 3) if latest is not None else None,
-                "still": proof.stream.is_still,
-                "risen": proof.stream.risen,
-            }
-            self._send(watch, message("proof", json.dumps(said)))
+            inside = cut(latest, 3) if latest is not None else None
+            said = ProofMessage(inside, proof.stream.is_still, proof.stream.risen)
+            self._send(watch, message("proof", json.dumps(encode(said))))
 
     def _read(self, db: Session, followed: list[tuple[Watch, RunWatch]]) -> None:
         """Feed what is new of all runs that are followed, and tell their screens; one question for all of them."""
         for watch, run, fresh in _fresh(db, followed):
             for one in fresh:
                 run.reduction.feed(one)
-            self._send(watch, message("live", json.dumps(live_message(run, fresh))))
+            self._send(watch, message("live", json.dumps(encode(live_message(run, fresh)))))
 
 
 W = TypeVar("W", RunWatch, ProofWatch)
@@ -254,26 +257,26 @@ def _fresh(db: Session, followed: list[tuple[Watch, W]]) -> Iterator[tuple[Watch
             yield watch, one, [reading for chunk in chunks for reading in chunk.readings()]
 
 
-def live_message(run: RunWatch, fresh: list[Reading]) -> dict[str, Any]:
+def live_message(run: RunWatch, fresh: list[Reading]) -> LiveMessage:
     """Return the numbers of a running run with the readings since the last message. Geometry only, no judgement."""
     numbers = live_numbers(run.reduction, run.book, run.level, run.kind)
     outside = numbers.outside
-    return {
-        "run_id": run.run_id,
-        "t": fresh[-1].t if fresh else None,
-        "outside": cut(outside, 0) if outside is not None else None,
-        "inside": cut(numbers.inside, 1) if numbers.inside is not None else None,
-        "inside_live": numbers.is_inside_live,
-        "wall": float(outside / run.level) if outside else None,
-        "wall_words": cut(outside / run.level, 1) if outside else None,
-        "shares": [float(one) for one in numbers.shares],
-        "factors": [cut(one, 0) if one is not None else None for one in numbers.factors],
-        "bounds": [cut(Fraction(one), 0) if one is not None else None for one in numbers.bounds],
-        "unlikely": numbers.is_unlikely,
-        "lost": numbers.is_lost,
-        "ended_by": numbers.ended_by,
-        "points": [[one.t, float(value_of(run.reduction.protocol, one)), one.valve] for one in fresh],
-    }
+    return LiveMessage(
+        run_id=run.run_id,
+        t=fresh[-1].t if fresh else None,
+        outside=cut(outside, 0) if outside is not None else None,
+        inside=cut(numbers.inside, 1) if numbers.inside is not None else None,
+        inside_live=numbers.is_inside_live,
+        wall=float(outside / run.level) if outside else None,
+        wall_words=cut(outside / run.level, 1) if outside else None,
+        shares=tuple(float(one) for one in numbers.shares),
+        factors=tuple(cut(one, 0) if one is not None else None for one in numbers.factors),
+        bounds=tuple(cut(Fraction(one), 0) if one is not None else None for one in numbers.bounds),
+        unlikely=numbers.is_unlikely,
+        lost=numbers.is_lost,
+        ended_by=numbers.ended_by,
+        points=tuple((one.t, float(value_of(run.reduction.protocol, one)), one.valve) for one in fresh),
+    )
 
 
 def stream_response(hub: Hub, follow: Follow) -> Response:

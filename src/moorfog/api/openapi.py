@@ -9,6 +9,7 @@ from pydantic import TypeAdapter
 from pydantic.dataclasses import dataclass
 
 from moorfog import __version__
+from moorfog.api.messages import MESSAGES
 from moorfog.api.routing import ROUTES
 
 REF = "#/components/schemas/{model}"
@@ -42,6 +43,7 @@ def document() -> dict[str, Any]:
             adapters.append((f"{one.name}:in", "validation", one.body))
         if one.returns:
             adapters.append((f"{one.name}:out", "serialization", one.returns))
+    adapters += [(f"message:{one.__name__}", "serialization", TypeAdapter(one)) for one in MESSAGES]
     schemas, definitions = TypeAdapter.json_schemas(adapters, ref_template=REF)
     paths: dict[str, dict[str, Any]] = {}
     error = {"description": "error", "content": {"application/json": {"schema": schemas[("error", "serialization")]}}}

@@ -114,7 +114,20 @@ def route(
         group = handler.__module__.rsplit(".", 1)[-1]
         taken, asked, given = (TypeAdapter(one) if one is not None else None for one in (body, query, returns))
         ROUTES.append(
-            Route(method, path, handler.__name__, rule, group, summary, taken, asked, given, media, handler, quick)
+            Route(
+                method=method,
+                path=path,
+                name=handler.__name__,
+                rule=rule,
+                group=group,
+                summary=summary,
+                body=taken,
+                query=asked,
+                returns=given,
+                media=media,
+                handler=handler,
+                quick=quick,
+            )
         )
         return handler
 

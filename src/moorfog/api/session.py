@@ -43,7 +43,13 @@ def sign_in(context: Context, body: SignIn) -> Response | DomainError:
     done = sessions.sign_in(context.db, context.clock, body.login, body.password, context.address)
     if isinstance(done, DomainError):
         return done
-    view = SessionView(done.actor.id, done.actor.name, done.actor.login, done.actor.roles(), done.csrf)
+    view = SessionView(
+        account_id=done.actor.id,
+        name=done.actor.name,
+        login=done.actor.login,
+        roles=done.actor.roles(),
+        token=done.csrf,
+    )
     response = plain(_out.dump_json(view), "application/json")
     response.set_cookie(
         COOKIE,
@@ -60,7 +66,7 @@ def sign_in(context: Context, body: SignIn) -> Response | DomainError:
 def who_am_i(context: Context) -> SessionView:
     """Tell who is signed in."""
     actor = context.actor
-    return SessionView(actor.id, actor.name, actor.login, actor.roles(), context.csrf)
+    return SessionView(account_id=actor.id, name=actor.name, login=actor.login, roles=actor.roles(), token=context.csrf)
 
 
 @route("DELETE", "/api/session", "signed_in")

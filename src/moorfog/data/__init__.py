@@ -7,6 +7,7 @@ from functools import cache
 from importlib.resources import files
 from typing import Any
 
+from moorfog.core.advice.faces import FaceRules, read_face_rules
 from moorfog.core.events.facts import Kind
 from moorfog.core.kernel.codec import DataError
 from moorfog.core.rules.book import Book, Procedure, Protocol, Rules, pin, read_book, read_procedure, read_protocol
@@ -81,6 +82,12 @@ def instrument_kinds() -> dict[str, KindRule]:
 def facepiece_kinds() -> dict[str, Kind]:
     """Return the kinds of facepiece by id. Raises ``DataError`` naming file and key."""
     return read_facepiece_kinds(tomllib.loads(files(__package__).joinpath("kinds.toml").read_text("utf-8")), "kinds")
+
+
+@cache
+def face_rules() -> FaceRules:
+    """Return how faces are measured, and the panel. Raises ``DataError`` naming file and key."""
+    return read_face_rules(tomllib.loads(files(__package__).joinpath("faces.toml").read_text("utf-8")), "faces")
 
 
 def rules_for(book: Book) -> Rules:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, Literal
 
 import numpy as np
 
@@ -238,7 +238,7 @@ INSTRUMENTS: tuple[tuple[str, str, str, dict[str, str]], ...] = (
 )
 """Name, kind, serial number and figures of the demo's instruments besides its counter."""
 
-PARTS: tuple[tuple[str, str, str, bool], ...] = (
+PARTS: tuple[tuple[str, Literal["probe", "adapter", "probed cartridge", "manifold"], str, bool], ...] = (
     ("Probe set A", "probe", "Sedge, Sleet: valve seat", False),
     ("Adapter 3", "adapter", "Bracken: between filter and facepiece", False),
     ("Cartridge P1", "probed cartridge", "Bracken", False),
@@ -299,12 +299,12 @@ def invent_people(seed: int, work: list[tuple[str, str]], count: int, first_numb
         job, task = work[int(random.integers(len(work)))]
         out.append(
             DemoPerson(
-                name,
-                str(first_number + len(out)),
-                job,
-                task,
-                round(float(random.normal(length, length_sd)) * 10),
-                round(float(random.normal(width, width_sd)) * 10),
+                name=name,
+                number=str(first_number + len(out)),
+                job=job,
+                task=task,
+                face_length=round(float(random.normal(length, length_sd)) * 10),
+                face_width=round(float(random.normal(width, width_sd)) * 10),
             )
         )
     return out

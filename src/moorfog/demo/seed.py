@@ -154,13 +154,13 @@ def _fresh_lot(db: Session, clock: FixedClock, actor: Actor, wanted: tuple[str, 
         return found
     made = day - timedelta(days=0 if keeps <= 1 else 6)
     entry = LotEntry(
-        None,
-        agent,  # type: ignore[arg-type]
-        role,
-        f"{agent[:2].upper()}{role[:2].upper()}-{made:%y%m%d}",
-        made.isoformat(),
-        (made + timedelta(days=keeps)).isoformat(),
-        "Maren Oake",
+        employer_id=None,
+        agent=agent,  # type: ignore[arg-type]
+        role=role,
+        number=f"{agent[:2].upper()}{role[:2].upper()}-{made:%y%m%d}",
+        made_on=made.isoformat(),
+        use_by=(made + timedelta(days=keeps)).isoformat(),
+        made_by="Maren Oake",
     )
     return enter_lot(db, clock, actor, entry).id
 
@@ -436,7 +436,9 @@ def seed_open_visits(engine: Engine, rules: Rules) -> None:
     def work(db: Session) -> None:
         seed_kit(db, actor, now - timedelta(minutes=25))
         for name, kind, fits, once_only in scenario.PARTS:
-            part = add_part(db, actor, PartEntry(None, name, kind, fits, once_only))  # type: ignore[arg-type]
+            part = add_part(
+                db, actor, PartEntry(employer_id=None, name=name, kind=kind, fits=fits, once_only=once_only)
+            )
             note_deed(db, FixedClock(now - timedelta(hours=20)), actor, part.id, "cleaned")
         leave(db, 3, timedelta(days=1, hours=2), "choose_facepiece")
         leave(db, 24, timedelta(minutes=6), "choose_facepiece", frozenset({"shave"}))

@@ -95,7 +95,13 @@ class Walk:
         first = {key: (option[key][0] if option[key] else "") for key in ("suspensions", "clips", "filter_classes")}
         self.say(
             ChooseFacepiece(
-                option["version_id"], size, first["suspensions"], first["clips"], first["filter_classes"], False, ppe
+                version_id=option["version_id"],
+                size=size,
+                suspension=first["suspensions"],
+                clip=first["clips"],
+                filter_class=first["filter_classes"],
+                is_own=False,
+                ppe=ppe,
             )
         )
 

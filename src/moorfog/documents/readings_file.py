@@ -51,14 +51,33 @@ def _reading(row: Mapping[str, str | None], line: int, protocol: Protocol) -> Re
     t, dt = _whole(row, line, "t_ms"), _whole(row, line, "dt_ms", least=1)
     if protocol.family == "pressure":
         pressure = _whole(row, line, "pressure")
-        return Reading(t, dt, 0, 0, valve, flags, _whole(row, line, "signal"), None, pressure)
+        return Reading(
+            t=t,
+            dt=dt,
+            counts=0,
+            volume_nl=0,
+            valve=valve,
+            flags=flags,
+            signal=_whole(row, line, "signal"),
+            chamber=None,
+            pressure=pressure,
+        )
     if protocol.family == "photometer":
         chamber = _whole(row, line, "chamber") if row.get("chamber") else None
         if protocol.outside == "continuous" and chamber is None:
             raise DataError(f"line {line}, chamber", "this protocol compares with the chamber's own reading")
-        return Reading(t, dt, 0, 0, valve, flags, _whole(row, line, "signal"), chamber)
+        return Reading(
+            t=t,
+            dt=dt,
+            counts=0,
+            volume_nl=0,
+            valve=valve,
+            flags=flags,
+            signal=_whole(row, line, "signal"),
+            chamber=chamber,
+        )
     counts, volume = _whole(row, line, "counts", least=0), _whole(row, line, "volume_nl", least=1)
-    return Reading(t, dt, counts, volume, valve, flags)
+    return Reading(t=t, dt=dt, counts=counts, volume_nl=volume, valve=valve, flags=flags)
 
 
 def _whole(row: Mapping[str, str | None], line: int, name: str, least: int | None = None) -> int:

@@ -15,6 +15,7 @@ from moorfog.core.kernel.arithmetic import cut
 from moorfog.core.measuring.readings import Reading
 from moorfog.core.views.picture import limits_of_use, on_file, task_view, try_view, valid_until
 from moorfog.core.views.qualitative import senses_view
+from moorfog.core.views.rests_on import rests_on
 from moorfog.core.views.runs import TryView
 from moorfog.core.visit.judgement import is_sealed, outcome
 from moorfog.core.visit.state import FOLD_VERSION, Answer, Try, Visit
@@ -125,7 +126,7 @@ def _gates(visit: Visit, zone: ZoneInfo) -> tuple[GateLine, ...]:
         how = "observed" if item.mode == "observe" else "asked"
         moment = answer.at.astimezone(zone).strftime("%H:%M:%S")
         title = item.title
-        out.append(GateLine(title, how, words, moment, f"{item.source} ({item.standing})"))
+        out.append(GateLine(title=title, how=how, answer=words, at=moment, source=f"{item.source} ({item.standing})"))
     return tuple(out)
 
 
@@ -144,21 +145,8 @@ def _changed_answers(visit: Visit, zone: ZoneInfo) -> tuple[str, ...]:
 
 
 def _rule_lines(visit: Visit) -> tuple[RuleLine, ...]:
-    wanted = (
-        "level.half",
-        "level.full",
-        "judged_by",
-        "interval",
-        "wear.minimum",
-        "drift.maximum",
-        "missing.maximum",
-        "ff.suspect",
-        "near_zero.clean_air",
-        "medical.kept_at",
-        "training.kept_at",
-        "training.interval",
-        "filters.order",
-    )
+    """Return every value that something on the report rests on, and every one that the site has changed."""
+    wanted = rests_on(visit)
     out = []
     changed = [key for key, one in sorted(visit.rules.book.values.items()) if one.changed and key not in wanted]
     for key in (*wanted, *changed):
@@ -193,13 +181,13 @@ def _try_page(visit: Visit, one: Try, readings: list[Reading]) -> TryPage:
     kit, checks, source = _kit_words(visit, one)
     level = Fraction(one.counted.level) if one.counted is not None else None
     return TryPage(
-        try_view(visit, one),
-        ", ".join(part for part in parts if part.strip()),
-        kit,
-        checks,
-        seals,
-        source,
-        trace_svg(protocol, readings, level) if protocol and readings and level is not None else "",
+        view=try_view(visit, one),
+        setup=", ".join(part for part in parts if part.strip()),
+        instrument=kit,
+        checks=checks,
+        seal=seals,
+        source_words=source,
+        trace=trace_svg(protocol, readings, level) if protocol and readings and level is not None else "",
     )
 
 
@@ -274,37 +262,37 @@ def report_view(
         headline += f", overall fit factor {'≥ ' if last.numbers.at_least else ''}{cut(last.numbers.overall)}"
     book = visit.rules.book
     return ReportView(
-        visit_id[-12:].upper(),
-        names,
-        visit.opened.bench,
-        _local(visit.opened_at, zone)[:10],
-        verdict,
-        headline,
-        until,
-        visit.is_practice,
-        visit.revision,
-        visit.corrections,
-        _changed_answers(visit, zone),
-        tuple(one.sentence for one in visit.questions),
-        tuple(_try_page(visit, one, readings.get(one.started.run_id, [])) for one in visit.tries),
-        _gates(visit, zone),
-        _rule_lines(visit),
-        tuple(
+        code=visit_id[-12:].upper(),
+        names=names,
+        place=visit.opened.bench,
+        tested_on=_local(visit.opened_at, zone)[:10],
+        verdict=verdict,
+        headline=headline,
+        valid_until=until,
+        is_practice=visit.is_practice,
+        revision=visit.revision,
+        corrections=visit.corrections,
+        changed=_changed_answers(visit, zone),
+        questions=tuple(one.sentence for one in visit.questions),
+        tries=tuple(_try_page(visit, one, readings.get(one.started.run_id, [])) for one in visit.tries),
+        gates=_gates(visit, zone),
+        rules=_rule_lines(visit),
+        loops=tuple(
             f"{loop.facepiece}: {word.put_back}, {_local(at, zone)}"
             for loop, at in visit.loops_closed
             for word in visit.rules.procedure.loop
             if word.id == loop.rule
         ),
-        _task_lines(visit),
-        on_file(visit),
-        limits_of_use(visit),
-        visit.rules.procedure.terms,
-        f"{book.title}, {book.edition}",
-        _type_of_test(visit),
-        f"{visit.rules.procedure.title}, edition {visit.rules.procedure.edition}",
-        f"Log entry {visit.seq}, chain {visit.chain}, rules {visit.rules.digest}, fold {FOLD_VERSION}. "
+        task=_task_lines(visit),
+        on_file=on_file(visit),
+        limits=limits_of_use(visit),
+        terms=visit.rules.procedure.terms,
+        rule_book=f"{book.title}, {book.edition}",
+        type_of_test=_type_of_test(visit),
+        procedure=f"{visit.rules.procedure.title}, edition {visit.rules.procedure.edition}",
+        fine_print=f"Log entry {visit.seq}, chain {visit.chain}, rules {visit.rules.digest}, fold {FOLD_VERSION}. "
         f"Times in {visit.opened.zone}.",
-        page_size,
+        page_size=page_size,
     )
 
 

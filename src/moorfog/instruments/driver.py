@@ -157,16 +157,42 @@ def _flags(line: Line) -> str:
 
 
 def _counts(line: Line) -> Reading:
-    return Reading(0, line.whole("dt"), line.whole("c"), line.whole("v"), _valve(line), _flags(line))
+    return Reading(
+        t=0,
+        dt=line.whole("dt"),
+        counts=line.whole("c"),
+        volume_nl=line.whole("v"),
+        valve=_valve(line),
+        flags=_flags(line),
+    )
 
 
 def _signal(line: Line) -> Reading:
     chamber = line.whole("a") if "a" in line.fields else None
-    return Reading(0, line.whole("dt"), 0, line.whole("v"), _valve(line), _flags(line), line.whole("s"), chamber)
+    return Reading(
+        t=0,
+        dt=line.whole("dt"),
+        counts=0,
+        volume_nl=line.whole("v"),
+        valve=_valve(line),
+        flags=_flags(line),
+        signal=line.whole("s"),
+        chamber=chamber,
+    )
 
 
 def _leak(line: Line) -> Reading:
-    return Reading(0, line.whole("dt"), 0, 0, _valve(line), _flags(line), line.whole("q"), None, line.whole("h"))
+    return Reading(
+        t=0,
+        dt=line.whole("dt"),
+        counts=0,
+        volume_nl=0,
+        valve=_valve(line),
+        flags=_flags(line),
+        signal=line.whole("q"),
+        chamber=None,
+        pressure=line.whole("h"),
+    )
 
 
 READINGS = {"R": _counts, "P": _signal, "Q": _leak}

@@ -57,7 +57,7 @@ def start_import(db: Session, clock: Clock, actor: Actor, file: RosterFile) -> J
 
 def view_of(job: Job) -> JobView:
     """Return a job for a screen."""
-    return JobView(job.id, job.kind, job.state, job.done, job.total, job.message)
+    return JobView(id=job.id, kind=job.kind, state=job.state, done=job.done, total=job.total, message=job.message)
 
 
 def _find(db: Session, actor: Actor, job_id: str) -> Job:

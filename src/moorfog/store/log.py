@@ -53,7 +53,17 @@ def event_of(row: EventRow) -> Event:
     """Return the event a row holds, its payload upcast to the present version."""
     stored = json.loads(row.payload)
     payload = read_payload(row.kind, row.version, stored, f"event {row.seq}")
-    return Event(row.id, row.seq, row.version, row.occurred_at, row.recorded_at, row.actor, payload, row.chain, stored)
+    return Event(
+        id=row.id,
+        seq=row.seq,
+        version=row.version,
+        occurred_at=row.occurred_at,
+        recorded_at=row.recorded_at,
+        actor=row.actor,
+        payload=payload,
+        chain=row.chain,
+        stored=stored,
+    )
 
 
 def load_events(db: Session, visit_id: str, after: int = 0) -> list[Event]:
@@ -126,7 +136,16 @@ def write_event(
     )
     head.seq, head.chain = seq, chain
     db.flush()
-    return Event(event_id, seq, version, occurred_at, recorded_at, actor, payload, chain)
+    return Event(
+        id=event_id,
+        seq=seq,
+        version=version,
+        occurred_at=occurred_at,
+        recorded_at=recorded_at,
+        actor=actor,
+        payload=payload,
+        chain=chain,
+    )
 
 
 def lock_head(db: Session, visit_id: str) -> VisitHead | None:

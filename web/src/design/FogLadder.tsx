@@ -97,9 +97,9 @@ export function FogLadder({
       {exercises.map((one, i) => (
         <g key={one.id}>
           {i > 0 && <line x1={x(one.start_ms)} x2={x(one.start_ms)} y1="0" y2={H} className="between" />}
-          {shortName(one.name).length * 8 < x(one.end_ms) - x(one.start_ms) && (
+          {one.short.length * 8 < x(one.end_ms) - x(one.start_ms) && (
             <text x={x(one.start_ms) + 10} y={H - 12} className="exercise">
-              {shortName(one.name)}
+              {one.short}
             </text>
           )}
           {factors[i] && (
@@ -137,16 +137,6 @@ export function FogLadder({
       {t > 0 && t < total && <line x1={x(t)} x2={x(t)} y1="0" y2={H} className="now" />}
     </svg>
   );
-}
-
-function shortName(name: string): string {
-  return name
-    .replace("Head side to side", "Side to side")
-    .replace("Head up and down", "Up and down")
-    .replace("Normal breathing", "Normal")
-    .replace("Deep breathing", "Deep")
-    .replace("Bend over", "Bend")
-    .replace("Jog on the spot", "Jog");
 }
 
 /** Means over a second, drawn where the second ends: the eye wants the level, not each puff. */

@@ -1661,6 +1661,8 @@ export interface components {
             next: components["schemas"]["NextPiece"][];
             /** No Tests */
             no_tests: components["schemas"]["NoTestView"][];
+            /** Panel */
+            panel: components["schemas"]["Cell"][];
             same_again: components["schemas"]["SameAgain"] | null;
             /** Tasks */
             tasks: components["schemas"]["TaskLine"][];
@@ -1837,6 +1839,25 @@ export interface components {
             content: string;
             /** File Name */
             file_name: string;
+        };
+        /**
+         * Cell
+         * @description A cell of the panel: spans of length and width as decimal text, lower edge in, upper edge out; the panel's outer
+         *     edges are closed.
+         */
+        Cell: {
+            /** Length */
+            length: [
+                string,
+                string
+            ];
+            /** Number */
+            number: number;
+            /** Width */
+            width: [
+                string,
+                string
+            ];
         };
         /**
          * CheckValue
@@ -2303,11 +2324,14 @@ export interface components {
         };
         /**
          * DoseView
-         * @description A dose of the run: due when (ms from t0), what, and whether it was given, is to come, or was missed.
+         * @description A dose of the run: due when (ms from t0), what, whether it was given, is to come, or was missed, and of how many
+         *     squeezes (0 where none are counted).
          */
         DoseView: {
             /** Due Ms */
             due_ms: number;
+            /** Squeezes */
+            squeezes: number;
             /** State */
             state: string;
             /** What */
@@ -2364,6 +2388,8 @@ export interface components {
             pace: string;
             /** Say */
             say: string;
+            /** Short */
+            short: string;
             /** Start Ms */
             start_ms: number;
             /** Wearer */
@@ -2399,6 +2425,8 @@ export interface components {
             doffing: string[];
             /** Donning */
             donning: string[];
+            /** Family */
+            family: string;
             /** Filter Classes */
             filter_classes: string[];
             /** Filter Kind */
@@ -2437,6 +2465,8 @@ export interface components {
          * @description The facepiece in use.
          */
         FacepieceView: {
+            /** Family */
+            family: string;
             /** Kind */
             kind: string;
             /** Label */
@@ -2600,17 +2630,12 @@ export interface components {
         };
         /**
          * LinkPlan
-         * @description The run this counter holds, if any. Windows as [start ms, end ms, valve] from t0.
-         *
-         *     Of a run whose plan the link has, run_id and stop only.
+         * @description The run this counter holds, if any.
          */
         LinkPlan: {
             /** Now */
             now: string;
-            /** Plan */
-            plan: {
-                [key: string]: unknown;
-            } | null;
+            plan: components["schemas"]["RunPlan"] | null;
         };
         /**
          * LinkStatus
@@ -2629,6 +2654,46 @@ export interface components {
              * @enum {string}
              */
             state: "reading" | "in_run" | "silent" | "starting";
+        };
+        /**
+         * LiveMessage
+         * @description The numbers of a running run, with the readings since the message before. Geometry and words, no judgement.
+         *
+         *     ``wall`` is what the inside must stay under on average; ``unlikely`` and ``lost`` come from the leak budget.
+         */
+        LiveMessage: {
+            /** Bounds */
+            bounds: (string | null)[];
+            /** Ended By */
+            ended_by: string;
+            /** Factors */
+            factors: (string | null)[];
+            /** Inside */
+            inside: string | null;
+            /** Inside Live */
+            inside_live: boolean;
+            /** Lost */
+            lost: boolean;
+            /** Outside */
+            outside: string | null;
+            /** Points */
+            points: [
+                number,
+                number,
+                string
+            ][];
+            /** Run Id */
+            run_id: string;
+            /** Shares */
+            shares: number[];
+            /** T */
+            t: number | null;
+            /** Unlikely */
+            unlikely: boolean;
+            /** Wall */
+            wall: number | null;
+            /** Wall Words */
+            wall_words: string | null;
         };
         /**
          * LogView
@@ -2681,6 +2746,8 @@ export interface components {
             opened: string;
             /** Put Back */
             put_back: string;
+            /** Rule */
+            rule: string;
             /** Say */
             say: string;
             /** Since */
@@ -2787,7 +2854,8 @@ export interface components {
         };
         /**
          * MeasureResult
-         * @description What the readings come to, in mm, what is odd about them, and the panel cell: a hint, nothing more.
+         * @description What the readings come to, in mm, what is odd about them, and the panel cell: a hint, nothing more. Measures in
+         *     ``third`` need another reading; until then nothing is stored.
          */
         MeasureResult: {
             /** Cell */
@@ -2800,6 +2868,8 @@ export interface components {
             questions: string[];
             /** Stored */
             stored: boolean;
+            /** Third */
+            third: string[];
             /** Width */
             width: string | null;
         };
@@ -2862,6 +2932,8 @@ export interface components {
             lot: components["schemas"]["LotView"] | null;
             /** Name */
             name: string;
+            /** Needs */
+            needs: ("filling" | "spray_check")[];
             /** Number */
             number: number;
             /** Refill At */
@@ -3277,6 +3349,8 @@ export interface components {
             verdict: string;
             /** Waiting For */
             waiting_for: components["schemas"]["Between"][];
+            /** Wear Minutes */
+            wear_minutes: string;
             /** Wear Ready At */
             wear_ready_at: string | null;
             /** Worn Since */
@@ -3324,6 +3398,18 @@ export interface components {
              * @default
              */
             seen: string;
+        };
+        /**
+         * ProofMessage
+         * @description What the instrument reads inside while the seal is broken on purpose.
+         */
+        ProofMessage: {
+            /** Inside */
+            inside: string | null;
+            /** Risen */
+            risen: boolean;
+            /** Still */
+            still: boolean;
         };
         /**
          * ProofSensed
@@ -3427,7 +3513,7 @@ export interface components {
         };
         /**
          * ProtocolView
-         * @description A protocol, and whether this book allows it here.
+         * @description A protocol, and whether this book allows it here; ``waits`` for the site to confirm it.
          */
         ProtocolView: {
             /** Id */
@@ -3440,6 +3526,8 @@ export interface components {
             state: string;
             /** Title */
             title: string;
+            /** Waits */
+            waits: boolean;
         };
         /**
          * QualitativeEnded
@@ -3673,6 +3761,48 @@ export interface components {
             reason: string;
             /** Value */
             value: string | number | boolean | string[] | null;
+        };
+        /**
+         * RunPlan
+         * @description A run as its link carries it out. Windows as [start ms, end ms, valve] from t0.
+         *
+         *     Of a run whose plan the link has, only ``run_id`` and ``stop`` are said. ``proof_of``: the run whose proof this
+         *     reads; ``proof``: how it is
+         *     judged; ``simulated``: what a simulated instrument is to show.
+         */
+        RunPlan: {
+            /** Level Key */
+            level_key?: string;
+            /** May End Early */
+            may_end_early?: boolean;
+            /** Mode */
+            mode?: string;
+            /** Proof */
+            proof?: {
+                [key: string]: unknown;
+            };
+            /** Proof Of */
+            proof_of?: string;
+            /** Protocol */
+            protocol?: {
+                [key: string]: unknown;
+            };
+            /** Run Id */
+            run_id: string;
+            /** Simulated */
+            simulated?: {
+                [key: string]: unknown;
+            };
+            /** Speed */
+            speed?: number;
+            /** Stop */
+            stop?: boolean;
+            /** T0 */
+            t0?: string;
+            /** Total Ms */
+            total_ms?: number;
+            /** Windows */
+            windows?: (number | string)[][];
         };
         /**
          * RunView
@@ -3918,6 +4048,8 @@ export interface components {
             nebuliser: string;
             /** Proof */
             proof: string;
+            /** Seconds */
+            seconds: number;
             /** Threshold */
             threshold: number;
             /** Title */
@@ -4355,6 +4487,8 @@ export interface components {
         Trend: {
             /** Limit */
             limit: string;
+            /** Limits */
+            limits: number[];
             /** Points */
             points: components["schemas"]["TrendPoint"][];
             /** Title */
@@ -4495,6 +4629,11 @@ export interface components {
             in_force: string;
             /** Key */
             key: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "yes_no" | "list" | "text";
             /** Note */
             note: string;
             /** Source */

@@ -176,19 +176,45 @@ def _advise(
         against = tuple(reason for reason in (by_filter, by_book, *others) if reason)
         mode = counter_mode(book, piece.filter_class) if method == "ambient_count" else ""
         if against:
-            found.append(MethodAdvice(method, "not permitted", False, against, (), mode))
+            found.append(
+                MethodAdvice(
+                    method=method, verdict="not permitted", is_best=False, reasons=against, limits=(), mode=mode
+                )
+            )
         elif method not in kit.methods:
             found.append(
                 MethodAdvice(
-                    method, "not here", False, ("permitted, but there is no kit for it here today",), limits, mode
+                    method=method,
+                    verdict="not here",
+                    is_best=False,
+                    reasons=("permitted, but there is no kit for it here today",),
+                    limits=limits,
+                    mode=mode,
                 )
             )
         else:
-            found.append(MethodAdvice(method, "may", False, (_why(method, piece),), limits, mode))
+            found.append(
+                MethodAdvice(
+                    method=method,
+                    verdict="may",
+                    is_best=False,
+                    reasons=(_why(method, piece),),
+                    limits=limits,
+                    mode=mode,
+                )
+            )
     order: tuple[Method, ...] = ("ambient_count", "aerosol", "negative_pressure", "bitter", "sweet", "odour", "smoke")
     best = next((one for one in order for each in found if each.method == one and each.verdict == "may"), None)
     return tuple(
-        MethodAdvice(one.method, one.verdict, one.method == best, one.reasons, one.limits, one.mode) for one in found
+        MethodAdvice(
+            method=one.method,
+            verdict=one.verdict,
+            is_best=one.method == best,
+            reasons=one.reasons,
+            limits=one.limits,
+            mode=one.mode,
+        )
+        for one in found
     )
 
 

@@ -14,8 +14,8 @@ from typing import Literal
 from moorfog.core.events.payloads import Contaminant, Facepiece, Kind, Task, WorkFilter
 from moorfog.core.kernel.arithmetic import NotANumber, cut, parse_decimal, whole_or_cut
 from moorfog.core.kernel.same import Same
-from moorfog.core.measuring.ambient import Reason
 from moorfog.core.rules.book import Book
+from moorfog.core.rules.reason import Reason
 
 
 @dataclass(frozen=True)
@@ -94,30 +94,47 @@ def maximum_use(one: Contaminant, factor: Fraction) -> tuple[Fraction | None, st
 
 
 def _stops(task: Task, book: Book) -> list[Reason]:
-    rule = "29 CFR 1910.134 (d)(2), (d)(3) (recalled)"
+    stated = book.find("oxygen.minimum")
+    rule = stated.source if stated is not None else "common practice"
     remedy = "Self-contained or supplied air as the law has it; this is not decided at the bench."
     out: list[Reason] = []
     if task.is_idlh:
         out.append(
-            Reason("idlh", "Immediately dangerous to life or health: never air-purifying.", rule, "stop", remedy)
+            Reason(
+                code="idlh",
+                sentence="Immediately dangerous to life or health: never air-purifying.",
+                rule=rule,
+                gravity="stop",
+                remedy=remedy,
+            )
         )
     if task.is_unknown or not task.contaminants:
         sentence = "Contaminant or concentration unknown: never air-purifying."
-        out.append(Reason("unknown_hazard", sentence, rule, "stop", remedy))
+        out.append(Reason(code="unknown_hazard", sentence=sentence, rule=rule, gravity="stop", remedy=remedy))
     oxygen, minimum = _figure(task.oxygen_percent, "oxygen"), book.ratio("oxygen.minimum")
     if task.oxygen_percent.strip() and (oxygen is None or minimum is None or oxygen < minimum):
         sentence = (
             f"Oxygen {task.oxygen_percent} %: under {cut(minimum) if minimum else 'the minimum'} % never air-purifying."
         )
-        out.append(Reason("oxygen", sentence, rule, "stop", remedy))
+        out.append(
+            Reason(code="oxygen", sentence=sentence, rule=rule, gravity="stop", remedy=remedy, keys=("oxygen.minimum",))
+        )
     for one in task.contaminants:
         if hazard_ratio(one) is None:
             sentence = f"{one.name}: concentration or limit is not known, so no ratio: never air-purifying on a guess."
-            out.append(Reason("no_ratio", sentence, rule, "stop", "Have it measured; enter concentration and limit."))
+            out.append(
+                Reason(
+                    code="no_ratio",
+                    sentence=sentence,
+                    rule=rule,
+                    gravity="stop",
+                    remedy="Have it measured; enter concentration and limit.",
+                )
+            )
         exposure, idlh = _figure(one.concentration, "concentration"), _figure(one.idlh, "IDLH")
         if exposure is not None and idlh is not None and exposure >= idlh:
             sentence = f"{one.name}: {one.concentration} {one.unit} reaches IDLH ({one.idlh}): never air-purifying."
-            out.append(Reason("idlh", sentence, rule, "stop", remedy))
+            out.append(Reason(code="idlh", sentence=sentence, rule=rule, gravity="stop", remedy=remedy))
     return out
 
 
@@ -141,22 +158,44 @@ def kind_suffices(task: Task, book: Book, kind: Kind, filter_class: str = "") ->
     factor, needs = apf(book, kind, filter_class), protection(task, book)
     required = needs.required
     if needs.is_stop and kind.air == "purifying":
-        return KindVerdict(kind.id, factor, "no", "never air-purifying here", ())
+        return KindVerdict(kind=kind.id, apf=factor, suffices="no", why="never air-purifying here", limits=())
     if kind.family == "disposable" and any(one.form != "particles" for one in task.contaminants):
-        return KindVerdict(kind.id, factor, "no", "a disposable takes no gas or vapour", ())
+        return KindVerdict(
+            kind=kind.id, apf=factor, suffices="no", why="a disposable takes no gas or vapour", limits=()
+        )
     if factor is None:
-        return KindVerdict(kind.id, None, "not stated", f"{book.title} states no APF for it here", ())
+        return KindVerdict(
+            kind=kind.id, apf=None, suffices="not stated", why=f"{book.title} states no APF for it here", limits=()
+        )
     if required is None:
-        return KindVerdict(kind.id, factor, "no", "the needed factor is not known", ())
+        return KindVerdict(kind=kind.id, apf=factor, suffices="no", why="the needed factor is not known", limits=())
     limits = _limits(task.contaminants, factor)
     if factor < required:
-        return KindVerdict(kind.id, factor, "no", f"APF {whole_or_cut(factor)} is below {cut(required)}", limits)
+        return KindVerdict(
+            kind=kind.id,
+            apf=factor,
+            suffices="no",
+            why=f"APF {whole_or_cut(factor)} is below {cut(required)}",
+            limits=limits,
+        )
     for one in task.contaminants:
         highest, by = maximum_use(one, factor)
         exposure = _figure(one.concentration, "concentration")
         if highest is not None and exposure is not None and exposure > highest:
-            return KindVerdict(kind.id, factor, "no", f"{one.name}: above {cut(highest)} {one.unit}, {by}", limits)
-    return KindVerdict(kind.id, factor, "yes", f"APF {whole_or_cut(factor)} covers {cut(required)}", limits)
+            return KindVerdict(
+                kind=kind.id,
+                apf=factor,
+                suffices="no",
+                why=f"{one.name}: above {cut(highest)} {one.unit}, {by}",
+                limits=limits,
+            )
+    return KindVerdict(
+        kind=kind.id,
+        apf=factor,
+        suffices="yes",
+        why=f"APF {whole_or_cut(factor)} covers {cut(required)}",
+        limits=limits,
+    )
 
 
 def suffices(task: Task, book: Book, piece: Facepiece) -> KindVerdict:
@@ -172,7 +211,7 @@ def suffices(task: Task, book: Book, piece: Facepiece) -> KindVerdict:
     if not filters:
         by_kind = kind_suffices(task, book, piece.traits)
         sentence = f"{piece.model}: which filters it takes at work is not stated; the test filters prove the face only"
-        return KindVerdict(by_kind.kind, by_kind.apf, "no", sentence, by_kind.limits)
+        return KindVerdict(kind=by_kind.kind, apf=by_kind.apf, suffices="no", why=sentence, limits=by_kind.limits)
     found = [_with_filter(task, book, piece.traits, one) for one in filters]
     return next((one for one in found if one.suffices == "yes"), found[0])
 
@@ -197,7 +236,11 @@ def _with_filter(task: Task, book: Book, kind: Kind, worn: WorkFilter) -> KindVe
     by_class = worn.filter_class if worn.form != "gas or vapour" else "gas"
     verdict = kind_suffices(task, book, kind, by_class)
     against = not_stopped(task, book, worn) if verdict.suffices == "yes" else ""
-    return KindVerdict(verdict.kind, verdict.apf, "no", against, verdict.limits) if against else verdict
+    return (
+        KindVerdict(kind=verdict.kind, apf=verdict.apf, suffices="no", why=against, limits=verdict.limits)
+        if against
+        else verdict
+    )
 
 
 def not_stopped(task: Task, book: Book, worn: WorkFilter) -> str:

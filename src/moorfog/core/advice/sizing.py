@@ -1,98 +1,11 @@
-"""Measuring a face and choosing a size: two readings and a third, the ten-cell panel, advice per model. All in mm."""
+"""Choosing a size: advice per model, from the maker's ranges and this person's own tries. All in mm."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
 from fractions import Fraction
-from itertools import combinations
 from typing import Literal
-
-APART_MM = 3
-CHANGED_MM = 3
-USUAL: dict[str, tuple[int, int]] = {"length": (90, 150), "width": (110, 175), "lip": (35, 70)}
-"""Outside these a value is questioned, never refused. Common practice."""
-
-
-@dataclass(frozen=True)
-class Cell:
-    """A cell of the panel: length and width in mm, lower edge in, upper edge out (outer edges closed)."""
-
-    number: int
-    length: tuple[Fraction, Fraction]
-    width: tuple[Fraction, Fraction]
-
-
-def _cell(number: int, length: tuple[str, str], width: tuple[str, str]) -> Cell:
-    return Cell(number, (Fraction(length[0]), Fraction(length[1])), (Fraction(width[0]), Fraction(width[1])))
-
-
-PANEL = (
-    _cell(1, ("98.5", "108.5"), ("120.5", "132.5")),
-    _cell(2, ("98.5", "108.5"), ("132.5", "144.5")),
-    _cell(3, ("108.5", "118.5"), ("120.5", "132.5")),
-    _cell(4, ("108.5", "118.5"), ("132.5", "144.5")),
-    _cell(5, ("108.5", "118.5"), ("144.5", "158.5")),
-    _cell(6, ("118.5", "128.5"), ("120.5", "134.5")),
-    _cell(7, ("118.5", "128.5"), ("134.5", "146.5")),
-    _cell(8, ("118.5", "128.5"), ("146.5", "158.5")),
-    _cell(9, ("128.5", "138.5"), ("134.5", "146.5")),
-    _cell(10, ("128.5", "138.5"), ("146.5", "158.5")),
-)
-"""Zhuang, Bradtmiller and Shaffer 2007 (recalled; the widths of cells 6 to 10 with low confidence)."""
-
-
-def panel_cell(length: Fraction, width: Fraction) -> int | None:
-    """Return the number of the panel cell a face falls in, or None outside it: a hint, nothing more."""
-
-    longest, widest = max(one.length[1] for one in PANEL), max(one.width[1] for one in PANEL)
-
-    def inside(value: Fraction, span: tuple[Fraction, Fraction], outer: Fraction) -> bool:
-        return span[0] <= value < span[1] or value == span[1] == outer
-
-    found = (one.number for one in PANEL if inside(length, one.length, longest) and inside(width, one.width, widest))
-    return next(found, None)
-
-
-@dataclass(frozen=True)
-class Measured:
-    """A measure out of its readings. ``needs_third`` while two readings lie too far apart."""
-
-    value: Fraction | None
-    needs_third: bool
-    question: str = ""
-
-
-def measured(name: str, readings: Sequence[Fraction]) -> Measured:
-    """Return the measure of ``readings``: the mean of two, or of the two closest of three. Common practice.
-
-    Two readings more than 3 mm apart need a third. An unusual value is questioned, never refused.
-    """
-    if len(readings) < 2:
-        return Measured(readings[0] if readings else None, False, _question(name, readings))
-    if len(readings) == 2:
-        if abs(readings[0] - readings[1]) > APART_MM:
-            return Measured(None, True, "The two readings are more than 3 mm apart: take a third.")
-        used: Sequence[Fraction] = readings
-    else:
-        used = min(combinations(readings[:3], 2), key=lambda pair: abs(pair[0] - pair[1]))
-    return Measured(sum(used, Fraction(0)) / len(used), False, _question(name, used))
-
-
-def _question(name: str, readings: Sequence[Fraction]) -> str:
-    low, high = USUAL.get(name, (0, 10_000))
-    if any(not low <= one <= high for one in readings):
-        return f"Unusual: most faces are between {low} and {high} mm here. Measured from the right points?"
-    return ""
-
-
-def change_words(before: Fraction | None, now: Fraction | None) -> str:
-    """Return what to say of a change against an earlier measurement, or nothing."""
-    if before is None or now is None or abs(now - before) <= CHANGED_MM:
-        return ""
-    return (
-        f"{float(abs(now - before)):.1f} mm {'more' if now > before else 'less'} than last time: has the face changed?"
-    )
 
 
 @dataclass(frozen=True)
@@ -150,7 +63,14 @@ def size_advice(
     state, sentence = _by_range(sizes, inside, length, width)
     if mine:
         sentence = f"Passed on this face before: {' and '.join(mine)}. {sentence}"
-    return SizeAdvice(state, (*mine, *(one for one in inside if one not in mine)), gone, sentence, mine, inside)
+    return SizeAdvice(
+        state=state,
+        suggested=(*mine, *(one for one in inside if one not in mine)),
+        failed=gone,
+        sentence=sentence,
+        passed=mine,
+        within=inside,
+    )
 
 
 def _by_range(

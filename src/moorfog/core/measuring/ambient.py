@@ -12,19 +12,13 @@ from moorfog.core.events.payloads import MeasuredWindow, TypedExercise
 from moorfog.core.kernel.arithmetic import concentration, cut, drift, mean_outside, overall, parse_decimal, whole_or_cut
 from moorfog.core.measuring.counting import Sample, exercise_bound, overall_bound
 from moorfog.core.rules.book import Book, Protocol
+from moorfog.core.rules.reason import Reason
 
 NumbersState = Literal["none", "reached", "below", "held", "void", "unfinished"]
 
 
-@dataclass(frozen=True)
-class Reason:
-    """Why something is as it is: a stable code, a sentence a tester could say, the rule, what to do."""
-
-    code: str
-    sentence: str
-    rule: str
-    gravity: Literal["stop", "put_right", "note"]
-    remedy: str = ""
+NEAR_ZERO = ("near_zero.counts", "near_zero.concentration", "near_zero.clean_air", "proof.rise", "proof.within")
+"""What a held verdict rests on."""
 
 
 @dataclass(frozen=True)
@@ -58,9 +52,15 @@ class RunNumbers:
     reasons: tuple[Reason, ...] = ()
 
 
-def void(code: str, sentence: str, rule: str, remedy: str, results: Sequence[ExerciseResult] = ()) -> RunNumbers:
-    """Return the numbers of a run that shows nothing, with why."""
-    return RunNumbers("void", tuple(results), reasons=(Reason(code, sentence, rule, "put_right", remedy),))
+def void(
+    code: str, sentence: str, rule: str, remedy: str, results: Sequence[ExerciseResult] = (), keys: tuple[str, ...] = ()
+) -> RunNumbers:
+    """Return the numbers of a run that shows nothing, with why; ``keys``: the rules that says so."""
+    return RunNumbers(
+        "void",
+        tuple(results),
+        reasons=(Reason(code=code, sentence=sentence, rule=rule, gravity="put_right", remedy=remedy, keys=keys),),
+    )
 
 
 def _sum_up(counts_volume: Sequence[MeasuredWindow]) -> tuple[int, int]:
@@ -205,13 +205,13 @@ def measure_windows(
         capped = cap is not None and factor > cap
         results.append(
             ExerciseResult(
-                index,
-                outside,
-                inside_mean,
-                cap if capped and cap is not None else factor,
-                counts == 0 or capped,
-                counts,
-                exercise_bound(sample),
+                exercise=index,
+                outside=outside,
+                inside=inside_mean,
+                factor=cap if capped and cap is not None else factor,
+                at_least=counts == 0 or capped,
+                counts=counts,
+                bound=exercise_bound(sample),
             )
         )
     over = max(outsides, key=lambda one: drift(one.samples[0], one.samples[-1])).samples
@@ -270,14 +270,14 @@ def measure_typed(
             capped = cap is not None and factor > cap
             results.append(
                 ExerciseResult(
-                    index,
-                    None,
-                    None,
-                    cap if capped and cap is not None else factor,
-                    capped,
-                    None,
-                    None,
-                    measurement.place,
+                    exercise=index,
+                    outside=None,
+                    inside=None,
+                    factor=cap if capped and cap is not None else factor,
+                    at_least=capped,
+                    counts=None,
+                    bound=None,
+                    place=measurement.place,
                 )
             )
             continue
@@ -300,7 +300,13 @@ def measure_typed(
         capped = cap is not None and factor > cap
         results.append(
             ExerciseResult(
-                index, outside, inside, cap if capped and cap is not None else factor, at_least or capped, None, None
+                exercise=index,
+                outside=outside,
+                inside=inside,
+                factor=cap if capped and cap is not None else factor,
+                at_least=at_least or capped,
+                counts=None,
+                bound=None,
             )
         )
     if is_judged_whole:
@@ -317,7 +323,14 @@ def measure_typed(
 def _not_shown(what: str, remedy: str, results: Sequence[ExerciseResult] = ()) -> RunNumbers:
     """Return what figures come to that cannot show what the rules ask for."""
     rule, again = "what a source cannot show is unknown", f"Run again: {remedy}."
-    why = Reason("not_shown", f"{what}: no verdict.", rule, "put_right", again)
+    why = Reason(
+        code="not_shown",
+        sentence=f"{what}: no verdict.",
+        rule=rule,
+        gravity="put_right",
+        remedy=again,
+        keys=("readings.strict",),
+    )
     return RunNumbers("unfinished", tuple(results), reasons=(why,))
 
 
@@ -329,6 +342,7 @@ def drifted(book: Book, low: Fraction, high: Fraction, results: Sequence[Exercis
         f"drift at most {whole_or_cut(book.number('drift.maximum') * 100)} % of the mean, common practice",
         "Close doors, stop what makes dust, wait until steady, repeat.",
         results,
+        ("drift.maximum",),
     )
 
 
@@ -369,6 +383,7 @@ def conclude(
             if is_flow
             else "Hoses the right way round? Probe in? Facepiece on? Then repeat.",
             results,
+            ("ff.suspect",),
         )
     per_exercise = book.text("judged_by") == "every_exercise"
     reached = all(one >= level for one in factors) if per_exercise else total >= level
@@ -381,19 +396,21 @@ def conclude(
             what = f"{name_of(protocol, worst)}: {cut(worst.factor)} is below {whole_or_cut(level)}"
             what += f", and {under - 1} more." if under > 1 else "."
         return RunNumbers(
-            "below",
-            tuple(results),
-            total,
-            at_least,
-            bound,
-            False,
-            (
+            state="below",
+            exercises=tuple(results),
+            overall=total,
+            at_least=at_least,
+            bound=bound,
+            is_marginal=False,
+            reasons=(
                 Reason(
-                    "below_level",
-                    f"{what} It leaked most in: {name_of(protocol, worst).lower()}.",
-                    rule,
-                    "stop",
-                    f"Look at {protocol.exercises()[worst.exercise].look_at}. Reseat and try again, or another size.",
+                    code="below_level",
+                    sentence=f"{what} It leaked most in: {name_of(protocol, worst).lower()}.",
+                    rule=rule,
+                    gravity="stop",
+                    remedy=f"Look at {protocol.exercises()[worst.exercise].look_at}. "
+                    "Reseat and try again, or another size.",
+                    keys=("judged_by",),
                 ),
             ),
         )
@@ -404,32 +421,50 @@ def conclude(
     if marginal and least_bound is not None:
         notes.append(
             Reason(
-                "marginal",
-                f"Reached, but by few counts: counting alone allows {cut(Fraction(least_bound))}.",
-                "one-sided 95 % bound",
-                "note",
-                "Think of repeating it, or of the next size.",
+                code="marginal",
+                sentence=f"Reached, but by few counts: counting alone allows {cut(Fraction(least_bound))}.",
+                rule="one-sided 95 % bound",
+                gravity="note",
+                remedy="Think of repeating it, or of the next size.",
             )
         )
     if is_near_zero:
         notes.append(
             Reason(
-                "near_zero",
-                "No leak at all was read, all the way through: that may be a blocked line."
+                code="near_zero",
+                sentence="No leak at all was read, all the way through: that may be a blocked line."
                 if protocol.family == "pressure"
                 else "Almost nothing was read inside, all the way through: that may be a blocked line.",
-                "held until a deliberate seal break makes the inside rise, common practice",
-                "put_right",
-                "Break the seal on purpose and watch the number change.",
+                rule="held until a deliberate seal break makes the inside rise, common practice",
+                gravity="put_right",
+                remedy="Break the seal on purpose and watch the number change.",
+                keys=NEAR_ZERO,
             )
         )
-        return RunNumbers("held", tuple(results), total, at_least, bound, marginal, tuple(notes))
+        return RunNumbers(
+            state="held",
+            exercises=tuple(results),
+            overall=total,
+            at_least=at_least,
+            bound=bound,
+            is_marginal=marginal,
+            reasons=tuple(notes),
+        )
     notes.append(
         Reason(
             "level_reached",
             f"Overall {'≥ ' if at_least else ''}{cut(total)}, level {whole_or_cut(level)} reached.",
             rule,
             "note",
+            keys=("judged_by",),
         )
     )
-    return RunNumbers("reached", tuple(results), total, at_least, bound, marginal, tuple(notes))
+    return RunNumbers(
+        state="reached",
+        exercises=tuple(results),
+        overall=total,
+        at_least=at_least,
+        bound=bound,
+        is_marginal=marginal,
+        reasons=tuple(notes),
+    )

@@ -10,9 +10,10 @@ from moorfog.core.events.measured import Hold, MeasuredWindow, SignalWindow
 from moorfog.core.kernel.arithmetic import Budget, cut, leak_budget, whole_or_cut
 from moorfog.core.measuring import negative_pressure as suction
 from moorfog.core.measuring import photometer
-from moorfog.core.measuring.ambient import Outside, Reason, RunNumbers, outside_of
+from moorfog.core.measuring.ambient import Outside, RunNumbers, outside_of
 from moorfog.core.rules.book import Book
 from moorfog.core.rules.protocols import Protocol
+from moorfog.core.rules.reason import Reason
 
 
 @dataclass(frozen=True)
@@ -138,11 +139,12 @@ def stopped_numbers(
         "below",
         reasons=(
             Reason(
-                "cannot_pass",
-                f"Stopped: {spoilt}; it could not reach {whole_or_cut(level)} any more.",
-                "N ÷ level, with the most the drift rule allows",
-                "stop",
-                "Refit, another size or another facepiece.",
+                code="cannot_pass",
+                sentence=f"Stopped: {spoilt}; it could not reach {whole_or_cut(level)} any more.",
+                rule="N ÷ level, with the most the drift rule allows",
+                gravity="stop",
+                remedy="Refit, another size or another facepiece.",
+                keys=("drift.maximum",),
             ),
         ),
     )

@@ -56,7 +56,7 @@ def reduce_chunks(
 def _keeps_to(strict: Strictness, chunk: Chunk) -> bool:
     """True where every interval and volume is as it must be; each pair of them is looked at once."""
     pairs = {*zip(chunk.dt, chunk.volume_nl, strict=True)}
-    like = (Reading(0, dt, 0, volume, "O") for dt, volume in pairs)
+    like = (Reading(t=0, dt=dt, counts=0, volume_nl=volume, valve="O") for dt, volume in pairs)
     return max(chunk.dt) <= strict.interval_ms and not any(map(strict.is_volume_off, like))
 
 
@@ -87,11 +87,11 @@ def _counted(protocol: Protocol, chunk: Chunk, end: RunEnd, strict: Strictness |
             return None
         out.append(
             MeasuredWindow(
-                window.exercise,
-                "outside" if window.use == "outside" else "inside",
-                sum(chunk.counts[first:last]),
-                sum(chunk.volume_nl[first:last]),
-                read_ms,
+                exercise=window.exercise,
+                use="outside" if window.use == "outside" else "inside",
+                counts=sum(chunk.counts[first:last]),
+                volume_nl=sum(chunk.volume_nl[first:last]),
+                ms=read_ms,
             )
         )
     return Sealed(tuple(out), (), (), ())

@@ -79,15 +79,15 @@ def live_numbers(reduction: Reduction, book: Book, level: Fraction, level_key: s
     peak = photometer.peak_reason(protocol, level_key, signals) if protocol.family == "photometer" else None
     broken = next((one.detail for one in reduction.deviations if one.code == "broken_hold"), "")
     return LiveNumbers(
-        outside,
-        recent_value(protocol, reduction.recent) if is_in else None,
-        is_in,
-        tuple(spent.by_exercise.get(index, Fraction(0)) for index in range(reached + 1)),
-        _factors(protocol, _shares_so_far(protocol, book, windows, signals, holds, beside)),
-        _bounds(protocol, windows, beside),
-        spent.budget.is_unlikely,
-        spent.budget.is_lost or peak is not None,
-        peak.sentence if peak is not None else f"Hold broken: {broken}" if broken else "",
+        outside=outside,
+        inside=recent_value(protocol, reduction.recent) if is_in else None,
+        is_inside_live=is_in,
+        shares=tuple(spent.by_exercise.get(index, Fraction(0)) for index in range(reached + 1)),
+        factors=_factors(protocol, _shares_so_far(protocol, book, windows, signals, holds, beside)),
+        bounds=_bounds(protocol, windows, beside),
+        is_unlikely=spent.budget.is_unlikely,
+        is_lost=spent.budget.is_lost or peak is not None,
+        ended_by=peak.sentence if peak is not None else f"Hold broken: {broken}" if broken else "",
     )
 
 

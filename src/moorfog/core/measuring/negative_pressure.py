@@ -12,9 +12,10 @@ from fractions import Fraction
 from moorfog.core.events.measured import Hold
 from moorfog.core.kernel.arithmetic import cut, overall, whole_or_cut
 from moorfog.core.kernel.replacing import replace
-from moorfog.core.measuring.ambient import ExerciseResult, Reason, RunNumbers, conclude, exercise_missing, void
+from moorfog.core.measuring.ambient import ExerciseResult, RunNumbers, conclude, exercise_missing, void
 from moorfog.core.rules.book import Book
 from moorfog.core.rules.protocols import Protocol
+from moorfog.core.rules.reason import Reason
 
 
 def modelled_flow(protocol: Protocol) -> Fraction:
@@ -52,7 +53,18 @@ def measure_holds(
             return exercise_missing(wanted.name, results)
         leaked = leak(found)
         factor, is_least = hold_factor(flow, leaked, step)
-        results.append(ExerciseResult(wanted.exercise, flow, leaked, factor, is_least, None, None, wanted.place))
+        results.append(
+            ExerciseResult(
+                exercise=wanted.exercise,
+                outside=flow,
+                inside=leaked,
+                factor=factor,
+                at_least=is_least,
+                counts=None,
+                bound=None,
+                place=wanted.place,
+            )
+        )
     done = conclude(protocol, book, level, results, None, all(one.at_least for one in results))
     if not protocol.suction.pairs or done.state not in ("reached", "held"):
         return done
@@ -65,11 +77,12 @@ def measure_holds(
             done.at_least,
             reasons=(
                 Reason(
-                    "pairs",
-                    f"With the holds of an exercise averaged it is {cut(paired)}, below {whole_or_cut(level)}.",
-                    "both ways of counting the holds must reach the level; contested how many there are",
-                    "stop",
-                    "Reseat and try again, or another size.",
+                    code="pairs",
+                    sentence=f"With the holds of an exercise averaged it is {cut(paired)}, "
+                    f"below {whole_or_cut(level)}.",
+                    rule="both ways of counting the holds must reach the level; contested how many there are",
+                    gravity="stop",
+                    remedy="Reseat and try again, or another size.",
                 ),
             ),
         )

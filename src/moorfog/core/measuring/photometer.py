@@ -15,7 +15,6 @@ from moorfog.core.kernel.arithmetic import cut, whole_or_cut
 from moorfog.core.measuring.ambient import (
     ExerciseResult,
     Outside,
-    Reason,
     RunNumbers,
     conclude,
     exercise_missing,
@@ -26,6 +25,7 @@ from moorfog.core.measuring.ambient import (
 )
 from moorfog.core.rules.book import Book
 from moorfog.core.rules.protocols import Protocol
+from moorfog.core.rules.reason import Reason
 
 INSIDE_BY = ("average of peaks", "highest peak", "integrated area")
 """How the inside figure may be found: values of the book's ``aerosol.inside``."""
@@ -109,12 +109,12 @@ def peak_reason(protocol: Protocol, level_key: str, signals: Sequence[SignalWind
         return None
     exercise = protocol.exercises()[found[1]]
     return Reason(
-        "single_peak",
-        f"{exercise.name}: a single peak of {cut(found[0] * 100)} % of the challenge; "
+        code="single_peak",
+        sentence=f"{exercise.name}: a single peak of {cut(found[0] * 100)} % of the challenge; "
         f"{whole_or_cut(limit * 100)} % ends the test.",
-        protocol.aerosol.source if protocol.aerosol is not None else "",
-        "stop",
-        f"Out of the chamber. Look at {exercise.look_at}; refit, another size or another facepiece.",
+        rule=protocol.aerosol.source if protocol.aerosol is not None else "",
+        gravity="stop",
+        remedy=f"Out of the chamber. Look at {exercise.look_at}; refit, another size or another facepiece.",
     )
 
 
@@ -167,7 +167,17 @@ def measure_signals(
         least = resolution * 1000 / 2
         is_least = inside < least
         factor = outside / (least if is_least else inside)
-        results.append(ExerciseResult(index, outside / 1000, inside / 1000, factor, is_least, None, None))
+        results.append(
+            ExerciseResult(
+                exercise=index,
+                outside=outside / 1000,
+                inside=inside / 1000,
+                factor=factor,
+                at_least=is_least,
+                counts=None,
+                bound=None,
+            )
+        )
     unsteady = _unsteady(protocol, signals, Fraction(protocol.aerosol.steady))
     if unsteady is not None:
         return void(
@@ -180,15 +190,15 @@ def measure_signals(
     mean = sum((one.inside or Fraction(0) for one in results), Fraction(0)) / len(results)
     is_low = all(one.at_least for one in results) or (near_zero is not None and mean <= near_zero)
     done = conclude(protocol, book, level, results, None, is_low)
-    by = Reason("inside_by", f"Inside by {how}.", "aerosol.inside", "note")
+    by = Reason("inside_by", f"Inside by {how}.", "aerosol.inside", "note", keys=("aerosol.inside",))
     return RunNumbers(
-        done.state,
-        done.exercises,
-        done.overall,
-        done.at_least,
-        None,
-        False,
-        (*done.reasons, *notes, by) if done.state != "void" else done.reasons,
+        state=done.state,
+        exercises=done.exercises,
+        overall=done.overall,
+        at_least=done.at_least,
+        bound=None,
+        is_marginal=False,
+        reasons=(*done.reasons, *notes, by) if done.state != "void" else done.reasons,
     )
 
 

@@ -74,16 +74,16 @@ class Chunk:
         if skip >= len(self.t):
             return None
         return Chunk(
-            self.first + skip,
-            self.t[skip:],
-            self.dt[skip:],
-            self.counts[skip:],
-            self.volume_nl[skip:],
-            self.valve[skip:],
-            self.flags[skip:],
-            self.signal[skip:],
-            self.chamber[skip:],
-            self.pressure[skip:],
+            first=self.first + skip,
+            t=self.t[skip:],
+            dt=self.dt[skip:],
+            counts=self.counts[skip:],
+            volume_nl=self.volume_nl[skip:],
+            valve=self.valve[skip:],
+            flags=self.flags[skip:],
+            signal=self.signal[skip:],
+            chamber=self.chamber[skip:],
+            pressure=self.pressure[skip:],
         )
 
     def readings(self) -> Iterator[Reading]:
@@ -101,16 +101,16 @@ def chunk_of(first: int, readings: list[Reading]) -> Chunk:
     if not readings:
         raise ValueError("a chunk holds at least one reading")
     return Chunk(
-        first,
-        tuple(one.t for one in readings),
-        tuple(one.dt for one in readings),
-        tuple(one.counts for one in readings),
-        tuple(one.volume_nl for one in readings),
-        "".join(one.valve for one in readings),
-        tuple(one.flags for one in readings),
-        tuple(one.signal for one in readings if one.signal is not None),
-        tuple(one.chamber for one in readings if one.chamber is not None),
-        tuple(one.pressure for one in readings if one.pressure is not None),
+        first=first,
+        t=tuple(one.t for one in readings),
+        dt=tuple(one.dt for one in readings),
+        counts=tuple(one.counts for one in readings),
+        volume_nl=tuple(one.volume_nl for one in readings),
+        valve="".join(one.valve for one in readings),
+        flags=tuple(one.flags for one in readings),
+        signal=tuple(one.signal for one in readings if one.signal is not None),
+        chamber=tuple(one.chamber for one in readings if one.chamber is not None),
+        pressure=tuple(one.pressure for one in readings if one.pressure is not None),
     )
 
 

@@ -144,7 +144,15 @@ class Reduction:
         for index, (counts, volume, ms) in sorted(self.sums.items()):
             window = self.windows[index]
             use = "outside" if window.use == "outside" else "inside"
-            out.append(MeasuredWindow(window.exercise, "outside" if use == "outside" else "inside", counts, volume, ms))
+            out.append(
+                MeasuredWindow(
+                    exercise=window.exercise,
+                    use="outside" if use == "outside" else "inside",
+                    counts=counts,
+                    volume_nl=volume,
+                    ms=ms,
+                )
+            )
         return tuple(out)
 
     def signals(self) -> tuple[SignalWindow, ...]:

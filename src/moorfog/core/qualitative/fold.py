@@ -8,7 +8,7 @@ from typing import Any
 
 from moorfog.core.events import payloads as ev
 from moorfog.core.kernel.replacing import replace
-from moorfog.core.measuring.ambient import Reason, RunNumbers
+from moorfog.core.measuring.ambient import RunNumbers
 from moorfog.core.qualitative.judgement import (
     dose_faults,
     elapsed_ms,
@@ -18,6 +18,7 @@ from moorfog.core.qualitative.judgement import (
     later_doses,
     screening_result,
 )
+from moorfog.core.rules.reason import Reason
 from moorfog.core.visit.judgement import run_blocks
 from moorfog.core.visit.proof import too_late
 from moorfog.core.visit.state import Detection, ScreeningState, Try, Visit
@@ -195,7 +196,13 @@ def _failed(visit: Visit, one: Try, at: datetime, payload: ev.Detected) -> Try:
     second = ms // 1000
     when = f"{name.lower()}, second {second}" if ms >= 0 else name
     remedy = f"Look at {exercise.look_at}." if exercise is not None else "Look at the whole edge, then the size."
-    reason = Reason("detected", f"{sensed.capitalize()}: {when}.", protocol.source if protocol else "", "stop", remedy)
+    reason = Reason(
+        code="detected",
+        sentence=f"{sensed.capitalize()}: {when}.",
+        rule=protocol.source if protocol else "",
+        gravity="stop",
+        remedy=remedy,
+    )
     return replace(
         one,
         detection=Detection(at, index, second, payload.by),

@@ -9,10 +9,11 @@ from collections.abc import Sequence
 from datetime import datetime
 
 from moorfog.core.events.facts import Lot, Nebuliser
-from moorfog.core.measuring.ambient import Reason, RunNumbers
+from moorfog.core.measuring.ambient import RunNumbers
 from moorfog.core.rules.book import Book
 from moorfog.core.rules.kit_gate import lot_is_over, nebuliser_against
 from moorfog.core.rules.protocols import Dosing, Protocol, Slot
+from moorfog.core.rules.reason import Reason
 from moorfog.core.visit.state import ScreeningResult, Try
 
 KIT_WORDS = {
@@ -125,11 +126,11 @@ def dose_faults(protocol: Protocol, threshold: int, doses_ms: Sequence[int], unt
         if before is not None and dosing.gap_max_s and dose - before > dosing.gap_max_s * 1000:
             out.append(
                 Reason(
-                    "dose_gap",
-                    f"{(dose - before) // 1000} s between dose starts before dose {number}.",
-                    f"at most {dosing.gap_max_s} s, common practice",
-                    "put_right",
-                    "A new try: the concentration was not kept up.",
+                    code="dose_gap",
+                    sentence=f"{(dose - before) // 1000} s between dose starts before dose {number}.",
+                    rule=f"at most {dosing.gap_max_s} s, common practice",
+                    gravity="put_right",
+                    remedy="A new try: the concentration was not kept up.",
                 )
             )
         before = dose
@@ -140,11 +141,11 @@ def _missed(missed: Sequence[tuple[int, Slot]], dosing: Dosing) -> Reason:
     (number, slot), *others = missed
     more = f"; nor were {len(others)} more" if others else ""
     return Reason(
-        "dose_missed",
-        f"Dose {number} ({slot.what}), due at {slot.at_ms // 1000} s, was not pressed{more}.",
-        dosing.source,
-        "put_right",
-        "A new try: a dose that was not pressed was not given.",
+        code="dose_missed",
+        sentence=f"Dose {number} ({slot.what}), due at {slot.at_ms // 1000} s, was not pressed{more}.",
+        rule=dosing.source,
+        gravity="put_right",
+        remedy="A new try: a dose that was not pressed was not given.",
     )
 
 
@@ -158,21 +159,21 @@ def judge_end(protocol: Protocol, one: Try, at: datetime, speed: int) -> tuple[R
     if until < protocol.total_s * 1000:
         faults.append(
             Reason(
-                "too_early",
-                f"Ended after {max(0, until) // 1000} of {protocol.total_s} s.",
-                "protocol length",
-                "put_right",
-                "A new try from the first exercise.",
+                code="too_early",
+                sentence=f"Ended after {max(0, until) // 1000} of {protocol.total_s} s.",
+                rule="protocol length",
+                gravity="put_right",
+                remedy="A new try from the first exercise.",
             )
         )
     if one.longest_gap_ms > dosing.unwatched_max_s * 1000:
         faults.append(
             Reason(
-                "unwatched",
-                f"The screen was away for {one.longest_gap_ms // 1000} s: what was sensed then is not known.",
-                f"at most {dosing.unwatched_max_s} s, choice of this product",
-                "put_right",
-                "A new try from the first exercise.",
+                code="unwatched",
+                sentence=f"The screen was away for {one.longest_gap_ms // 1000} s: what was sensed then is not known.",
+                rule=f"at most {dosing.unwatched_max_s} s, choice of this product",
+                gravity="put_right",
+                remedy="A new try from the first exercise.",
             )
         )
     if faults:

@@ -120,7 +120,7 @@ class Recomputed:
     differences: tuple[Difference, ...]
 
 
-NOT_JUDGED = Verdict("", False, False, 0, ())
+NOT_JUDGED = Verdict(outcome="", is_sealed=False, is_practice=False, revision=0, tries=())
 """What comes out where the rules at hand are not those pinned to the visit."""
 
 
@@ -134,23 +134,32 @@ def verdict_of(visit: Visit) -> Verdict:
     """Return the verdict of a visit, exactly."""
     tries = tuple(_try(visit, one) for one in visit.tries)
     last = tries[-1].outcome if tries else ""
-    return Verdict(last, is_sealed(visit), visit.is_practice, visit.revision, tries)
+    return Verdict(
+        outcome=last, is_sealed=is_sealed(visit), is_practice=visit.is_practice, revision=visit.revision, tries=tries
+    )
 
 
 def _try(visit: Visit, one: Try) -> TryVerdict:
     result, reasons = outcome(visit, one)
     numbers = one.numbers
     return TryVerdict(
-        one.no,
-        one.started.run_id,
-        result,
-        tuple(reason.code for reason in reasons),
-        str(numbers.overall) if numbers.overall is not None else None,
-        numbers.at_least,
-        _short(numbers.bound),
-        numbers.is_marginal,
-        tuple(
-            ExerciseVerdict(row.exercise, str(row.factor), row.at_least, row.counts, _short(row.bound), row.place)
+        no=one.no,
+        run_id=one.started.run_id,
+        outcome=result,
+        reasons=tuple(reason.code for reason in reasons),
+        overall=str(numbers.overall) if numbers.overall is not None else None,
+        at_least=numbers.at_least,
+        bound=_short(numbers.bound),
+        is_marginal=numbers.is_marginal,
+        exercises=tuple(
+            ExerciseVerdict(
+                exercise=row.exercise,
+                factor=str(row.factor),
+                at_least=row.at_least,
+                counts=row.counts,
+                bound=_short(row.bound),
+                place=row.place,
+            )
             for row in numbers.exercises
         ),
     )

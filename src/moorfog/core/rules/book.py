@@ -7,8 +7,8 @@ was taken from and how sure that is. This module parses what is handed to it; it
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from fractions import Fraction
 from typing import Any, Literal
 
@@ -188,6 +188,12 @@ class Item:
     unwell: bool = False
     when: When = When()
 
+    @property
+    def keys(self) -> tuple[str, ...]:
+        """Values of the book that the question rests on: what it waits for, and the school that is followed."""
+        waits = ("wear.minimum",) if self.after_wear else ()
+        return (*waits, *(one for one in (self.wait, self.school) if one))
+
 
 @dataclass(frozen=True)
 class Step:
@@ -274,12 +280,17 @@ class Procedure:
 
 @dataclass(frozen=True)
 class Rules:
-    """Everything a visit is judged by, pinned when it opens. ``digest`` names the set."""
+    """Everything a visit is judged by, pinned when it opens. ``digest`` names the set.
+
+    ``stored``: the plain data it was read from, where it was: a set of before may lack keys that came later, and goes
+    out again as it came in.
+    """
 
     book: Book
     procedure: Procedure
     protocols: tuple[Protocol, ...]
     digest: str
+    stored: Mapping[str, Any] | None = field(default=None, compare=False, repr=False)
 
     def protocol(self, protocol_id: str) -> Protocol | None:
         """Return the protocol if this set holds it and the book allows it."""
@@ -339,8 +350,15 @@ def pin(book: Book, procedure: Procedure, protocols: tuple[Protocol, ...]) -> Ru
     missing = set(book.protocols) - {one.id for one in allowed}
     if missing:
         raise DataError(f"{book.id}.protocols", f"{sorted(missing)[0]!r} is allowed but not known")
+    values = {key: str(one.value) for key, one in book.values.items()} | _of_protocols(allowed)
     items = tuple(
-        replace(one, title=_with_values(one.title, book), say=_with_values(one.say, book)) for one in procedure.item
+        replace(
+            one,
+            title=_with_values(one.title, values),
+            say=_with_values(one.say, values),
+            remedy=_with_values(one.remedy, values),
+        )
+        for one in procedure.item
     )
     procedure = replace(procedure, item=items)
     content = {"book": encode(book), "procedure": encode(procedure), "protocols": encode(allowed)}
@@ -350,13 +368,29 @@ def pin(book: Book, procedure: Procedure, protocols: tuple[Protocol, ...]) -> Ru
 _KEY = re.compile(r"\{([a-z_.]+)\}")
 
 
-def _with_values(text: str, book: Book) -> str:
-    """Return a text of the procedure with the book's own values in the place of their keys, such as {smoking.wait}."""
-    return _KEY.sub(lambda found: str(book.values[found[1]].value) if found[1] in book.values else found[0], text)
+def _with_values(text: str, values: Mapping[str, str]) -> str:
+    """Return a text of the procedure with values in the place of their keys, such as {smoking.wait}."""
+    return _KEY.sub(lambda found: values.get(found[1], found[0]), text)
+
+
+def _of_protocols(protocols: Sequence[Protocol]) -> dict[str, str]:
+    """Return what the questions say of the protocols a book allows: how long a breath is held, how many exercises by
+    the senses and how long each."""
+    holds = [
+        part.seconds for one in protocols for each in one.exercises() for part in each.segment if part.use == "hold"
+    ]
+    senses = [one.exercises() for one in protocols if one.is_qualitative]
+    return {
+        "hold.seconds": str(max(holds, default=0)),
+        "senses.exercises": str(max(map(len, senses), default=0)),
+        "senses.seconds": str(max((each.seconds for one in senses for each in one), default=0)),
+    }
 
 
 def rules_to_json(rules: Rules) -> dict[str, Any]:
     """Return the set as plain data, the content its digest is taken over."""
+    if rules.stored is not None:
+        return dict(rules.stored)
     return {
         "book": encode(rules.book),
         "procedure": encode(rules.procedure),
@@ -380,6 +414,7 @@ def rules_from_json(data: Mapping[str, Any], where: str = "rules", name: str = "
             read_procedure(data["procedure"], f"{where}.procedure"),
             tuple(read_protocol(one, f"{where}.protocols[{i}]") for i, one in enumerate(data["protocols"])),
             name,
+            stored={key: data[key] for key in ("book", "procedure", "protocols")},
         )
         if len(_known) >= MOST_KNOWN:
             _known.clear()

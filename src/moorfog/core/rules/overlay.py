@@ -127,15 +127,15 @@ def apply(book: Book, overlays: Sequence[Overlay]) -> Book:
         if blank is not None and one.key not in book.values:
             source = f"the site's copy, {one.edition}"
             values[one.key] = Value(
-                str(one.value),
-                blank.unit,
-                source,
-                "recalled",
-                "none",
-                one.on or book.in_force,
-                blank.why,
-                f"entered by {one.by}",
-                seal,
+                value=str(one.value),
+                unit=blank.unit,
+                source=source,
+                standing="recalled",
+                strict="none",
+                in_force=one.on or book.in_force,
+                note=blank.why,
+                changed=f"entered by {one.by}",
+                checked=seal,
             )
             blanks = [each for each in blanks if each.key != one.key]
             continue

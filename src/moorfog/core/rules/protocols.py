@@ -57,6 +57,8 @@ class Exercise:
     """Whether it counts in the sum: false for the grimace, which is done and never sampled."""
     stands_for: str = ""
     """The exercise this one takes the place of where the hood does not allow that one; empty for an ordinary one."""
+    short: str = ""
+    """Its name where there is little room; the whole name where it has none."""
     redon: bool = False
     """The facepiece is taken off and put on again in it, by the wearer alone; only there may it be adjusted."""
 
@@ -301,7 +303,16 @@ class Protocol:
         for index, exercise in enumerate(self.exercises()):
             for segment in exercise.segment:
                 end = clock + segment.seconds * 1000
-                out.append(Window(index, segment.use, segment.valve, clock, end, segment.place))
+                out.append(
+                    Window(
+                        exercise=index,
+                        use=segment.use,
+                        valve=segment.valve,
+                        start_ms=clock,
+                        end_ms=end,
+                        place=segment.place,
+                    )
+                )
                 clock = end
         return tuple(out)
 

@@ -24,7 +24,18 @@ LIMITS = {
     "pressure": Limits(Fraction(0), Fraction("0.001")),
 }
 """What the simulator's instruments can show."""
-TRIED_WITH = Instrument("", "", "", "100", "1", "1000", "", "", "", ())
+TRIED_WITH = Instrument(
+    id="",
+    name="",
+    serial_number="",
+    counted_flow="100",
+    resolution="1",
+    ambient_minimum="1000",
+    ambient_maximum="",
+    calibrated_until="",
+    used_on="",
+    checks=(),
+)
 """The simulator's counter: 100 cm³/min through the optics."""
 METHODS_OF = {
     "fast_count": ("ambient_count",),
@@ -56,14 +67,14 @@ def try_protocol(protocol: Protocol, book: Book, kinds: Mapping[str, Kind]) -> T
     """
     problems = _names(protocol, kinds)
     if protocol.is_qualitative:
-        return Trial(protocol.total_s, protocol.n, "", "", problems)
+        return Trial(seconds=protocol.total_s, n=protocol.n, good="", bad="", problems=problems)
     good, bad = (_judged(protocol, book, factor) for factor in (GOOD_SEAL, BAD_SEAL))
     if good.state != "reached":
         why = good.reasons[0].sentence if good.reasons else ""
         problems += (f"a good seal does not reach the level in it, it is {good.state}: {why}".rstrip(": "),)
     if bad.state != "below":
         problems += (f"a bad seal is not found out in it, it is {bad.state}",)
-    return Trial(protocol.total_s, protocol.n, _words(good), _words(bad), problems)
+    return Trial(seconds=protocol.total_s, n=protocol.n, good=_words(good), bad=_words(bad), problems=problems)
 
 
 def _names(protocol: Protocol, kinds: Mapping[str, Kind]) -> tuple[str, ...]:

@@ -237,11 +237,34 @@ def simulate_stream(
         letter = "I" if is_inside else "O"
         if family == "photometer":
             signal, beside = chamber.next_signal(t, step_ms, is_inside, wearer, t)
-            out.append(Reading(t, step_ms, 0, flow_nl_per_ms * step_ms, letter, "", signal, beside))
+            out.append(
+                Reading(
+                    t=t,
+                    dt=step_ms,
+                    counts=0,
+                    volume_nl=flow_nl_per_ms * step_ms,
+                    valve=letter,
+                    flags="",
+                    signal=signal,
+                    chamber=beside,
+                )
+            )
         elif family == "pressure":
             leak, pressure = suction.next_leak(is_inside, wearer, t)
-            out.append(Reading(t, step_ms, 0, 0, letter, "", leak, None, pressure))
+            out.append(
+                Reading(
+                    t=t,
+                    dt=step_ms,
+                    counts=0,
+                    volume_nl=0,
+                    valve=letter,
+                    flags="",
+                    signal=leak,
+                    chamber=None,
+                    pressure=pressure,
+                )
+            )
         else:
             counts, volume = air.next_counts(t, step_ms, is_inside, wearer, t)
-            out.append(Reading(t, step_ms, counts, volume, letter, air.flags))
+            out.append(Reading(t=t, dt=step_ms, counts=counts, volume_nl=volume, valve=letter, flags=air.flags))
     return out

@@ -12,7 +12,7 @@ from typing import Any
 from moorfog.core.advice.methods import QUALITATIVE
 from moorfog.core.advice.protection import protection
 from moorfog.core.events import payloads as ev
-from moorfog.core.kernel.arithmetic import NotANumber, cut, parse_decimal
+from moorfog.core.kernel.arithmetic import NotANumber, parse_decimal, whole_or_cut
 from moorfog.core.qualitative.admit import QUALITATIVE_CHECKS, start_refusal
 from moorfog.core.rules.kit_gate import instrument_against
 from moorfog.core.transitions.fold import held_s, must_be_held_s
@@ -254,7 +254,9 @@ def _seal(visit: Visit, payload: ev.SealChecked, at: datetime) -> Refusal | None
     if wanted and (held is None or held < wanted):
         done = f"{max(0, int(held))} s" if held is not None else "no hold was begun"
         return Refusal(
-            "held_too_short", f"It is held for {cut(wanted)} s: {done}.", "Begin the hold again and let the time run."
+            "held_too_short",
+            f"It is held for {whole_or_cut(wanted)} s: {done}.",
+            "Begin the hold again and let the time run.",
         )
     return None
 

@@ -11,12 +11,13 @@ from typing import Any
 from moorfog.core.events import payloads as ev
 from moorfog.core.kernel.arithmetic import decimal_or_none
 from moorfog.core.kernel.replacing import made, replace
-from moorfog.core.measuring.ambient import Reason, RunNumbers, measure_typed
+from moorfog.core.measuring.ambient import RunNumbers, measure_typed
 from moorfog.core.measuring.budget import stopped_numbers
 from moorfog.core.measuring.run import limits_of_run, measure_run
 from moorfog.core.qualitative.fold import QUALITATIVE_HANDLERS, faults_so_far, spoil_screening
 from moorfog.core.rules.book import Rules
 from moorfog.core.rules.kit_gate import instrument_against
+from moorfog.core.rules.reason import Reason
 from moorfog.core.visit import screens
 from moorfog.core.visit.denials import denied
 from moorfog.core.visit.judgement import file_blocks, is_sealed, outcome, run_blocks
@@ -140,11 +141,11 @@ def _weigh(before: Visit, after: Visit, event: ev.Event) -> Visit:
     if before.closed:
         words = OBSERVED[type(event.payload)]
         why = Reason(
-            "under_question",
-            f"Heard after the record was closed: {words}, at {ev.instant(event.occurred_at)}.",
-            "judged by when it happened",
-            "stop",
-            "A tester settles it in a correction that both sign.",
+            code="under_question",
+            sentence=f"Heard after the record was closed: {words}, at {ev.instant(event.occurred_at)}.",
+            rule="judged by when it happened",
+            gravity="stop",
+            remedy="A tester settles it in a correction that both sign.",
         )
         after = replace(after, questions=(*after.questions, why), questioned_in=after.revision)
     return replace(after, signatures=_on_earlier_revisions(after))
@@ -369,12 +370,12 @@ def _seal_checked(visit: Visit, event: ev.Event, payload: ev.SealChecked) -> Vis
         return visit
     wanted, held = must_be_held_s(visit, payload.check), held_s(visit, payload.check, event.occurred_at)
     made = SealResult(
-        payload,
-        event.occurred_at,
-        visit.donning,
-        visit.adjustment,
-        visit.facepiece.configuration,
-        not wanted or (held is not None and held >= wanted),
+        check=payload,
+        at=event.occurred_at,
+        donning=visit.donning,
+        adjustment=visit.adjustment,
+        configuration=visit.facepiece.configuration,
+        is_long_enough=not wanted or (held is not None and held >= wanted),
     )
     return replace(visit, seals=(*visit.seals, made), asked_seals=(*visit.asked_seals, made), seal_hold=None)
 
@@ -409,6 +410,14 @@ def _run_started(visit: Visit, event: ev.Event, payload: ev.RunStarted) -> Visit
     return begin_try(visit, event, payload, visit.facepiece, t0, against)
 
 
+_DEVIATION_KEYS = {
+    "gap": ("missing.maximum",),
+    "lost": ("readings.lost",),
+    "unknown_flag": ("readings.strict",),
+    "long_interval": ("readings.interval",),
+    "short_window": ("missing.maximum",),
+    "volume": ("readings.volume",),
+}
 _DEVIATION_WORDS = {
     "gap": "Readings are missing for too long.",
     "duplicate": "Readings came twice.",
@@ -435,11 +444,12 @@ def _run_closed(visit: Visit, event: ev.Event, payload: ev.RunClosed) -> Visit:
     protocol = visit.rules.protocol(started.protocol_id)
     broken = one.broken + tuple(
         Reason(
-            found.code,
-            _DEVIATION_WORDS[found.code],
-            found.detail,
-            "put_right",
-            "Repeat the run from the first exercise.",
+            code=found.code,
+            sentence=_DEVIATION_WORDS[found.code],
+            rule=found.detail,
+            gravity="put_right",
+            remedy="Repeat the run from the first exercise.",
+            keys=_DEVIATION_KEYS.get(found.code, ()),
         )
         for found in payload.deviations
     )
@@ -467,7 +477,14 @@ def _run_closed(visit: Visit, event: ev.Event, payload: ev.RunClosed) -> Visit:
     if payload.end == "lost":
         broken = (
             *broken,
-            Reason("lost", _DEVIATION_WORDS["lost"], "silence in mid-run", "put_right", "Repeat the run."),
+            Reason(
+                code="lost",
+                sentence=_DEVIATION_WORDS["lost"],
+                rule="silence in mid-run",
+                gravity="put_right",
+                remedy="Repeat the run.",
+                keys=("readings.lost",),
+            ),
         )
     if broken:
         numbers = replace(numbers, state="unfinished") if numbers.state in ("reached", "held") else numbers
@@ -488,11 +505,11 @@ def _numbers_typed(visit: Visit, event: ev.Event, payload: ev.NumbersTyped) -> V
         broken = (
             *broken,
             Reason(
-                "too_early",
-                "Numbers came before the protocol was over.",
-                "protocol length",
-                "put_right",
-                "Repeat the run.",
+                code="too_early",
+                sentence="Numbers came before the protocol was over.",
+                rule="protocol length",
+                gravity="put_right",
+                remedy="Repeat the run.",
             ),
         )
     try:
@@ -512,7 +529,16 @@ def _numbers_typed(visit: Visit, event: ev.Event, payload: ev.NumbersTyped) -> V
         )
     except (ValueError, ZeroDivisionError) as error:
         numbers = RunNumbers(
-            "void", reasons=(Reason("not_a_number", str(error), "", "put_right", "Type what the counter shows."),)
+            "void",
+            reasons=(
+                Reason(
+                    code="not_a_number",
+                    sentence=str(error),
+                    rule="",
+                    gravity="put_right",
+                    remedy="Type what the counter shows.",
+                ),
+            ),
         )
     if (broken or one.stopped or one.distress) and numbers.state in ("reached", "held"):
         numbers = replace(numbers, state="unfinished")
@@ -606,7 +632,12 @@ def _withheld(visit: Visit, event: ev.Event, payload: ev.Withheld) -> Visit:
 
 def _signed(visit: Visit, event: ev.Event, payload: ev.Signed) -> Visit:
     signature = Signature(
-        payload.role, payload.digest, event.occurred_at, event.actor, visit.revision, payload.covers_seq
+        role=payload.role,
+        digest=payload.digest,
+        at=event.occurred_at,
+        actor=event.actor,
+        revision=visit.revision,
+        covers_seq=payload.covers_seq,
     )
     others = tuple(one for one in visit.signatures if not (one.role == payload.role and one.revision == visit.revision))
     return replace(visit, signatures=(*others, signature))
@@ -636,7 +667,13 @@ def _corrected(visit: Visit, event: ev.Event, payload: ev.Corrected) -> Visit:
     )
     revision = visit.revision + 1
     moved = tuple(
-        Ended(one.no, visit.person_id, one.facepiece.configuration, one.started_at, revision)
+        Ended(
+            no=one.no,
+            person_id=visit.person_id,
+            configuration=one.facepiece.configuration,
+            at=one.started_at,
+            revision=revision,
+        )
         for one in frozen
         if one.has_failed and (payload.person_id or (payload.size and one.chosen_seq == payload.target))
     )
@@ -660,11 +697,11 @@ def _corrected(visit: Visit, event: ev.Event, payload: ev.Corrected) -> Visit:
 
 
 FAILED_THERE = Reason(
-    "failed_there",
-    "Moved to where this person has failed: that is no pass without another test.",
-    "a correction never makes a pass of a non-pass",
-    "stop",
-    "Test again.",
+    code="failed_there",
+    sentence="Moved to where this person has failed: that is no pass without another test.",
+    rule="a correction never makes a pass of a non-pass",
+    gravity="stop",
+    remedy="Test again.",
 )
 
 
@@ -693,7 +730,14 @@ def _for_the_right_person(visit: Visit, payload: ev.Corrected) -> Visit:
     tries = []
     for one in visit.tries:
         for block in file_blocks(replace(visit, facepiece=one.facepiece)):
-            why = Reason(block.code, f"{block.sentence}.", "the right person's own file", "stop", block.detail)
+            why = Reason(
+                code=block.code,
+                sentence=f"{block.sentence}.",
+                rule="the right person's own file",
+                gravity="stop",
+                remedy=block.detail,
+                keys=block.keys,
+            )
             one = worsen(one, "unfinished", why)
         tries.append(one)
     return replace(visit, tries=tuple(tries))

@@ -107,6 +107,7 @@ class LoopView:
     """Something to be put back before they go."""
 
     id: str
+    rule: str
     opened: str
     put_back: str
     say: str
@@ -135,6 +136,7 @@ class FacepieceView:
     maker: str
     model: str
     kind: str
+    family: str
     size: str
     setup: str
 
@@ -193,7 +195,7 @@ def proof_view(visit: Visit, now: datetime) -> ProofView | None:
     unit = UNITS.get(protocol.family if protocol is not None else "", "per cm³")
     against = too_late(visit, one, now, on_face=True)
     shown = cut(least, 3) if least is not None else ""
-    return ProofView(shown, unit, moment(until), against, is_read_by_link(one))
+    return ProofView(least=shown, unit=unit, until=moment(until), against=against, is_read=is_read_by_link(one))
 
 
 @dataclass(frozen=True)
@@ -226,6 +228,7 @@ class Picture:
     loops: tuple[LoopView, ...]
     worn_since: str | None
     wear_ready_at: str | None
+    wear_minutes: str
     facepiece: FacepieceView | None
     loops_to_open: tuple[str, ...]
     seal_word: str
@@ -263,34 +266,37 @@ def card_of(visit: Visit, one: Standing) -> Card:
     minutes = int(visit.rules.book.number(item.wait)) if item.wait else 0
     protocol = visit.protocol_for(visit.method) if item.shows_cautions else None
     return Card(
-        item.id,
-        item.step,
-        item.act,
-        item.mode,
-        item.title,
-        item.say,
-        item.remedy,
-        item.consequence,
-        item.gravity,
-        item.source,
-        item.standing,
-        item.drawing,
-        visit.rules.book.text(item.school) if item.school else "",
-        one.status,
-        moment(one.until),
-        minutes,
-        item.gravity == "stop" and not item.act,
-        facts_digest(visit, item),
-        answer.answer if answer else None,
-        protocol.cautions if protocol is not None and item.shows_cautions else (),
-        item.closes_senses,
+        id=item.id,
+        step=item.step,
+        act=item.act,
+        mode=item.mode,
+        title=item.title,
+        say=item.say,
+        remedy=item.remedy,
+        consequence=item.consequence,
+        gravity=item.gravity,
+        source=item.source,
+        standing=item.standing,
+        drawing=item.drawing,
+        school=visit.rules.book.text(item.school) if item.school else "",
+        status=one.status,
+        until=moment(one.until),
+        timed_min=minutes,
+        is_gate=item.gravity == "stop" and not item.act,
+        facts=facts_digest(visit, item),
+        answer=answer.answer if answer else None,
+        points=protocol.cautions if protocol is not None and item.shows_cautions else (),
+        closes_senses=item.closes_senses,
     )
 
 
 def _between(blocks: list[Block]) -> tuple[tuple[Between, ...], int]:
     shown = [one for one in blocks if one.gravity != "unanswered" or not one.detail.startswith("not ")]
     hidden = len(blocks) - len(shown)
-    return tuple(Between(one.code, one.sentence, one.detail, one.gravity, moment(one.until)) for one in shown), hidden
+    return tuple(
+        Between(code=one.code, sentence=one.sentence, detail=one.detail, gravity=one.gravity, until=moment(one.until))
+        for one in shown
+    ), hidden
 
 
 def _waymarks(visit: Visit, here: str) -> tuple[Waymark, ...]:
@@ -324,7 +330,15 @@ def _seal_checks(visit: Visit) -> tuple[SealCheckView, ...]:
         how = rule.positive if name == "positive" else rule.negative
         hold = hold_of(visit, name)
         since = moment(hold.at) if hold is not None else None
-        out.append(SealCheckView(name, how, result, math.ceil(must_be_held_s(visit, name) / visit.speed), since))
+        out.append(
+            SealCheckView(
+                check=name,
+                how=how,
+                result=result,
+                held_s=math.ceil(must_be_held_s(visit, name) / visit.speed),
+                hold_since=since,
+            )
+        )
     return tuple(out)
 
 
@@ -334,14 +348,15 @@ def _facepiece(visit: Visit) -> FacepieceView | None:
         return None
     parts = [one.suspension, one.clip, f"{one.filter_class} {one.filter_kind}" if one.filter_class else "", *one.ppe]
     return FacepieceView(
-        one.model_id,
-        one.version_id,
-        f"{one.model} {one.size}",
-        one.maker,
-        one.model,
-        one.kind,
-        one.size,
-        ", ".join(part for part in parts if part),
+        model_id=one.model_id,
+        version_id=one.version_id,
+        label=f"{one.model} {one.size}",
+        maker=one.maker,
+        model=one.model,
+        kind=one.kind,
+        family=one.family,
+        size=one.size,
+        setup=", ".join(part for part in parts if part),
     )
 
 
@@ -375,12 +390,12 @@ def task_view(visit: Visit) -> TaskView | None:
         return None
     found = protection(task, visit.rules.book)
     return TaskView(
-        task.id,
-        task.name,
-        cut(found.required) if found.required is not None else "unknown",
-        found.worst,
-        suffices(task, visit.rules.book, piece).limits if piece is not None else (),
-        " with ".join(part for part in (task.work_filter, task.work_cartridge) if part),
+        id=task.id,
+        name=task.name,
+        required=cut(found.required) if found.required is not None else "unknown",
+        worst=found.worst,
+        limits=suffices(task, visit.rules.book, piece).limits if piece is not None else (),
+        work_filters=" with ".join(part for part in (task.work_filter, task.work_cartridge) if part),
     )
 
 
@@ -457,68 +472,84 @@ def picture(visit: Visit, now: datetime) -> Picture:
             break
     words = {one.id: one for one in visit.rules.procedure.loop}
     loops = tuple(
-        LoopView(one.id, words[one.rule].opened, words[one.rule].put_back, words[one.rule].say, instant(one.opened_at))
+        LoopView(
+            id=one.id,
+            rule=one.rule,
+            opened=words[one.rule].opened,
+            put_back=words[one.rule].put_back,
+            say=words[one.rule].say,
+            since=instant(one.opened_at),
+        )
         for one in visit.loops
         if one.rule in words
     )
     waiting = tuple(one for one in between if one.gravity == "waiting")
     return Picture(
-        visit.seq,
-        visit.moved,
-        visit.revision,
-        instant(now),
-        moment(changes_at(visit, now)),
-        here,
-        _waymarks(visit, here),
-        visit.is_practice,
-        visit.speed,
-        visit.closed,
-        is_sealed(visit),
-        visit.turned_away,
-        visit.distress,
-        visit.wrong_person,
-        tuple(reason_view(one) for one in visit.questions) if is_under_question(visit) else (),
-        has_leaked(visit),
-        proof_view(visit, now),
-        tuple(card_of(visit, one) for one in ahead),
-        tuple(card_of(visit, by_id[item.id]) for item in recent),
-        waiting,
-        between,
-        hidden,
-        loops,
-        moment(visit.worn_since),
-        moment(visit.wear_ready_at()),
-        _facepiece(visit),
-        loops_needed(visit),
-        visit.rules.book.seal_check_word,
-        _seal_checks(visit),
-        seal_fails(visit),
-        seals_allowed(visit),
-        seal_remedy(visit),
-        int(visit.rules.book.ratio("seal_check.hold") or 10),
-        _tape(visit),
-        task_view(visit),
-        on_file(visit),
-        moment(starts_at(visit, now)),
-        visit.method,
-        WORDS.get(visit.method, ""),  # type: ignore[call-overload]
-        method_against(visit),
-        screening_view(visit),
-        test_plan(visit),
-        tuple(
-            ProtocolChoice(one.id, one.title, one.total_s, one.standing, instrument_of(one.family))
+        seq=visit.seq,
+        moved=visit.moved,
+        revision=visit.revision,
+        at=instant(now),
+        changes_at=moment(changes_at(visit, now)),
+        step=here,
+        steps=_waymarks(visit, here),
+        is_practice=visit.is_practice,
+        speed=visit.speed,
+        closed=visit.closed,
+        is_sealed=is_sealed(visit),
+        turned_away=visit.turned_away,
+        distress=visit.distress,
+        wrong_person=visit.wrong_person,
+        under_question=tuple(reason_view(one) for one in visit.questions) if is_under_question(visit) else (),
+        has_leaked=has_leaked(visit),
+        proof=proof_view(visit, now),
+        queue=tuple(card_of(visit, one) for one in ahead),
+        behind=tuple(card_of(visit, by_id[item.id]) for item in recent),
+        waiting_for=waiting,
+        between=between,
+        not_asked=hidden,
+        loops=loops,
+        worn_since=moment(visit.worn_since),
+        wear_ready_at=moment(visit.wear_ready_at()),
+        wear_minutes=visit.rules.book.minutes("wear.minimum"),
+        facepiece=_facepiece(visit),
+        loops_to_open=loops_needed(visit),
+        seal_word=visit.rules.book.seal_check_word,
+        seal_checks=_seal_checks(visit),
+        seal_fails=seal_fails(visit),
+        seal_fails_allowed=seals_allowed(visit),
+        seal_remedy=seal_remedy(visit),
+        hold_s=int(visit.rules.book.ratio("seal_check.hold") or 10),
+        tape=_tape(visit),
+        task=task_view(visit),
+        on_file=on_file(visit),
+        starts_at=moment(starts_at(visit, now)),
+        method=visit.method,
+        method_words=WORDS.get(visit.method, ""),  # type: ignore[call-overload]
+        method_against=method_against(visit),
+        screening=screening_view(visit),
+        test_plan=test_plan(visit),
+        protocols=tuple(
+            ProtocolChoice(
+                id=one.id,
+                title=one.title,
+                seconds=one.total_s,
+                standing=one.standing,
+                instrument=instrument_of(one.family),
+            )
             for one in run_protocols(visit)
         ),
-        PRACTICE if visit.is_practice else (),
-        run_view(visit, visit.running, now) if visit.running else None,
-        offers(visit),
-        cause(visit, visit.current_try) if visit.current_try is not None and needs_decision(visit) else "",
-        tuple(try_view(visit, one) for one in visit.tries),
-        _verdict(visit),
-        tuple(SignatureView(one.role, instant(one.at)) for one in visit.signatures if one.revision == visit.revision),
-        signed_under(visit),
-        limits_of_use(visit),
-        visit.rules.procedure.terms,
+        faults=PRACTICE if visit.is_practice else (),
+        run=run_view(visit, visit.running, now) if visit.running else None,
+        offers=offers(visit),
+        cause=cause(visit, visit.current_try) if visit.current_try is not None and needs_decision(visit) else "",
+        tries=tuple(try_view(visit, one) for one in visit.tries),
+        verdict=_verdict(visit),
+        signatures=tuple(
+            SignatureView(one.role, instant(one.at)) for one in visit.signatures if one.revision == visit.revision
+        ),
+        signed_under=signed_under(visit),
+        limits_of_use=limits_of_use(visit),
+        terms=visit.rules.procedure.terms,
     )
 
 

@@ -52,11 +52,13 @@ class TestPlan:
 
 @dataclass(frozen=True)
 class DoseView:
-    """A dose of the run: due when (ms from t0), what, and whether it was given, is to come, or was missed."""
+    """A dose of the run: due when (ms from t0), what, whether it was given, is to come, or was missed, and of how many
+    squeezes (0 where none are counted)."""
 
     due_ms: int
     what: str
     state: str
+    squeezes: int
 
 
 @dataclass(frozen=True)
@@ -89,6 +91,7 @@ class SensesView:
     threshold: int
     doses: tuple[str, ...]
     exercises: tuple[str, ...]
+    seconds: int
     lots: tuple[str, ...]
     nebuliser: str
     detection: str
@@ -104,21 +107,21 @@ def screening_view(visit: Visit) -> ScreeningView | None:
     plan, now = protocol.screening, visit.screening
     clear = visit.clear_at() if now is not None and not now.is_passed else None
     return ScreeningView(
-        now.started.screening_id if now is not None and now.ended_at is None else "",
-        plan.by,
-        protocol.method,
-        plan.say,
-        protocol.words.wearer,
-        protocol.words.sensed,
-        plan.source,
-        plan.role,
-        plan.lots,
-        plan.sets,
-        round(plan.beat_ms / visit.speed),
-        now.squeezes if now is not None else 0,
-        now.started.odour_jar if now is not None and now.ended_at is None else "",
-        now.result if now is not None else "",
-        instant(clear) if clear is not None else None,
+        id=now.started.screening_id if now is not None and now.ended_at is None else "",
+        by=plan.by,
+        agent=protocol.method,
+        say=plan.say,
+        wearer=protocol.words.wearer,
+        sensed=protocol.words.sensed,
+        source=plan.source,
+        role=plan.role,
+        lots=plan.lots,
+        sets=plan.sets,
+        beat_ms=round(plan.beat_ms / visit.speed),
+        squeezes=now.squeezes if now is not None else 0,
+        odour_jar=now.started.odour_jar if now is not None and now.ended_at is None else "",
+        result=now.result if now is not None else "",
+        again_at=instant(clear) if clear is not None else None,
     )
 
 
@@ -133,19 +136,19 @@ def test_plan(visit: Visit) -> TestPlan | None:
     if slots and protocol.dosing.count:
         doses = f"then {slots[0].what} every {protocol.dosing.every_s} s, {len(slots)} times"
     elif slots:
-        doses = f"then {len(slots)} more passes, closing to 15 cm"
+        doses = f"then {len(slots)} more, the first: {slots[0].what.lower()}"
     return TestPlan(
-        protocol.method,
-        protocol.dosing.role,
-        protocol.dosing.lots,
-        protocol.words.begin,
-        protocol.words.begin_say,
-        protocol.first_dose(threshold),
-        doses,
-        any(one.stands_for for one in protocol.exercise),
-        tuple(one.name for one in protocol.exercises()),
-        threshold,
-        (protocol.total_s + protocol.dosing.fill_s) // 60,
+        agent=protocol.method,
+        role=protocol.dosing.role,
+        lots=protocol.dosing.lots,
+        begin=protocol.words.begin,
+        begin_say=protocol.words.begin_say,
+        first_dose=protocol.first_dose(threshold),
+        doses=doses,
+        has_other=any(one.stands_for for one in protocol.exercise),
+        exercises=tuple(one.name for one in protocol.exercises()),
+        threshold=threshold,
+        minutes=(protocol.total_s + protocol.dosing.fill_s) // 60,
     )
 
 
@@ -162,6 +165,7 @@ def _doses(visit: Visit, protocol: Protocol, one: Try, now: datetime) -> tuple[t
             slot.at_ms,
             slot.what,
             "given" if dose is not None else "missed" if t > slot.at_ms + dosing.late_s * 1000 else "due",
+            slot.squeezes,
         )
         for slot, dose in zip(slots, counted, strict=True)
     )
@@ -175,21 +179,21 @@ def sensing_view(visit: Visit, one: Try, now: datetime) -> SensingView | None:
         return None
     doses, extra = _doses(visit, protocol, one, now)
     return SensingView(
-        one.sensed.agent,
-        protocol.family,
-        protocol.words.sensed,
-        protocol.words.wearer,
-        protocol.first_dose(one.sensed.threshold),
-        doses,
-        extra,
-        protocol.dosing.announce_s,
-        protocol.dosing.unwatched_max_s,
-        protocol.words.end,
-        protocol.words.end_say,
-        protocol.words.reading.strip(),
-        tuple(reason.sentence for reason in faults_so_far(visit, one, now)),
-        instant(one.started_at),
-        protocol.family == "smoke",
+        agent=one.sensed.agent,
+        family=protocol.family,
+        sensed=protocol.words.sensed,
+        wearer=protocol.words.wearer,
+        first_dose=protocol.first_dose(one.sensed.threshold),
+        doses=doses,
+        extra_doses=extra,
+        announce_s=protocol.dosing.announce_s,
+        unwatched_max_s=protocol.dosing.unwatched_max_s,
+        end=protocol.words.end,
+        end_say=protocol.words.end_say,
+        reading=protocol.words.reading.strip(),
+        faults=tuple(reason.sentence for reason in faults_so_far(visit, one, now)),
+        started_at=instant(one.started_at),
+        eyes_shut=protocol.family == "smoke",
     )
 
 
@@ -228,14 +232,15 @@ def senses_view(visit: Visit, one: Try) -> SensesView | None:
         kind = "seal broken on purpose" if protocol.dosing.proof == "seal_break" else "second whiff, facepiece off"
         proof = f"{kind}: {word if one.proof else 'not ' + word}"
     return SensesView(
-        sensed.agent,
-        protocol.title,
-        sensed.threshold,
-        tuple(doses),
-        tuple(one.name for one in exercises),
-        tuple(lot_words(lot) for lot in lots),
-        nebuliser_words(sensed.nebuliser),
-        f"{word}: {place}, second {max(0, found.second)}" if found is not None else "",
-        found.by if found is not None else "",
-        proof,
+        agent=sensed.agent,
+        title=protocol.title,
+        threshold=sensed.threshold,
+        doses=tuple(doses),
+        exercises=tuple(one.name for one in exercises),
+        seconds=exercises[0].seconds,
+        lots=tuple(lot_words(lot) for lot in lots),
+        nebuliser=nebuliser_words(sensed.nebuliser),
+        detection=f"{word}: {place}, second {max(0, found.second)}" if found is not None else "",
+        detected_by=found.by if found is not None else "",
+        proof=proof,
     )

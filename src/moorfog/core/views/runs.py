@@ -8,8 +8,8 @@ from fractions import Fraction
 
 from moorfog.core.events.payloads import instant
 from moorfog.core.kernel.arithmetic import cut, whole_or_cut
-from moorfog.core.measuring.ambient import Reason
 from moorfog.core.rules.protocols import Cue
+from moorfog.core.rules.reason import Reason
 from moorfog.core.views.qualitative import SensesView, SensingView, senses_view, sensing_view
 from moorfog.core.visit.judgement import outcome
 from moorfog.core.visit.state import Try, Visit
@@ -29,6 +29,7 @@ class ExerciseView:
 
     id: str
     name: str
+    short: str
     say: str
     wearer: str
     pace: str
@@ -113,7 +114,7 @@ class TryView:
 
 def reason_view(one: Reason) -> ReasonView:
     """Return a reason for display."""
-    return ReasonView(one.code, one.sentence, one.rule, one.gravity, one.remedy)
+    return ReasonView(code=one.code, sentence=one.sentence, rule=one.rule, gravity=one.gravity, remedy=one.remedy)
 
 
 def try_view(visit: Visit, one: Try) -> TryView:
@@ -124,35 +125,35 @@ def try_view(visit: Visit, one: Try) -> TryView:
     names = [exercise.name for exercise in protocol.exercises()] if protocol else []
     exercises = tuple(
         ExerciseResultView(
-            names[row.exercise] + (f", {row.place}" if row.place else ""),
-            cut(row.outside) if row.outside is not None else "–",
-            cut(row.inside, 3) if row.inside is not None else "–",
-            ("≥ " if row.at_least else "") + cut(row.factor),
-            row.counts,
-            cut(Fraction(row.bound)) if row.bound is not None else "unknown",
+            name=names[row.exercise] + (f", {row.place}" if row.place else ""),
+            outside=cut(row.outside) if row.outside is not None else "–",
+            inside=cut(row.inside, 3) if row.inside is not None else "–",
+            factor=("≥ " if row.at_least else "") + cut(row.factor),
+            counts=row.counts,
+            bound=cut(Fraction(row.bound)) if row.bound is not None else "unknown",
         )
         for row in numbers.exercises
     )
     total = ("≥ " if numbers.at_least else "") + cut(numbers.overall) if numbers.overall is not None else ""
     return TryView(
-        one.no,
-        one.started.run_id,
-        result,
-        total,
-        whole_or_cut(Fraction(counted.level)) if counted is not None else "",
-        cut(Fraction(numbers.bound)) if numbers.bound is not None else "unknown" if counted is not None else "",
-        numbers.is_marginal,
-        one.started.source,
-        protocol.title if protocol else one.started.protocol_id,
-        f"{one.facepiece.maker} {one.facepiece.model}",
-        one.facepiece.size,
-        instant(one.started_at),
-        one.chosen_seq,
-        counted.instrument.name if counted is not None else "",
-        tuple(reason_view(reason) for reason in reasons),
-        UNITS.get(protocol.family if protocol else "", "per cm³"),
-        exercises,
-        senses_view(visit, one),
+        no=one.no,
+        run_id=one.started.run_id,
+        outcome=result,
+        overall=total,
+        level=whole_or_cut(Fraction(counted.level)) if counted is not None else "",
+        bound=cut(Fraction(numbers.bound)) if numbers.bound is not None else "unknown" if counted is not None else "",
+        is_marginal=numbers.is_marginal,
+        source=one.started.source,
+        protocol_title=protocol.title if protocol else one.started.protocol_id,
+        facepiece=f"{one.facepiece.maker} {one.facepiece.model}",
+        size=one.facepiece.size,
+        started_at=instant(one.started_at),
+        chosen_seq=one.chosen_seq,
+        instrument=counted.instrument.name if counted is not None else "",
+        reasons=tuple(reason_view(reason) for reason in reasons),
+        unit=UNITS.get(protocol.family if protocol else "", "per cm³"),
+        exercises=exercises,
+        senses=senses_view(visit, one),
     )
 
 
@@ -164,35 +165,36 @@ def run_view(visit: Visit, one: Try, now: datetime) -> RunView | None:
     counted, bends = one.counted, one.sensed.bends if one.sensed is not None else True
     exercises = tuple(
         ExerciseView(
-            exercise.id,
-            exercise.name,
-            exercise.say,
-            exercise.wearer,
-            exercise.pace,
-            exercise.look_at,
-            start,
-            start + exercise.seconds * 1000,
-            exercise.in_sum,
+            id=exercise.id,
+            name=exercise.name,
+            short=exercise.short or exercise.name,
+            say=exercise.say,
+            wearer=exercise.wearer,
+            pace=exercise.pace,
+            look_at=exercise.look_at,
+            start_ms=start,
+            end_ms=start + exercise.seconds * 1000,
+            in_sum=exercise.in_sum,
         )
         for exercise, start in zip(protocol.exercises(bends), protocol.starts_ms(), strict=True)
     )
     level = Fraction(counted.level) if counted is not None else None
     ends = visit.run_ends_at(one)
     return RunView(
-        one.started.run_id,
-        one.no,
-        one.started.source,
-        moment(one.t0),
-        moment(ends),
-        ends is not None and now >= ends,
-        whole_or_cut(level) if level is not None else "",
-        cut(protocol.n / level * 100, 2) if level is not None else "",
-        protocol.title,
-        counted.instrument.name if counted is not None else "",
-        UNITS.get(protocol.family, "per cm³"),
-        exercises,
-        protocol.cues(),
-        tuple(each.name for each in protocol.measurements()),
-        visit.rules.book.text("coaching.numbers") == "aloud",
-        sensing_view(visit, one, now),
+        run_id=one.started.run_id,
+        try_no=one.no,
+        source=one.started.source,
+        t0=moment(one.t0),
+        ends_at=moment(ends),
+        is_over=ends is not None and now >= ends,
+        level=whole_or_cut(level) if level is not None else "",
+        budget_percent=cut(protocol.n / level * 100, 2) if level is not None else "",
+        protocol_title=protocol.title,
+        instrument_name=counted.instrument.name if counted is not None else "",
+        unit=UNITS.get(protocol.family, "per cm³"),
+        exercises=exercises,
+        cues=protocol.cues(),
+        values=tuple(each.name for each in protocol.measurements()),
+        says_numbers=visit.rules.book.text("coaching.numbers") == "aloud",
+        sensing=sensing_view(visit, one, now),
     )

@@ -65,21 +65,24 @@ def wearer_view(picture: Picture) -> WearerView:
     if run is None:
         return _view(picture, "wait", WAITING.get(picture.step, "Wait for your tester."))
     sensing = run.sensing
-    exercises = tuple(WearerExercise(one.id, one.wearer, one.pace, one.start_ms, one.end_ms) for one in run.exercises)
+    exercises = tuple(
+        WearerExercise(id=one.id, words=one.wearer, pace=one.pace, start_ms=one.start_ms, end_ms=one.end_ms)
+        for one in run.exercises
+    )
     return WearerView(
-        picture.seq,
-        picture.at,
-        "run",
-        exercises[0].words if exercises else "",
-        sensing.wearer if sensing is not None else "",
-        run.run_id if sensing is not None else "",
-        run.t0,
-        picture.speed,
-        exercises,
-        run.cues,
-        sensing.reading if sensing is not None else "",
-        sensing.eyes_shut if sensing is not None else False,
-        picture.is_practice,
+        seq=picture.seq,
+        at=picture.at,
+        phase="run",
+        words=exercises[0].words if exercises else "",
+        button=sensing.wearer if sensing is not None else "",
+        about=run.run_id if sensing is not None else "",
+        t0=run.t0,
+        speed=picture.speed,
+        exercises=exercises,
+        cues=run.cues,
+        reading=sensing.reading if sensing is not None else "",
+        eyes_shut=sensing.eyes_shut if sensing is not None else False,
+        is_practice=picture.is_practice,
     )
 
 
@@ -87,17 +90,17 @@ def _view(
     picture: Picture, phase: str, words: str, button: str = "", about: str = "", eyes_shut: bool = False
 ) -> WearerView:
     return WearerView(
-        picture.seq,
-        picture.at,
-        phase,
-        words,
-        button,
-        about,
-        None,
-        picture.speed,
-        (),
-        (),
-        "",
-        eyes_shut,
-        picture.is_practice,
+        seq=picture.seq,
+        at=picture.at,
+        phase=phase,
+        words=words,
+        button=button,
+        about=about,
+        t0=None,
+        speed=picture.speed,
+        exercises=(),
+        cues=(),
+        reading="",
+        eyes_shut=eyes_shut,
+        is_practice=picture.is_practice,
     )

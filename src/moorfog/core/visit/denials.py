@@ -5,8 +5,8 @@ from __future__ import annotations
 from datetime import timedelta
 
 from moorfog.core.kernel.replacing import replace
-from moorfog.core.measuring.ambient import Reason
 from moorfog.core.rules.book import Item
+from moorfog.core.rules.reason import Reason
 from moorfog.core.visit.state import Answer, Denial, Try, Visit
 from moorfog.core.visit.tries import worsen
 
@@ -67,9 +67,10 @@ def _deny(visit: Visit, item: Item, one: Try, answer: Answer) -> Try:
 def denial_reason(visit: Visit, item: Item) -> Reason:
     """Return the words for a question that was answered "not fine" once the run had begun."""
     return Reason(
-        item.id,
-        f"{item.title} Not fine, said after the run had begun.",
-        item.source,
-        "stop" if item.refuses or item.gravity == "stop" else "put_right",
-        item.remedy,
+        code=item.id,
+        sentence=f"{item.title} Not fine, said after the run had begun.",
+        rule=item.source,
+        gravity="stop" if item.refuses or item.gravity == "stop" else "put_right",
+        remedy=item.remedy,
+        keys=item.keys,
     )

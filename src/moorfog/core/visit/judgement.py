@@ -10,8 +10,8 @@ from typing import Literal, NamedTuple
 from moorfog.core.advice.methods import method_stands
 from moorfog.core.advice.protection import protection, suffices
 from moorfog.core.events.facts import Clearance, Facepiece
-from moorfog.core.measuring.ambient import Reason
 from moorfog.core.rules.book import Book, Gravity, Item
+from moorfog.core.rules.reason import Reason
 from moorfog.core.rules.validity import valid_until
 from moorfog.core.visit.denials import denial_reason
 from moorfog.core.visit.screens import AWAITED, screen_reasons
@@ -58,13 +58,14 @@ class Standing(NamedTuple):
 
 @dataclass(frozen=True)
 class Block:
-    """One thing between this person and a pass, in words."""
+    """One thing between this person and a pass, in words; ``keys``: the values of the rule book it rests on."""
 
     code: str
     sentence: str
     detail: str
     gravity: Gravity | Literal["unanswered", "waiting"]
     until: datetime | None = None
+    keys: tuple[str, ...] = ()
 
 
 def _waited_until(visit: Visit, item: Item) -> datetime | None:
@@ -180,7 +181,16 @@ def run_blocks(visit: Visit, now: datetime) -> list[Block]:
     ready = visit.wear_ready_at()
     if visit.worn_since is not None and ready is not None and now < ready:
         worn = f"Worn less than {visit.rules.book.minutes('wear.minimum')} minutes"
-        out.append(Block("wear", worn, "the clock runs", "waiting", ready))
+        out.append(
+            Block(
+                code="wear",
+                sentence=worn,
+                detail="the clock runs",
+                gravity="waiting",
+                until=ready,
+                keys=("wear.minimum",),
+            )
+        )
     out += _piece_blocks(visit)
     words = {one.id: one for one in visit.rules.procedure.loop}
     for loop in visit.loops:
@@ -209,6 +219,11 @@ def _visit_blocks(visit: Visit) -> list[Block]:
     return out
 
 
+MEDICAL = ("medical.required", "medical.kept_at")
+TRAINING = ("training.required", "training.interval", "training.kept_at")
+"""What the book says of the person's file."""
+
+
 def file_blocks(visit: Visit) -> list[Block]:
     """Return what the person's file rules out: clearance and training; medical detail is never known here.
 
@@ -221,14 +236,14 @@ def file_blocks(visit: Visit) -> list[Block]:
         if is_file_missing(book, "medical"):
             sentence = "No clearance on file, and this rule book asks for one before any fit test"
             remedy = "put it on file; or the site states in writing where it keeps it"
-            out.append(Block("no_clearance", sentence, remedy, "stop"))
+            out.append(Block("no_clearance", sentence, remedy, "stop", keys=MEDICAL))
     else:
-        out += [Block(*why, "stop") for why in clearance_against(clearance, day, piece)]
+        out += [Block(*why, "stop", keys=("medical.required",)) for why in clearance_against(clearance, day, piece)]
     trained = trained_until(book, file.trained_on if file is not None else "", day)
     if trained == "" and is_file_missing(book, "training"):
         sentence = "No training on file that still counts, and this rule book asks for it"
         remedy = "train now and put it on file; or the site states in writing where it keeps it"
-        out.append(Block("no_training", sentence, remedy, "put_right"))
+        out.append(Block("no_training", sentence, remedy, "put_right", keys=TRAINING))
     return out
 
 
@@ -271,7 +286,15 @@ def work_blocks(visit: Visit) -> list[Block]:
     verdict = suffices(task, visit.rules.book, piece)
     if verdict.suffices == "yes":
         return []
-    return [Block("protection", f"Not enough for {task.name}: {verdict.why}", "choose one that suffices", "stop")]
+    return [
+        Block(
+            "protection",
+            f"Not enough for {task.name}: {verdict.why}",
+            "choose one that suffices",
+            "stop",
+            keys=(piece.traits.apf,),
+        )
+    ]
 
 
 SPECTACLES = "spectacles"
@@ -285,23 +308,47 @@ def _piece_blocks(visit: Visit) -> list[Block]:
     out: list[Block] = []
     if visit.rules.book.ratio(piece.level_key) is None:
         sentence = f"{visit.rules.book.title} states no pass level for this kind here"
-        out.append(Block("level_blank", sentence, "enter it under Rule books, from your own copy", "stop"))
+        out.append(
+            Block(
+                "level_blank",
+                sentence,
+                "enter it under Rule books, from your own copy",
+                "stop",
+                keys=(piece.level_key,),
+            )
+        )
     if piece.level_key == "level.full" and SPECTACLES in piece.ppe:
         sentence = "Spectacle bars under the seal of a full facepiece"
         out.append(Block("temple_bars", sentence, "an insert or contact lenses; choose it again without", "stop"))
     if visit.current_try is None and seal_fails(visit) >= seals_allowed(visit):
-        out.append(Block("seal_limit", f"The seal check leaked {seal_fails(visit)} times", "another facepiece", "stop"))
+        out.append(
+            Block(
+                "seal_limit",
+                f"The seal check leaked {seal_fails(visit)} times",
+                "another facepiece",
+                "stop",
+                keys=("seal_check.repeats",),
+            )
+        )
     limit = visit.rules.book.number("tries.per_facepiece")
     made = visit.tries_with(piece)
     if made >= limit and visit.current_try is None:
-        out.append(Block("tries", f"{made} tries on this facepiece", "choose another facepiece or size", "stop"))
+        out.append(
+            Block(
+                "tries",
+                f"{made} tries on this facepiece",
+                "choose another facepiece or size",
+                "stop",
+                keys=("tries.per_facepiece",),
+            )
+        )
     return out
 
 
 def _block(visit: Visit, one: Standing) -> Block:
     item = one.item
     if item.act and one.status == "waiting":
-        return Block(item.id, item.title, "the clock runs", "waiting", one.until)
+        return Block(code=item.id, sentence=item.title, detail="the clock runs", gravity="waiting", until=one.until)
     if item.act:
         if item.act == "choose_method" and method_against(visit):
             return Block(item.id, f"Not by this method: {method_against(visit)}", "choose another", "put_right")
@@ -320,7 +367,7 @@ def _block(visit: Visit, one: Standing) -> Block:
             )
         return Block(item.id, ACT_WORDS[item.act], "", "unanswered")
     if one.status == "waiting" and one.until is not None and not item.after_wear:
-        return Block(item.id, item.title, "the clock runs", "waiting", one.until)
+        return Block(code=item.id, sentence=item.title, detail="the clock runs", gravity="waiting", until=one.until)
     if one.status == "not_fine":
         return Block(item.id, item.title, item.remedy, item.gravity)
     return Block(item.id, item.title, "not asked yet" if item.mode == "ask" else "not looked at yet", "unanswered")
@@ -367,17 +414,19 @@ def waits_for_screens(visit: Visit) -> bool:
 def outcome(visit: Visit, one: Try) -> tuple[Outcome, tuple[Reason, ...]]:
     """Return the outcome of a try with its reasons. Anything unknown leaves it unfinished, never passed."""
     if one.voided:
-        return "void", (Reason("voided", one.voided, "", "put_right", "Repeat the run."),)
+        return "void", (
+            Reason(code="voided", sentence=one.voided, rule="", gravity="put_right", remedy="Repeat the run."),
+        )
     if one.final is not None:
         return one.final
     if one.against:
         return "void", (
             Reason(
-                "started_against_gates",
-                "Started while something stood against it: " + ", ".join(one.against) + ".",
-                "gates come before the run",
-                "stop",
-                "Settle it, then run again.",
+                code="started_against_gates",
+                sentence="Started while something stood against it: " + ", ".join(one.against) + ".",
+                rule="gates come before the run",
+                gravity="stop",
+                remedy="Settle it, then run again.",
             ),
         )
     numbers, denials = one.numbers, _denials(visit, one)
@@ -401,7 +450,15 @@ def outcome(visit: Visit, one: Try) -> tuple[Outcome, tuple[Reason, ...]]:
     if numbers.state not in ("reached", "held") or one.stopped or one.distress:
         why = "Stopped in distress." if one.distress else "Stopped before the end."
         remedy = "Nothing more today: the clinician decides." if visit.distress else "Start a new try."
-        return "unfinished", (Reason("stopped", why, "no verdict without all exercises", "put_right", remedy),)
+        return "unfinished", (
+            Reason(
+                code="stopped",
+                sentence=why,
+                rule="no verdict without all exercises",
+                gravity="put_right",
+                remedy=remedy,
+            ),
+        )
     return _after_numbers(visit, one)
 
 
@@ -409,6 +466,10 @@ def _denials(visit: Visit, one: Try) -> tuple[tuple[Item, Reason], ...]:
     """Return what was answered "not fine" from the start of the run on, with the words for it."""
     found = ((each, visit.rules.procedure.find(each.question)) for each in one.denials)
     return tuple((item, denial_reason(visit, item)) for _, item in found if item is not None)
+
+
+PROVED = ("proof.rise", "proof.within", "proof.still", "proof.mean")
+"""What a proof of a held verdict rests on."""
 
 
 def _after_numbers(visit: Visit, one: Try) -> tuple[Outcome, tuple[Reason, ...]]:
@@ -419,26 +480,33 @@ def _after_numbers(visit: Visit, one: Try) -> tuple[Outcome, tuple[Reason, ...]]
         if not one.proof and one.sensed is not None:
             return "void", (
                 Reason(
-                    "not_sensed",
-                    one.proof_reason
+                    code="not_sensed",
+                    sentence=one.proof_reason
                     or "The proof failed: the agent was there and was not sensed: the run shows nothing.",
-                    "seal break or second whiff after a run without detection",
-                    "put_right",
-                    "Screen again before the next try, or test by another method.",
+                    rule="seal break or second whiff after a run without detection",
+                    gravity="put_right",
+                    remedy="Screen again before the next try, or test by another method.",
+                    keys=("proof.within",),
                 ),
             )
         if not one.proof:
             return "void", (
                 Reason(
-                    "blocked_line",
-                    one.proof_reason or "Seal broken on purpose and the number did not rise: the line is blocked.",
-                    "held verdict, common practice",
-                    "put_right",
-                    "Clear the line, then repeat.",
+                    code="blocked_line",
+                    sentence=one.proof_reason
+                    or "Seal broken on purpose and the number did not rise: the line is blocked.",
+                    rule="held verdict, common practice",
+                    gravity="put_right",
+                    remedy="Clear the line, then repeat.",
+                    keys=("proof.rise", "proof.within"),
                 ),
             )
         proved = f"Held, then proved by breaking the seal on purpose: {one.proof_reason}."
-        shown = (Reason("proved", proved, "held verdict, common practice", "note"),) if one.proof_reason else ()
+        shown = (
+            (Reason("proved", proved, "held verdict, common practice", "note", keys=PROVED),)
+            if one.proof_reason
+            else ()
+        )
         notes = (*(note for note in notes if note.code != "near_zero"), *shown)
     if visit.attempt != one.attempt:
         return "unfinished", (
@@ -458,15 +526,20 @@ def _after_numbers(visit: Visit, one: Try) -> tuple[Outcome, tuple[Reason, ...]]
         sentence = f"{item.title} Not fine." if here.status == "not_fine" else f"{item.title} Not asked yet."
         open_ones.append(
             Reason(
-                item.id,
-                sentence,
-                item.source,
-                "stop" if here.status == "not_fine" and item.gravity == "stop" else "put_right",
-                item.remedy,
+                code=item.id,
+                sentence=sentence,
+                rule=item.source,
+                gravity="stop" if here.status == "not_fine" and item.gravity == "stop" else "put_right",
+                remedy=item.remedy,
+                keys=item.keys,
             )
         )
     for block in _visit_blocks(visit):
-        open_ones.append(Reason(block.code, block.sentence, "", "stop", block.detail))
+        open_ones.append(
+            Reason(
+                code=block.code, sentence=block.sentence, rule="", gravity="stop", remedy=block.detail, keys=block.keys
+            )
+        )
     if open_ones:
         return "unfinished", tuple(open_ones) + notes
     return "pass", notes

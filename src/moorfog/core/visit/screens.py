@@ -7,7 +7,7 @@ from typing import Literal
 
 from moorfog.core.events import payloads as ev
 from moorfog.core.kernel.replacing import replace
-from moorfog.core.measuring.ambient import Reason
+from moorfog.core.rules.reason import Reason
 from moorfog.core.visit.state import ScreenPart, Try, Visit
 from moorfog.core.visit.tries import find_try, put_try
 
@@ -51,22 +51,24 @@ def screen_reasons(visit: Visit, one: Try) -> tuple[Reason, ...]:
     minutes = visit.rules.book.minutes(WAIT)
     gone = tuple(
         Reason(
-            "screen_lost",
-            f"Not heard of within {minutes} minutes: {WORDS[each.role]}. What was pressed on it is not known.",
-            WAIT,
-            "stop",
-            "Run again.",
+            code="screen_lost",
+            sentence=f"Not heard of within {minutes} minutes: {WORDS[each.role]}. What was pressed on it is not known.",
+            rule=WAIT,
+            gravity="stop",
+            remedy="Run again.",
+            keys=(WAIT,),
         )
         for each in one.screens
         if each.state == "lost"
     )
     awaited = tuple(
         Reason(
-            AWAITED,
-            f"Not heard of since the run: {WORDS[each.role]}. It may hold what was pressed on it.",
-            WAIT,
-            "put_right",
-            f"Wake it, bring it back to the network; after {minutes} minutes the run does not count.",
+            code=AWAITED,
+            sentence=f"Not heard of since the run: {WORDS[each.role]}. It may hold what was pressed on it.",
+            rule=WAIT,
+            gravity="put_right",
+            remedy=f"Wake it, bring it back to the network; after {minutes} minutes the run does not count.",
+            keys=(WAIT,),
         )
         for each in one.screens
         if each.state == "awaited"

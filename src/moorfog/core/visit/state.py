@@ -24,9 +24,10 @@ from moorfog.core.events.payloads import (
 )
 from moorfog.core.kernel.canonical import digest
 from moorfog.core.kernel.same import Same
-from moorfog.core.measuring.ambient import Reason, RunNumbers
+from moorfog.core.measuring.ambient import RunNumbers
 from moorfog.core.rules.book import FACTS, Item, Rules, SealRule, When
 from moorfog.core.rules.protocols import Protocol
+from moorfog.core.rules.reason import Reason
 
 FOLD_VERSION = 6
 """Raised whenever the same log would fold to another result; see docs/fold-changes.md."""

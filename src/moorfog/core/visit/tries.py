@@ -7,7 +7,7 @@ from datetime import datetime
 
 from moorfog.core.events.payloads import Event, Facepiece, QualitativeStarted, RunStarted
 from moorfog.core.kernel.replacing import replace
-from moorfog.core.measuring.ambient import Reason
+from moorfog.core.rules.reason import Reason
 from moorfog.core.visit.state import Outcome, SealResult, Try, Visit
 
 
@@ -33,20 +33,20 @@ def begin_try(
 ) -> Visit:
     """Return the visit with a new try, frozen with what it is judged by and what stood against it."""
     one = Try(
-        len(visit.tries) + 1,
-        visit.attempt,
-        event.seq,
-        payload,
-        event.occurred_at,
-        t0,
-        facepiece,
-        visit.donning,
-        visit.adjustment,
-        visit.chosen_seq,
-        visit.parts,
-        tuple(dict.fromkeys(against)),
-        visit.worn_since,
-        max((seal.at for seal in visit.seals if _is_of_now(visit, seal)), default=None),
+        no=len(visit.tries) + 1,
+        attempt=visit.attempt,
+        seq=event.seq,
+        started=payload,
+        started_at=event.occurred_at,
+        t0=t0,
+        facepiece=facepiece,
+        donning=visit.donning,
+        adjustment=visit.adjustment,
+        chosen_seq=visit.chosen_seq,
+        parts=visit.parts,
+        against=tuple(dict.fromkeys(against)),
+        worn_since=visit.worn_since,
+        sealed_at=max((seal.at for seal in visit.seals if _is_of_now(visit, seal)), default=None),
     )
     return replace(visit, tries=(*visit.tries, one))
 
@@ -112,11 +112,11 @@ def spoil(visit: Visit, one: Try, at: datetime, code: str, sentence: str) -> Vis
     """Void a try, running or over, because the seal or the kit was changed at ``at``: from the start of its run on
     nothing is."""
     why = Reason(
-        code,
-        sentence,
-        "protocol: nothing is changed from start to end",
-        "put_right",
-        "A new try from the first exercise.",
+        code=code,
+        sentence=sentence,
+        rule="protocol: nothing is changed from start to end",
+        gravity="put_right",
+        remedy="A new try from the first exercise.",
     )
     changed = replace(one, broken=(*one.broken, why), ended_at=one.ended_at or at)
     return put_try(visit, worsen(changed, "void", why))

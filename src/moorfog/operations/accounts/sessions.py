@@ -94,7 +94,11 @@ def load_actor(db: Session, account: Account, password_at: datetime | None = Non
     """Return the actor for an account."""
     grants = db.scalars(select(Grant).where(Grant.account_id == account.id).order_by(Grant.id))
     return Actor(
-        account.id, account.name, account.login, tuple((one.role, one.employer_id) for one in grants), password_at
+        id=account.id,
+        name=account.name,
+        login=account.login,
+        grants=tuple((one.role, one.employer_id) for one in grants),
+        password_at=password_at,
     )
 
 

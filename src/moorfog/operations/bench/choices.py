@@ -8,15 +8,16 @@ from fractions import Fraction
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from moorfog.core.advice.faces import Cell, panel_cell
 from moorfog.core.advice.methods import METHODS, WORDS, Kit, Method, Wearer, advise
 from moorfog.core.advice.protection import protection, suffices
-from moorfog.core.advice.sizing import SizeAdvice, SizeRange, panel_cell, size_advice
+from moorfog.core.advice.sizing import SizeAdvice, SizeRange, size_advice
 from moorfog.core.events.payloads import Facepiece, Task, WorkFilter
 from moorfog.core.kernel.arithmetic import parse_decimal
 from moorfog.core.transitions.next_steps import suggested
 from moorfog.core.visit.judgement import outcome
 from moorfog.core.visit.state import Visit
-from moorfog.data import facepiece_kinds, shipped_protocols
+from moorfog.data import face_rules, facepiece_kinds, shipped_protocols
 from moorfog.operations.accounts.sessions import READERS, Actor
 from moorfog.operations.bench.visits import find_head
 from moorfog.operations.kit.facepieces import FacepieceOption, offered
@@ -118,6 +119,7 @@ class Advice:
     length: str | None
     width: str | None
     cell: int | None
+    panel: tuple[Cell, ...]
     same_again: SameAgain | None
     methods: tuple[MethodView, ...]
     cautions: tuple[str, ...]
@@ -136,16 +138,17 @@ def advice_for(db: Session, clock: Clock, actor: Actor, visit_id: str) -> Advice
     length, width = chooser.length, chooser.width
     options = offered(db)
     return Advice(
-        tasks,
-        usual,
-        f"{float(length):.1f}" if length is not None else None,
-        f"{float(width):.1f}" if width is not None else None,
-        panel_cell(length, width) if length is not None and width is not None else None,
-        _same_again(db, head, visit, options),
-        _methods_now(visit, chooser.kit),
-        next((one.cautions for one in visit.rules.protocols if one.method == "smoke"), ()),
-        tuple(NoTestView(one.name, one.why, one.instead) for one in visit.rules.procedure.no_test),
-        _next(chooser, options),
+        tasks=tasks,
+        usual_task=usual,
+        length=f"{float(length):.1f}" if length is not None else None,
+        width=f"{float(width):.1f}" if width is not None else None,
+        panel=face_rules().panel.cell,
+        cell=panel_cell(face_rules(), length, width) if length is not None and width is not None else None,
+        same_again=_same_again(db, head, visit, options),
+        methods=_methods_now(visit, chooser.kit),
+        cautions=next((one.cautions for one in visit.rules.protocols if one.method == "smoke"), ()),
+        no_tests=tuple(NoTestView(one.name, one.why, one.instead) for one in visit.rules.procedure.no_test),
+        next=_next(chooser, options),
     )
 
 
@@ -178,7 +181,15 @@ def _methods_now(visit: Visit, kit: Kit) -> tuple[MethodView, ...]:
 def _method_views(piece: Facepiece, visit: Visit, required: Fraction | None, kit: Kit) -> tuple[MethodView, ...]:
     out = frozenset(one for one in METHODS if one in visit.out)
     return tuple(
-        MethodView(one.method, WORDS[one.method], one.verdict, one.is_best, one.reasons, one.limits, one.mode)
+        MethodView(
+            method=one.method,
+            words=WORDS[one.method],
+            verdict=one.verdict,
+            is_best=one.is_best,
+            reasons=one.reasons,
+            limits=one.limits,
+            mode=one.mode,
+        )
         for one in advise(piece, visit.rules, required, kit, Wearer(out))
     )
 
@@ -259,24 +270,24 @@ def _tried(db: Session, visit: Visit) -> dict[tuple[str, str, str], str]:
 def piece_of(option: FacepieceOption, size: str, suspension: str, clip: str, filter_class: str) -> Facepiece:
     """Return an option as it would be on the face, with no gear worn beside it."""
     return Facepiece(
-        option.model_id,
-        option.version_id,
-        option.maker,
-        option.model,
-        option.kind,
-        size,
-        option.valve,
-        option.filter_kind,  # type: ignore[arg-type]
-        filter_class,
-        "front",
-        suspension,
-        clip,
-        "through",
-        option.test_filters,
-        False,
-        (),
-        facepiece_kinds()[option.kind],
-        tuple(WorkFilter(one.form, one.filter_class, one.cartridges) for one in option.work_filters),
+        model_id=option.model_id,
+        version_id=option.version_id,
+        maker=option.maker,
+        model=option.model,
+        kind=option.kind,
+        size=size,
+        valve=option.valve,
+        filter_kind=option.filter_kind,  # type: ignore[arg-type]
+        filter_class=filter_class,
+        cover="front",
+        suspension=suspension,
+        clip=clip,
+        probe="through",
+        test_filters=option.test_filters,
+        is_own=False,
+        ppe=(),
+        traits=facepiece_kinds()[option.kind],
+        work=tuple(WorkFilter(one.form, one.filter_class, one.cartridges) for one in option.work_filters),
     )
 
 
@@ -331,11 +342,11 @@ class Chooser:
         size = self.size(option)
         piece = piece_of(option, option.sizes[0].name, *_setup(option))
         return Choice(
-            option,
-            suffices,
-            why,
-            SizeAdviceView(**vars(size)),
-            _method_views(piece, self.visit, required, self.kit),
+            option=option,
+            suffices=suffices,
+            why=why,
+            size=SizeAdviceView(**vars(size)),
+            methods=_method_views(piece, self.visit, required, self.kit),
         )
 
 
@@ -382,13 +393,13 @@ def _same_again(db: Session, head: VisitHead, visit: Visit, options: tuple[Facep
     if visit.ruled_out(made):
         return None
     return SameAgain(
-        option.version_id,
-        f"{made.maker} {made.model} {made.size}",
-        made.size,
-        made.suspension,
-        made.clip,
-        made.filter_class,
-        made.ppe,
-        made.is_own,
-        row.valid_from.isoformat(),
+        version_id=option.version_id,
+        label=f"{made.maker} {made.model} {made.size}",
+        size=made.size,
+        suspension=made.suspension,
+        clip=made.clip,
+        filter_class=made.filter_class,
+        ppe=made.ppe,
+        is_own=made.is_own,
+        passed_on=row.valid_from.isoformat(),
     )

@@ -105,7 +105,9 @@ def measured(visit: Visit, run_id: str, stream_id: str, readings: list[Reading],
     """Return the entry of a proof: which readings there are, their digest, from what to what the inside rose."""
     one = find_try(visit, run_id)
     stream = stream_of(visit, one) if one is not None and is_read_by_link(one) else None
-    bound = ev.ProofMeasured(run_id, stream_id, end, len(readings), seal_digest(readings))
+    bound = ev.ProofMeasured(
+        run_id=run_id, stream_id=stream_id, end=end, count=len(readings), sha256=seal_digest(readings)
+    )
     if stream is None:
         return bound
     followed(stream, readings)

@@ -31,6 +31,7 @@ from moorfog.operations.bench.visits import append
 from moorfog.operations.errors import Conflict, DomainError, NotFound
 from moorfog.operations.kit.instruments import find_instrument, instrument_facts
 from moorfog.operations.kit.links import Linked
+from moorfog.operations.kit.plan import RunPlan
 from moorfog.store.base import Clock, new_id
 from moorfog.store.log import load_visit, lock_head
 from moorfog.store.models import InstrumentRow, Lease, Person, VisitHead
@@ -62,14 +63,14 @@ def start_run(
     row = find_instrument(db, Scope(frozenset({head.employer_id})), body.instrument_id)
     mode = mode_of(protocol, piece, visit.rules.book)
     started = ev.RunStarted(
-        body.run_id,
-        body.source,
-        protocol.family,  # type: ignore[arg-type]  # none of the qualitative ones is offered
-        protocol.id,
-        mode,
-        exact_text(level),
-        protocol.count_in_s * 1000,
-        instrument_facts(db, row, occurred_at, mode),
+        run_id=body.run_id,
+        source=body.source,
+        method=protocol.family,  # type: ignore[arg-type]  # none of the qualitative ones is offered
+        protocol_id=protocol.id,
+        mode=mode,
+        level=exact_text(level),
+        count_in_ms=protocol.count_in_s * 1000,
+        instrument=instrument_facts(db, row, occurred_at, mode),
     )
     if body.fault and not (visit.is_practice and row.is_simulated and body.fault in PRACTICE):
         raise DomainError("fault", f"Only practice on a simulated instrument is set to: {', '.join(PRACTICE)}.")
@@ -97,7 +98,7 @@ def _take_lease(
 ) -> None:
     t0 = occurred_at + timedelta(milliseconds=started.count_in_ms)
     ends = visit.after(t0, protocol.total_s)
-    plan: dict[str, Any] = {
+    plan: RunPlan = {
         "run_id": started.run_id,
         "t0": instant(t0),
         "speed": visit.speed,
@@ -175,16 +176,16 @@ def closed_with(
     """Return the entry that seals a run: which readings there are, their digest, what they come to."""
     found = reduce_run(protocol, book, readings, end, instrument)
     return ev.RunClosed(
-        run_id,
-        end,
-        0,
-        max(len(readings) - 1, 0),
-        len(readings),
-        seal_digest(readings),
-        found.windows,
-        found.deviations,
-        found.signals,
-        found.holds,
+        run_id=run_id,
+        end=end,
+        first=0,
+        last=max(len(readings) - 1, 0),
+        count=len(readings),
+        sha256=seal_digest(readings),
+        windows=found.windows,
+        deviations=found.deviations,
+        signals=found.signals,
+        holds=found.holds,
     )
 
 

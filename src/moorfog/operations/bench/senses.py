@@ -48,13 +48,13 @@ def screening_facts(
     scope = Scope(frozenset({head.employer_id}))
     by_jars = protocol.screening is not None and protocol.screening.by == "jars"
     return ev.ScreeningStarted(
-        body.screening_id,
-        protocol.method,  # type: ignore[arg-type]
-        protocol.id,
-        nebuliser_by_value(db, scope, body.nebuliser_id, at) if body.nebuliser_id else None,
-        lots_by_value(db, scope, body.lot_ids),
-        day_at_site(visit, at),
-        secrets.choice(("left", "right")) if by_jars else "",
+        screening_id=body.screening_id,
+        agent=protocol.method,  # type: ignore[arg-type]
+        protocol_id=protocol.id,
+        nebuliser=nebuliser_by_value(db, scope, body.nebuliser_id, at) if body.nebuliser_id else None,
+        lots=lots_by_value(db, scope, body.lot_ids),
+        used_on=day_at_site(visit, at),
+        odour_jar=secrets.choice(("left", "right")) if by_jars else "",
     )
 
 
@@ -65,14 +65,14 @@ def qualitative_facts(
     protocol = _protocol(visit)
     scope = Scope(frozenset({head.employer_id}))
     return ev.QualitativeStarted(
-        body.run_id,
-        protocol.method,  # type: ignore[arg-type]
-        protocol.id,
-        visit.screening.threshold if visit.screening is not None else 0,
-        nebuliser_by_value(db, scope, body.nebuliser_id, at) if body.nebuliser_id else None,
-        lots_by_value(db, scope, body.lot_ids),
-        day_at_site(visit, at),
-        body.bends,
+        run_id=body.run_id,
+        agent=protocol.method,  # type: ignore[arg-type]
+        protocol_id=protocol.id,
+        threshold=visit.screening.threshold if visit.screening is not None else 0,
+        nebuliser=nebuliser_by_value(db, scope, body.nebuliser_id, at) if body.nebuliser_id else None,
+        lots=lots_by_value(db, scope, body.lot_ids),
+        used_on=day_at_site(visit, at),
+        bends=body.bends,
     )
 
 

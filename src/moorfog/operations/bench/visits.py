@@ -132,17 +132,17 @@ def open_visit(
     opened_on = (occurred_at or now).astimezone(ZoneInfo(site.zone)).date().isoformat()
     file = file_on(db, person_id, opened_on)
     payload = ev.VisitOpened(
-        person_id,
-        person.employer_id,
-        site.id,
-        site.zone,
-        bench,
-        is_practice,
-        speed,
-        rules.digest,
-        opened_on,
-        file.clearance,
-        file.trained_on,
+        person_id=person_id,
+        employer_id=person.employer_id,
+        site_id=site.id,
+        zone=site.zone,
+        bench=bench,
+        is_practice=is_practice,
+        speed=speed,
+        rules_digest=rules.digest,
+        opened_on=opened_on,
+        clearance=file.clearance,
+        trained_on=file.trained_on,
     )
     event = write_event(db, head, event_id, payload, occurred_at or now, now, actor.id, digest(encode(payload)))
     visit = step(Visit(rules), event)
@@ -380,7 +380,15 @@ def _correction(db: Session, head: VisitHead, visit: Visit, body: Correct, now: 
         PermissionEnd.configuration.in_([piece.configuration for _, piece in moved]),
     )
     has_failed = bool(moved) and db.scalar(failed.limit(1)) is not None
-    return ev.Corrected(body.target, body.reason, body.size, body.person_id, body.void_run, file, has_failed)
+    return ev.Corrected(
+        target=body.target,
+        reason=body.reason,
+        size=body.size,
+        person_id=body.person_id,
+        void_run=body.void_run,
+        file=file,
+        failed_before=has_failed,
+    )
 
 
 def _check_size(db: Session, visit: Visit, body: Correct) -> None:
@@ -412,22 +420,22 @@ def _facepiece(db: Session, choice: ChooseFacepiece) -> ev.Facepiece:
         if given not in had and not (given == "" and not had):
             raise DomainError("not_offered", f"{row.model} has no {word} {given!r}; it has {', '.join(had) or 'none'}.")
     return ev.Facepiece(
-        row.model_id,
-        row.id,
-        row.maker,
-        row.model,
-        row.kind,
-        choice.size,
-        content["valve"],
-        content["filter_kind"],
-        choice.filter_class,
-        content["cover"],
-        choice.suspension,
-        choice.clip,
-        content["probe"],
-        content["test_filters"],
-        choice.is_own,
-        choice.ppe,
-        known,
-        tuple(decode(ev.WorkFilter, one, row.model) for one in content.get("work_filters", ())),
+        model_id=row.model_id,
+        version_id=row.id,
+        maker=row.maker,
+        model=row.model,
+        kind=row.kind,
+        size=choice.size,
+        valve=content["valve"],
+        filter_kind=content["filter_kind"],
+        filter_class=choice.filter_class,
+        cover=content["cover"],
+        suspension=choice.suspension,
+        clip=choice.clip,
+        probe=content["probe"],
+        test_filters=content["test_filters"],
+        is_own=choice.is_own,
+        ppe=choice.ppe,
+        traits=known,
+        work=tuple(decode(ev.WorkFilter, one, row.model) for one in content.get("work_filters", ())),
     )

@@ -118,7 +118,20 @@ def withdraw_approval(db: Session, clock: Clock, actor: Actor, version_id: str, 
         one.withdrawn_at = now
     name = f"{row.maker} {row.model}"
     what = f"{name}: its approval was withdrawn: {reason.strip()}."
-    open_recall(db, Found("approval", row.model_id, name, "approval", what, None, None, now), actor.id)
+    open_recall(
+        db,
+        Found(
+            kit_kind="approval",
+            kit_id=row.model_id,
+            kit_name=name,
+            check_name="approval",
+            what=what,
+            employer_id=None,
+            since=None,
+            until=now,
+        ),
+        actor.id,
+    )
 
 
 def _require_all(actor: Actor) -> None:

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from sqlalchemy.orm import Session
 
 from moorfog.core.events.facts import WorkFilter
+from moorfog.data import facepiece_kinds
 from moorfog.operations.accounts.sessions import READERS, Actor
 from moorfog.operations.errors import NotFound
 from moorfog.operations.kit.catalogue import latest_versions, model_of
@@ -36,6 +37,7 @@ class FacepieceOption:
     model: str
     kind: str
     kind_words: str
+    family: str
     valve: bool
     sizes: tuple[SizeView, ...]
     suspensions: tuple[str, ...]
@@ -107,27 +109,37 @@ def view_facepiece(db: Session, actor: Actor, version_id: str) -> FacepieceOptio
 def _option(row: FacepieceVersion) -> FacepieceOption:
     one = model_of(row)
     return FacepieceOption(
-        row.id,
-        row.model_id,
-        row.maker,
-        row.model,
-        row.kind,
-        kind_words(row.kind),
-        one.valve,
-        tuple(SizeView(s.name, s.length_from, s.length_to, s.width_from, s.width_to) for s in one.sizes),
-        one.suspensions,
-        one.clips,
-        one.filter_classes,
-        one.filter_kind,
-        row.version,
-        one.approval,
-        one.diaphragms,
-        one.accessories,
-        one.donning,
-        one.doffing,
-        one.wash_limit_c,
-        one.reuse,
-        one.adapter,
-        one.test_filters,
-        one.work_filters,
+        version_id=row.id,
+        model_id=row.model_id,
+        maker=row.maker,
+        model=row.model,
+        kind=row.kind,
+        kind_words=kind_words(row.kind),
+        family=facepiece_kinds()[row.kind].family,
+        valve=one.valve,
+        sizes=tuple(
+            SizeView(
+                name=s.name,
+                length_from=s.length_from,
+                length_to=s.length_to,
+                width_from=s.width_from,
+                width_to=s.width_to,
+            )
+            for s in one.sizes
+        ),
+        suspensions=one.suspensions,
+        clips=one.clips,
+        filter_classes=one.filter_classes,
+        filter_kind=one.filter_kind,
+        version=row.version,
+        approval=one.approval,
+        diaphragms=one.diaphragms,
+        accessories=one.accessories,
+        donning=one.donning,
+        doffing=one.doffing,
+        wash_limit_c=one.wash_limit_c,
+        reuse=one.reuse,
+        adapter=one.adapter,
+        test_filters=one.test_filters,
+        work_filters=one.work_filters,
     )

@@ -101,6 +101,7 @@ class Trend:
     title: str
     what: str
     limit: str
+    limits: tuple[float, ...]
     points: tuple[TrendPoint, ...]
 
 
@@ -263,23 +264,26 @@ def instrument_facts(db: Session, row: InstrumentRow, now: datetime, mode: str) 
 
 def _by_value(row: InstrumentRow, today: Day, now: datetime, mode: str) -> Instrument:
     figures, day, kind = row.content, local_day(row, now).isoformat(), kind_of(row)
-    checks = tuple(DailyCheck(one.name, one.value, one.limit, one.passed, day) for one in today.checks.values())
+    checks = tuple(
+        DailyCheck(name=one.name, value=one.value, limit=one.limit, passed=one.passed, checked_on=day)
+        for one in today.checks.values()
+    )
     charged = today.acts.get("alcohol") if kind.charge_h else None
     return Instrument(
-        row.id,
-        row.name,
-        figures.get("serial_number", ""),
-        figures.get("counted_flow", ""),
-        figures.get("resolution", ""),
-        figures.get(f"ambient_minimum_{mode}", "0" if kind.id == "pressure" else ""),
-        figures.get("ambient_maximum", ""),
-        figures.get("calibrated_until", ""),
-        day,
-        checks,
-        kind.id,
-        kind.required,
-        instant(charged) if charged is not None else "",
-        kind.charge_h,
+        id=row.id,
+        name=row.name,
+        serial_number=figures.get("serial_number", ""),
+        counted_flow=figures.get("counted_flow", ""),
+        resolution=figures.get("resolution", ""),
+        ambient_minimum=figures.get(f"ambient_minimum_{mode}", "0" if kind.id == "pressure" else ""),
+        ambient_maximum=figures.get("ambient_maximum", ""),
+        calibrated_until=figures.get("calibrated_until", ""),
+        used_on=day,
+        checks=checks,
+        kind=kind.id,
+        required=kind.required,
+        charged_at=instant(charged) if charged is not None else "",
+        charge_h=kind.charge_h,
     )
 
 
@@ -335,7 +339,16 @@ def _into_the_ledger(db: Session, row: InstrumentRow, rule: CheckRule, failed: I
     since = db.scalar(last)
     held = f"last held {to_the_minute(instant(since))}" if since is not None else "it never held before"
     what = f"{row.name}: {rule.title} failed with {failed.value}; {held}."
-    found = Found("instrument", row.id, row.name, failed.name, what, row.employer_id, since, failed.checked_at)
+    found = Found(
+        kit_kind="instrument",
+        kit_id=row.id,
+        kit_name=row.name,
+        check_name=failed.name,
+        what=what,
+        employer_id=row.employer_id,
+        since=since,
+        until=failed.checked_at,
+    )
     open_recall(db, found, failed.actor)
 
 
@@ -366,7 +379,12 @@ def trend_of(db: Session, clock: Clock, actor: Actor, instrument_id: str, name: 
     )
     found = list(db.scalars(query.order_by(InstrumentCheckRow.checked_at.desc()).limit(TREND_MOST)))
     points = tuple(TrendPoint(instant(one.checked_at), one.value, one.passed) for one in reversed(found))
-    return Trend(rule.title, rule.what, f"{SENSES[rule.sense]} {limit_of(row, rule)}", points)
+    limit = limit_of(row, rule)
+    try:
+        limits = tuple(float(one) for one in limits_of(limit, rule.sense, "limit"))
+    except DataError:
+        limits = ()  # it cannot be read: the check itself says so
+    return Trend(title=rule.title, what=rule.what, limit=f"{SENSES[rule.sense]} {limit}", limits=limits, points=points)
 
 
 def _acts(row: InstrumentRow, acts: Mapping[str, datetime], now: datetime) -> tuple[ActView, ...]:
@@ -376,12 +394,12 @@ def _acts(row: InstrumentRow, acts: Mapping[str, datetime], now: datetime) -> tu
         is_today = done is not None and local_day(row, done) == local_day(row, now)
         out.append(
             ActView(
-                rule.name,
-                rule.title,
-                rule.when,
-                rule.closes_day,
-                instant(done) if done is not None else None,
-                is_today,
+                name=rule.name,
+                title=rule.title,
+                when=rule.when,
+                closes_day=rule.closes_day,
+                done_at=instant(done) if done is not None else None,
+                is_today=is_today,
             )
         )
     return tuple(out)
@@ -413,15 +431,15 @@ def _view(row: InstrumentRow, day: Day, now: datetime) -> CounterView:
         found = latest.get(rule.name)
         checks.append(
             CheckView(
-                rule.name,
-                rule.title,
-                rule.what,
-                rule.steps,
-                limit_of(row, rule),
-                SENSES[rule.sense],
-                found.value if found else None,
-                found.passed if found else None,
-                instant(found.checked_at) if found else None,
+                name=rule.name,
+                title=rule.title,
+                what=rule.what,
+                steps=rule.steps,
+                limit=limit_of(row, rule),
+                limit_word=SENSES[rule.sense],
+                value=found.value if found else None,
+                passed=found.passed if found else None,
+                checked_at=instant(found.checked_at) if found else None,
             )
         )
     facts = _by_value(row, day, now, "ordinary" if kind.id == "counter" else kind.id)
@@ -431,24 +449,24 @@ def _view(row: InstrumentRow, day: Day, now: datetime) -> CounterView:
     linked = row.seen_at is not None and now - row.seen_at < LINK_SILENT
     live = row.live or {}
     return CounterView(
-        row.id,
-        row.name,
-        kind.id,
-        kind.title,
-        kind.unit,
-        figures.get("serial_number", ""),
-        figures.get("counted_flow", ""),
-        figures.get("resolution", ""),
-        figures.get("calibrated_until", ""),
-        row.is_simulated,
-        linked,
-        str(live.get("state", "")) if linked else "no link",
-        str(live["ambient"]) if linked and live.get("ambient") else None,
-        instant(row.seen_at) if row.seen_at else None,
-        instant(until) if until is not None else None,
-        tuple(checks),
-        _acts(row, acts, now),
-        against,
+        id=row.id,
+        name=row.name,
+        kind=kind.id,
+        title=kind.title,
+        unit=kind.unit,
+        serial_number=figures.get("serial_number", ""),
+        counted_flow=figures.get("counted_flow", ""),
+        resolution=figures.get("resolution", ""),
+        calibrated_until=figures.get("calibrated_until", ""),
+        is_simulated=row.is_simulated,
+        is_linked=linked,
+        link_state=str(live.get("state", "")) if linked else "no link",
+        ambient=str(live["ambient"]) if linked and live.get("ambient") else None,
+        seen_at=instant(row.seen_at) if row.seen_at else None,
+        charge_until=instant(until) if until is not None else None,
+        checks=tuple(checks),
+        acts=_acts(row, acts, now),
+        stands_against=against,
     )
 
 

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any
 
 from sqlalchemy import bindparam, select, update
 from sqlalchemy.orm import Session
 
 from moorfog.operations.accounts.sessions import digest_of
 from moorfog.operations.errors import DomainError
+from moorfog.operations.kit.plan import RunPlan
 from moorfog.store.base import Clock
 from moorfog.store.models import InstrumentRow, Lease
 
@@ -42,7 +42,7 @@ def instrument_for_token(db: Session, token: str) -> Linked:
 
 def report_link(
     db: Session, clock: Clock, instrument: Linked, state: str, ambient: str | None, knows: str
-) -> dict[str, Any] | None:
+) -> RunPlan | None:
     """Note what a link says of its instrument; return the plan of the run it holds, if any, with whether to stop.
 
     Of a run whose plan the link ``knows`` already, only its id and whether to stop are said.
@@ -53,7 +53,8 @@ def report_link(
     if held is None:
         return None
     run_id, stop = held
-    plan: dict[str, Any] = {"run_id": run_id}
+    plan: RunPlan = {"run_id": run_id}
     if run_id != knows:
         plan = db.connection().execute(_PLAN, {"instrument": instrument.id, "run": run_id}).scalar_one_or_none() or plan
-    return {**plan, "stop": stop}
+    plan["stop"] = stop
+    return plan

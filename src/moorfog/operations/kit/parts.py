@@ -102,14 +102,14 @@ def part_against(once_only: bool, used: datetime | None, cleaned: datetime | Non
 def _view(row: SamplingPart, deeds: dict[tuple[str, str], datetime]) -> PartView:
     used, cleaned = deeds.get((row.id, "used")), deeds.get((row.id, "cleaned"))
     return PartView(
-        row.id,
-        row.name,
-        row.kind,
-        row.fits,
-        row.once_only,
-        instant(used) if used is not None else None,
-        instant(cleaned) if cleaned is not None else None,
-        part_against(row.once_only, used, cleaned),
+        id=row.id,
+        name=row.name,
+        kind=row.kind,
+        fits=row.fits,
+        once_only=row.once_only,
+        used_at=instant(used) if used is not None else None,
+        cleaned_at=instant(cleaned) if cleaned is not None else None,
+        stands_against=part_against(row.once_only, used, cleaned),
     )
 
 
@@ -150,7 +150,20 @@ def note_deed(db: Session, clock: Clock, actor: Actor, part_id: str, deed: PartD
     if deed == "unsound":
         seen = parse_instant(view.cleaned_at, "cleaned") if view.cleaned_at is not None else None
         words = f"{row.name} ({row.kind}) was found damaged; last inspected {view.cleaned_at or 'never'}."
-        open_recall(db, Found("part", row.id, row.name, "sound", words, row.employer_id, seen, now), actor.id)
+        open_recall(
+            db,
+            Found(
+                kit_kind="part",
+                kit_id=row.id,
+                kit_name=row.name,
+                check_name="sound",
+                what=words,
+                employer_id=row.employer_id,
+                since=seen,
+                until=now,
+            ),
+            actor.id,
+        )
         deed = "away"
     db.add(SamplingPartAct(id=new_id(), part_id=row.id, name=deed, done_at=now, account_id=actor.id))
     db.flush()

@@ -112,6 +112,7 @@ class NebuliserView:
     refill_at: str | None
     checked_at: str | None
     stands_against: tuple[str, ...]
+    needs: tuple[Literal["filling", "spray_check"], ...]
 
 
 def recipes() -> dict[tuple[str, str], tuple[str, Recipe]]:
@@ -135,7 +136,18 @@ def _recipe(agent: str, protocol: str, one: Recipe, wanted: Fraction | None) -> 
     ml = wanted if wanted is not None else Fraction(one.per_ml)
     parts = tuple(f"{_short(part.amount)} {part.unit} {part.what}" for part in scaled(one, ml))
     keeps = f"{one.good_for_h} h" if one.good_for_h else "until the use-by date its maker gives it"
-    return RecipeView(agent, protocol, one.role, one.title, _short(ml), parts, one.how, keeps, one.source, one.standing)
+    return RecipeView(
+        agent=agent,
+        protocol_id=protocol,
+        role=one.role,
+        title=one.title,
+        ml=_short(ml),
+        ingredients=parts,
+        how=one.how,
+        keeps=keeps,
+        source=one.source,
+        standing=one.standing,
+    )
 
 
 def _short(amount: Fraction) -> str:
@@ -185,14 +197,14 @@ def enter_lot(db: Session, clock: Clock, actor: Actor, entry: LotEntry) -> LotVi
 def lot_view(row: LotRow, now: datetime) -> LotView:
     """Return a lot for a screen."""
     return LotView(
-        row.id,
-        row.agent,
-        row.role,
-        row.number,
-        row.made_on.isoformat(),
-        row.use_by.isoformat(),
-        row.made_by,
-        row.use_by < now.date() - timedelta(days=1),
+        id=row.id,
+        agent=row.agent,
+        role=row.role,
+        number=row.number,
+        made_on=row.made_on.isoformat(),
+        use_by=row.use_by.isoformat(),
+        made_by=row.made_by,
+        is_expired=row.use_by < now.date() - timedelta(days=1),
     )
 
 
@@ -283,7 +295,16 @@ def not_spraying(db: Session, row: NebuliserRow, at: datetime) -> Found:
     since = db.scalar(last)
     seen = f"last seen to spray {to_the_minute(instant(since))}" if since is not None else "never seen to"
     what = f"{row.name} was found clogged; {seen}."
-    return Found("nebuliser", row.id, row.name, "spray", what, row.employer_id, since, at)
+    return Found(
+        kit_kind="nebuliser",
+        kit_id=row.id,
+        kit_name=row.name,
+        check_name="spray",
+        what=what,
+        employer_id=row.employer_id,
+        since=since,
+        until=at,
+    )
 
 
 def withdraw_lot(db: Session, clock: Clock, actor: Actor, lot_id: str, reason: str) -> LotRow:
@@ -297,7 +318,20 @@ def withdraw_lot(db: Session, clock: Clock, actor: Actor, lot_id: str, reason: s
     if row.withdrawn_at is None:
         row.withdrawn_at = now
     what = f"Lot {row.number} was withdrawn: {reason.strip()}."
-    open_recall(db, Found("lot", row.id, f"lot {row.number}", "withdrawn", what, row.employer_id, None, now), actor.id)
+    open_recall(
+        db,
+        Found(
+            kit_kind="lot",
+            kit_id=row.id,
+            kit_name=f"lot {row.number}",
+            check_name="withdrawn",
+            what=what,
+            employer_id=row.employer_id,
+            since=None,
+            until=now,
+        ),
+        actor.id,
+    )
     return row
 
 
@@ -323,13 +357,13 @@ def latest_check(db: Session, nebuliser_id: str, at: datetime) -> SprayCheckRow 
 def lot_by_value(row: LotRow) -> Lot:
     """Return a lot as an event carries it."""
     return Lot(
-        row.id,
-        row.agent,  # type: ignore[arg-type]
-        row.role,
-        row.number,
-        row.made_on.isoformat(),
-        row.use_by.isoformat(),
-        row.made_by,
+        id=row.id,
+        agent=row.agent,  # type: ignore[arg-type]
+        role=row.role,
+        number=row.number,
+        made_on=row.made_on.isoformat(),
+        use_by=row.use_by.isoformat(),
+        made_by=row.made_by,
     )
 
 
@@ -351,9 +385,18 @@ def nebuliser_by_value(db: Session, scope: Scope, nebuliser_id: str, at: datetim
     filling, check = latest_filling(db, row.id, at), latest_check(db, row.id, at)
     if filling is None:
         raise DomainError("not_filled", f"{row.name} is not filled. Fill it on the Kit page and check that it sprays.")
-    checked = instant(check.checked_at) if check is not None and check.sprays else ""
-    lot = find_lot(db, scope, filling.lot_id)
-    return Nebuliser(row.id, row.name, row.role, lot_by_value(lot), instant(filling.filled_at), checked)
+    return _by_value(row, find_lot(db, scope, filling.lot_id), filling, check)
+
+
+def _by_value(row: NebuliserRow, lot: LotRow, filling: FillingRow, check: SprayCheckRow | None) -> Nebuliser:
+    return Nebuliser(
+        id=row.id,
+        name=row.name,
+        role=row.role,
+        lot=lot_by_value(lot),
+        filled_at=instant(filling.filled_at),
+        checked_at=instant(check.checked_at) if check is not None and check.sprays else "",
+    )
 
 
 def books_of(db: Session, employer_id: str | None, now: datetime) -> tuple[list[Book], str]:
@@ -376,17 +419,20 @@ def view_nebuliser(db: Session, row: NebuliserRow, now: datetime) -> NebuliserVi
     strictest = min(books, key=lambda book: book.number("nebuliser.refill"))
     minutes = float(strictest.number("nebuliser.refill"))
     refill_at = filling.filled_at + timedelta(minutes=minutes) if filling is not None else None
-    against = []
+    against, needs = [], list[Literal["filling", "spray_check"]]()
     if filling is None or lot is None:
         against.append("not filled")
     else:
-        checked = instant(check.checked_at) if check is not None and check.sprays else ""
-        held = Nebuliser(row.id, row.name, row.role, lot_by_value(lot), instant(filling.filled_at), checked)
+        held = _by_value(row, lot, filling, check)
         codes = nebuliser_against(strictest, row.role, held, now)
         if lot_is_over(held.lot.use_by, day) or lot.withdrawn_at is not None:
             codes.append("lot")
         if check is not None and not check.sprays:
             codes = ["clogged", *(one for one in codes if one != "spray_check")]
+        if "refill" in codes:
+            needs.append("filling")
+        if {"spray_check", "clogged"} & set(codes):
+            needs.append("spray_check")
         words = {
             "nebuliser_role": "holds the wrong solution",
             "refill": "to be rinsed and refilled",
@@ -395,16 +441,17 @@ def view_nebuliser(db: Session, row: NebuliserRow, now: datetime) -> NebuliserVi
         }
         against += [words.get(one, one) for one in codes]
     return NebuliserView(
-        row.id,
-        row.name,
-        row.role,
-        1 if row.role == "threshold" else 2,
-        lot.agent if lot is not None else "",
-        lot_view(lot, now) if lot is not None else None,
-        instant(filling.filled_at) if filling is not None else None,
-        instant(refill_at) if refill_at is not None else None,
-        instant(check.checked_at) if check is not None and check.sprays else None,
-        tuple(against),
+        id=row.id,
+        name=row.name,
+        role=row.role,
+        number=1 if row.role == "threshold" else 2,
+        agent=lot.agent if lot is not None else "",
+        lot=lot_view(lot, now) if lot is not None else None,
+        filled_at=instant(filling.filled_at) if filling is not None else None,
+        refill_at=instant(refill_at) if refill_at is not None else None,
+        checked_at=instant(check.checked_at) if check is not None and check.sprays else None,
+        stands_against=tuple(against),
+        needs=tuple(needs),
     )
 
 

@@ -40,7 +40,16 @@ class PeoplePage:
 
 
 def person_row(person: Person, employer: str, site: str) -> PersonRow:
-    return PersonRow(person.id, person.name, person.number, person.job, person.task, employer, site, person.site_id)
+    return PersonRow(
+        id=person.id,
+        name=person.name,
+        number=person.number,
+        job=person.job,
+        task=person.task,
+        employer=employer,
+        site=site,
+        site_id=person.site_id,
+    )
 
 
 @cache

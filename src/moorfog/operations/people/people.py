@@ -13,12 +13,12 @@ from zoneinfo import ZoneInfo
 from sqlalchemy import ColumnElement, Select, and_, bindparam, insert, select, true
 from sqlalchemy.orm import Session, aliased
 
-from moorfog.core.advice.sizing import change_words, measured, panel_cell
+from moorfog.core.advice.faces import change_words, measured, panel_cell
 from moorfog.core.events.payloads import Clearance, FileRead
 from moorfog.core.kernel.arithmetic import NotANumber, parse_decimal
 from moorfog.core.permission.may_wear import clearance_on, training_on
 from moorfog.core.rules.kinds import clearance_limits
-from moorfog.data import facepiece_kinds
+from moorfog.data import face_rules, facepiece_kinds
 from moorfog.operations.accounts.sessions import Actor
 from moorfog.operations.errors import Conflict, DomainError, NotFound
 from moorfog.operations.sites.sites import find_site
@@ -77,13 +77,15 @@ class MeasureEntry:
 
 @dataclass(frozen=True)
 class MeasureResult:
-    """What the readings come to, in mm, what is odd about them, and the panel cell: a hint, nothing more."""
+    """What the readings come to, in mm, what is odd about them, and the panel cell: a hint, nothing more. Measures in
+    ``third`` need another reading; until then nothing is stored."""
 
     length: str | None
     width: str | None
     lip: str | None
     cell: int | None
     questions: tuple[str, ...]
+    third: tuple[str, ...]
     stored: bool
 
 
@@ -234,7 +236,13 @@ def clearance_of(row: ClearanceRow) -> Clearance:
     """Return a stored clearance by value."""
     until = row.valid_until.isoformat() if row.valid_until else ""
     status: Any = row.status
-    return Clearance(status, tuple(row.limits), row.valid_from.isoformat(), until, row.by_whom)
+    return Clearance(
+        status=status,
+        limits=tuple(row.limits),
+        valid_from=row.valid_from.isoformat(),
+        valid_until=until,
+        by=row.by_whom,
+    )
 
 
 def clearances_of(db: Session, person_id: str) -> tuple[Clearance, ...]:
@@ -269,9 +277,9 @@ def record_measurement(db: Session, clock: Clock, actor: Actor, person_id: str, 
     Raises :class:`DomainError` for a reading that is no number above zero.
     """
     person = find_person(db, actor.require("tester", "administrator"), person_id)
-    values: dict[str, Fraction | None] = {}
+    rules, values = face_rules(), dict[str, Fraction | None]()
     questions: list[str] = []
-    needs_third = False
+    third: list[str] = []
     for name in MEASURES:
         readings = []
         for text in getattr(one, name):
@@ -282,20 +290,27 @@ def record_measurement(db: Session, clock: Clock, actor: Actor, person_id: str, 
             if not 0 < value < 1000:
                 raise DomainError("not_a_length", f"{name}: {text} mm is no measure of a face.")
             readings.append(value)
-        found = measured(name, readings)
-        values[name], needs_third = found.value, needs_third or found.needs_third
+        found = measured(rules, name, readings)
+        values[name] = found.value
+        third += [name] if found.needs_third else []
         if found.question:
             questions.append(f"{name}: {found.question}")
     for name, before in (("length", person.face_length), ("width", person.face_width)):
-        words = change_words(Fraction(before, 10) if before is not None else None, values[name])
+        words = change_words(rules, Fraction(before, 10) if before is not None else None, values[name])
         if words:
             questions.append(f"{name}: {words}")
     length, width = values["length"], values["width"]
-    cell = panel_cell(length, width) if length is not None and width is not None else None
+    cell = panel_cell(rules, length, width) if length is not None and width is not None else None
     result = MeasureResult(
-        _millimetres(length), _millimetres(width), _millimetres(values["lip"]), cell, tuple(questions), not needs_third
+        length=_millimetres(length),
+        width=_millimetres(width),
+        lip=_millimetres(values["lip"]),
+        cell=cell,
+        questions=tuple(questions),
+        third=tuple(third),
+        stored=not third,
     )
-    if needs_third:
+    if third:
         return result
     tenths = {name: round(value * 10) if value is not None else None for name, value in values.items()}
     db.add(

@@ -95,14 +95,14 @@ def _held(row: WearPermission) -> Held:
     piece = decode(Facepiece, facts["piece"], "facts.piece")
     up_to, level = facts.get("up_to"), facts.get("level")
     return Held(
-        row.visit_id,
-        row.no,
-        piece,
-        instant(row.tested_at),
-        row.valid_from.isoformat(),
-        row.valid_until.isoformat(),
-        Fraction(up_to) if up_to else None,
-        Fraction(level) if level else None,
+        visit_id=row.visit_id,
+        no=row.no,
+        piece=piece,
+        tested_at=instant(row.tested_at),
+        valid_from=row.valid_from.isoformat(),
+        valid_until=row.valid_until.isoformat(),
+        up_to=Fraction(up_to) if up_to else None,
+        level=Fraction(level) if level else None,
     )
 
 
@@ -159,19 +159,21 @@ def judge_permissions(db: Session, person: Person, day: str, task: Task | None) 
         found = may_wear(held, facts, task, book, day)
         out.append(
             PermissionRow(
-                held.visit_id,
-                row.model,
-                row.size,
-                row.setup,
-                row.overall,
-                WORDS.get(row.method, row.method),  # type: ignore[call-overload]
-                (*row.limits, *found.limits),
-                held.valid_from,
-                held.valid_until,
-                found.may,
-                found.until,
-                tuple(WhyView(one.code, one.sentence, one.settled_by) for one in found.reasons),
+                visit_id=held.visit_id,
+                model=row.model,
+                size=row.size,
+                setup=row.setup,
+                overall=row.overall,
+                method=WORDS.get(row.method, row.method),  # type: ignore[call-overload]
+                limits=(*row.limits, *found.limits),
+                tested_on=held.valid_from,
+                test_until=held.valid_until,
+                may=found.may,
+                until=found.until,
+                reasons=tuple(WhyView(one.code, one.sentence, one.settled_by) for one in found.reasons),
             )
         )
     out.sort(key=lambda one: (not one.may, one.tested_on))
-    return Permissions(person.id, day, task.id if task else "", task.name if task else "", tuple(out))
+    return Permissions(
+        person_id=person.id, day=day, task_id=task.id if task else "", task=task.name if task else "", rows=tuple(out)
+    )

@@ -158,12 +158,12 @@ def check_roster(db: Session, actor: Actor, file: RosterFile) -> tuple[Preview, 
     if not errors:
         ready, errors = _check_rows(db, site, roster, columns)
     preview = Preview(
-        roster.headings,
-        columns,
-        roster.rows[:SHOWN_ROWS],
-        len(roster.rows),
-        tuple(errors[:SHOWN_ERRORS]),
-        len(errors),
+        headings=roster.headings,
+        columns=columns,
+        sample=roster.rows[:SHOWN_ROWS],
+        rows=len(roster.rows),
+        errors=tuple(errors[:SHOWN_ERRORS]),
+        error_count=len(errors),
     )
     return preview, [] if errors else ready
 

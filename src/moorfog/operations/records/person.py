@@ -78,29 +78,29 @@ def view_person(db: Session, clock: Clock, actor: Actor, person_id: str, page: i
         f"{value / 10:.1f}" if value is not None else None for value in (person.face_length, person.face_width)
     ]
     return PersonView(
-        person_row(person, employer.name if employer else "", site.name if site else ""),
-        millimetres[0],
-        millimetres[1],
-        judge_permissions(db, person, on.isoformat(), usual_task(db, person)),
-        tuple(visit_row(row) for row in visits),
-        tuple(
+        person=person_row(person, employer.name if employer else "", site.name if site else ""),
+        face_length=millimetres[0],
+        face_width=millimetres[1],
+        permissions=judge_permissions(db, person, on.isoformat(), usual_task(db, person)),
+        visits=tuple(visit_row(row) for row in visits),
+        tries=tuple(
             TryRow(
-                one.visit_id,
-                one.no,
-                one.model,
-                one.size,
-                WORDS.get(one.method, one.method),  # type: ignore[call-overload]
-                one.outcome,
-                one.overall,
-                one.level,
-                instant(one.tested_at),
-                one.is_practice,
-                one.is_sealed,
+                visit_id=one.visit_id,
+                no=one.no,
+                model=one.model,
+                size=one.size,
+                method=WORDS.get(one.method, one.method),  # type: ignore[call-overload]
+                outcome=one.outcome,
+                overall=one.overall,
+                level=one.level,
+                tested_at=instant(one.tested_at),
+                is_practice=one.is_practice,
+                is_sealed=one.is_sealed,
             )
             for one in tries
         ),
-        total,
-        person.contact,
-        file.clearance,
-        file.trained_on,
+        visits_total=total,
+        contact=person.contact,
+        clearance=file.clearance,
+        trained_on=file.trained_on,
     )

@@ -146,20 +146,20 @@ def _view(db: Session, row: KitRecall, scope: Scope) -> RecallView:
     )
     tests = within(tests.where(_resting(row), TryResult.is_practice.is_(False)), scope, TryKit.employer_id)
     return RecallView(
-        row.id,
-        row.kit_kind,
-        row.kit_id,
-        row.kit_name,
-        row.check_name,
-        row.what,
-        instant(row.since) if row.since is not None else "",
-        instant(row.until),
-        row.state,
-        db.scalar(tests) or 0,
-        row.settled_by,
-        instant(row.settled_at) if row.settled_at is not None else None,
-        row.reason,
-        row.job_id,
+        id=row.id,
+        kit_kind=row.kit_kind,
+        kit_id=row.kit_id,
+        kit_name=row.kit_name,
+        check_name=row.check_name,
+        what=row.what,
+        since=instant(row.since) if row.since is not None else "",
+        until=instant(row.until),
+        state=row.state,
+        tests=db.scalar(tests) or 0,
+        settled_by=row.settled_by,
+        settled_at=instant(row.settled_at) if row.settled_at is not None else None,
+        reason=row.reason,
+        job_id=row.job_id,
     )
 
 
@@ -298,18 +298,20 @@ def tests_of(db: Session, actor: Actor, recall_id: str, page: int) -> RecallPage
     shown = cut_to_page(db, within(query, scope, TryKit.employer_id), page, TryKit.tested_at, Person.name)
     rows = tuple(
         RecallRow(
-            one.visit_id,
-            person.id,
-            person.name,
-            person.number,
-            employer,
-            one.model,
-            one.size,
-            instant(one.tested_at),
-            one.outcome,
-            bool(has_passed),
+            visit_id=one.visit_id,
+            person_id=person.id,
+            person=person.name,
+            number=person.number,
+            employer=employer,
+            model=one.model,
+            size=one.size,
+            tested_at=instant(one.tested_at),
+            outcome=one.outcome,
+            has_passed_since=bool(has_passed),
         )
         for one, person, employer, has_passed in shown.rows
     )
     began = instant(row.since) if row.since is not None else ""
-    return RecallPage(began, instant(row.until), rows, shown.total, shown.page, shown.pages)
+    return RecallPage(
+        since=began, until=instant(row.until), rows=rows, total=shown.total, page=shown.page, pages=shown.pages
+    )

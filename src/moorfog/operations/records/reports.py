@@ -52,13 +52,13 @@ def issue_report(db: Session, clock: Clock, actor: Actor, visit_id: str, page_si
     )
     tester = db.get(Account, actor_id) if actor_id else None
     names = Names(
-        person.name,
-        person.number,
-        employer.name,
-        site.name,
-        visit.task.name if visit.task else person.task,
-        tester.name if tester else "–",
-        tuple(signed.values()),
+        person=person.name,
+        number=person.number,
+        employer=employer.name,
+        site=site.name,
+        task=visit.task.name if visit.task else person.task,
+        tester=tester.name if tester else "–",
+        signatures=tuple(signed.values()),
     )
     readings = {
         one.started.run_id: load_readings(db, one.started.run_id) for one in visit.tries if one.closed is not None

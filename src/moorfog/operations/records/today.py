@@ -93,26 +93,26 @@ def visit_query() -> Any:
 def visit_row(row: Any) -> VisitRow:
     one, person, number, employer, site = row
     return VisitRow(
-        one.visit_id,
-        one.person_id,
-        person,
-        number,
-        employer,
-        site,
-        one.bench,
-        one.step,
-        one.doing,
-        one.verdict,
-        one.tries,
-        one.facepiece,
-        one.loops_open,
-        one.is_practice,
-        one.is_sealed,
-        one.closed,
-        instant(one.opened_at),
-        instant(one.last_at),
-        instant(one.ready_at) if one.ready_at else None,
-        one.seal_fails,
+        visit_id=one.visit_id,
+        person_id=one.person_id,
+        person=person,
+        number=number,
+        employer=employer,
+        site=site,
+        bench=one.bench,
+        step=one.step,
+        doing=one.doing,
+        verdict=one.verdict,
+        tries=one.tries,
+        facepiece=one.facepiece,
+        loops_open=one.loops_open,
+        is_practice=one.is_practice,
+        is_sealed=one.is_sealed,
+        closed=one.closed,
+        opened_at=instant(one.opened_at),
+        last_at=instant(one.last_at),
+        ready_at=instant(one.ready_at) if one.ready_at else None,
+        seal_fails=one.seal_fails,
     )
 
 
@@ -134,12 +134,12 @@ def today(db: Session, clock: Clock, actor: Actor, pages: TodayPages) -> Today:
     questions = query.where(VisitSummary.under_question.is_(True))
     practice = query.where(VisitSummary.closed == "", VisitSummary.is_practice.is_(True))
     return Today(
-        _visit_page(db, notices, pages.seal_notices, VisitSummary.last_at),
-        _visit_page(db, questions, pages.questions, VisitSummary.last_at),
-        _visit_page(db, mine.where(opened_today), pages.here, VisitSummary.opened_at),
-        _visit_page(db, mine.where(not_(opened_today)), pages.unfinished, VisitSummary.opened_at),
-        _visit_page(db, finished, pages.done, VisitSummary.last_at),
-        _visit_page(db, practice, pages.practice, VisitSummary.opened_at),
+        seal_notices=_visit_page(db, notices, pages.seal_notices, VisitSummary.last_at),
+        questions=_visit_page(db, questions, pages.questions, VisitSummary.last_at),
+        here=_visit_page(db, mine.where(opened_today), pages.here, VisitSummary.opened_at),
+        unfinished=_visit_page(db, mine.where(not_(opened_today)), pages.unfinished, VisitSummary.opened_at),
+        done=_visit_page(db, finished, pages.done, VisitSummary.last_at),
+        practice=_visit_page(db, practice, pages.practice, VisitSummary.opened_at),
     )
 
 

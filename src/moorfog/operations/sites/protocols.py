@@ -92,15 +92,15 @@ def read_text(text: str, country: str = "") -> Protocol:
 
 def _trial(protocol: Protocol, found: Trial, is_stored: bool) -> ProtocolTrial:
     return ProtocolTrial(
-        protocol.id,
-        protocol.title,
-        protocol.method,
-        found.seconds,
-        found.n,
-        found.good,
-        found.bad,
-        found.problems,
-        is_stored,
+        id=protocol.id,
+        title=protocol.title,
+        method=protocol.method,
+        seconds=found.seconds,
+        n=found.n,
+        good=found.good,
+        bad=found.bad,
+        problems=found.problems,
+        is_stored=is_stored,
     )
 
 
@@ -112,7 +112,9 @@ def try_file(db: Session, actor: Actor, site_id: str, text: str) -> ProtocolTria
     found = try_protocol(protocol, book, facepiece_kinds())
     if any(one.id == protocol.id for one in shipped_protocols()):
         problem = f"{protocol.id!r} is the id of a shipped protocol; give it one of your own"
-        found = Trial(found.seconds, found.n, found.good, found.bad, (*found.problems, problem))
+        found = Trial(
+            seconds=found.seconds, n=found.n, good=found.good, bad=found.bad, problems=(*found.problems, problem)
+        )
     return _trial(protocol, found, is_stored=False)
 
 
@@ -165,14 +167,14 @@ def list_protocols(db: Session, actor: Actor, site_id: str) -> tuple[SiteProtoco
     site = find_site(db, actor.require(*READERS), site_id)
     return tuple(
         SiteProtocolView(
-            one.id,
-            one.title,
-            one.method,
-            one.source,
-            one.standing,
-            one.total_s,
-            row.by_name,
-            instant(row.entered_at),
+            id=one.id,
+            title=one.title,
+            method=one.method,
+            source=one.source,
+            standing=one.standing,
+            seconds=one.total_s,
+            by_name=row.by_name,
+            entered_at=instant(row.entered_at),
         )
         for one, row in site_protocols(db, site)
     )

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import Any, ClassVar
+from typing import Any, ClassVar, Literal
 from zoneinfo import ZoneInfo
 
 from sqlalchemy import select, update
@@ -33,6 +33,7 @@ class ValueView:
 
     key: str
     value: str
+    kind: Literal["yes_no", "list", "text"]
     unit: str
     source: str
     standing: str
@@ -54,13 +55,14 @@ class BlankView:
 
 @dataclass(frozen=True)
 class ProtocolView:
-    """A protocol, and whether this book allows it here."""
+    """A protocol, and whether this book allows it here; ``waits`` for the site to confirm it."""
 
     id: str
     title: str
     source: str
     standing: str
     state: str
+    waits: bool
 
 
 @dataclass(frozen=True)
@@ -156,12 +158,12 @@ def _overlays(db: Session, site: Site, book: str) -> list[Overlay]:
     )
     return [
         Overlay(
-            row.key,
-            tuple(row.value) if isinstance(row.value, list) else row.value,
-            row.reason,
-            row.edition,
-            row.entered_at.astimezone(zone).date().isoformat(),
-            row.by_name,
+            key=row.key,
+            value=tuple(row.value) if isinstance(row.value, list) else row.value,
+            reason=row.reason,
+            edition=row.edition,
+            on=row.entered_at.astimezone(zone).date().isoformat(),
+            by=row.by_name,
         )
         for row in rows
     ]
@@ -184,7 +186,17 @@ def _value(key: str, one: Value) -> ValueView:
         else str(one.value)
     )
     return ValueView(
-        key, words, one.unit, one.source, one.standing, one.strict, one.in_force, one.note, one.changed, one.checked
+        key=key,
+        value=words,
+        kind="yes_no" if isinstance(one.value, bool) else "list" if isinstance(one.value, tuple) else "text",
+        unit=one.unit,
+        source=one.source,
+        standing=one.standing,
+        strict=one.strict,
+        in_force=one.in_force,
+        note=one.note,
+        changed=one.changed,
+        checked=one.checked,
     )
 
 
@@ -211,19 +223,28 @@ def view_book(db: Session, actor: Actor, site_id: str, book_id: str) -> BookView
             if one.id in book.protocols_on_confirmation
             else "not in this book"
         )
-        protocols.append(ProtocolView(one.id, one.title, one.source, one.standing, state))
+        protocols.append(
+            ProtocolView(
+                id=one.id,
+                title=one.title,
+                source=one.source,
+                standing=one.standing,
+                state=state,
+                waits=one.id in book.protocols_on_confirmation and one.id not in book.protocols,
+            )
+        )
     return BookView(
-        site.id,
-        site.name,
-        book.id,
-        book.title,
-        book.edition,
-        book.country,
-        book.id == site.rule_book,
-        tuple(_value(key, one) for key, one in sorted(book.values.items()) if one.is_on),
-        _blanks(book),
-        tuple(protocols),
-        tuple(BookName(one.id, one.title) for one in shipped_books().values()),
+        site_id=site.id,
+        site=site.name,
+        id=book.id,
+        title=book.title,
+        edition=book.edition,
+        country=book.country,
+        is_in_use=book.id == site.rule_book,
+        values=tuple(_value(key, one) for key, one in sorted(book.values.items()) if one.is_on),
+        blanks=_blanks(book),
+        protocols=tuple(protocols),
+        books=tuple(BookName(one.id, one.title) for one in shipped_books().values()),
     )
 
 
@@ -246,7 +267,9 @@ def enter_rule(db: Session, clock: Clock, actor: Actor, site_id: str, one: RuleE
         raise NotFound("rule book")
     if one.value is None and not one.edition.strip():
         raise DomainError("edition_missing", "Say which edition of your copy you checked it against.")
-    problem = check(book, Overlay(one.key, one.value, one.reason, one.edition, "", actor.name))
+    problem = check(
+        book, Overlay(key=one.key, value=one.value, reason=one.reason, edition=one.edition, on="", by=actor.name)
+    )
     if problem is not None:
         raise DomainError(problem.code, problem.sentence)
     db.add(
@@ -307,16 +330,19 @@ def task_line(task: Task, book: Book) -> TaskLine:
     """Return a task with what it needs under a book."""
     found = protection(task, book)
     verdicts = (kind_suffices(task, book, kind, task.work_filter) for kind in facepiece_kinds().values())
-    kinds = tuple(KindLine(one.kind, kind_words(one.kind), one.suffices, one.why, one.limits) for one in verdicts)
+    kinds = tuple(
+        KindLine(kind=one.kind, words=kind_words(one.kind), suffices=one.suffices, why=one.why, limits=one.limits)
+        for one in verdicts
+    )
     return TaskLine(
-        task.id,
-        task.name,
-        task.contaminants,
-        cut(found.required) if found.required is not None else "",
-        found.worst,
-        tuple(one.sentence for one in found.reasons),
-        kinds,
-        " with ".join(part for part in (task.work_filter, task.work_cartridge) if part),
+        id=task.id,
+        name=task.name,
+        contaminants=task.contaminants,
+        required=cut(found.required) if found.required is not None else "",
+        worst=found.worst,
+        stops=tuple(one.sentence for one in found.reasons),
+        kinds=kinds,
+        work_filters=" with ".join(part for part in (task.work_filter, task.work_cartridge) if part),
     )
 
 
@@ -354,6 +380,13 @@ def list_sites(db: Session, actor: Actor) -> tuple[SiteView, ...]:
         ).order_by(Employer.name, Site.name)
     )
     return tuple(
-        SiteView(site.id, site.name, employer, site.zone, tuple(site.benches), site.rule_book)
+        SiteView(
+            id=site.id,
+            name=site.name,
+            employer=employer,
+            zone=site.zone,
+            benches=tuple(site.benches),
+            rule_book=site.rule_book,
+        )
         for site, employer in rows
     )

@@ -98,7 +98,8 @@ function DonCard({ card, view, propose, next, back }: ActProps) {
       <Head card={card}>
         <Steps view={view} of="donning" />
         <p className="reading">
-          The wear clock starts when it is on and fastened. Five minutes of wear come before comfort and test.
+          The wear clock starts when it is on and fastened. {view.picture.wear_minutes} minutes of wear come before
+          comfort and test.
         </p>
       </Head>
       <Foot next={next}>

@@ -110,7 +110,12 @@ function Choose({ card, view, propose, back, measure }: ActProps & { measure: ()
       <div className="card-head">
         <h1 className="question smaller">{!model ? card.title : `${model.model}: which size?`}</h1>
         {model && advice?.length && advice.width && (
-          <PanelChart length={Number(advice.length)} width={Number(advice.width)} cell={advice.cell ?? null} />
+          <PanelChart
+            length={Number(advice.length)}
+            width={Number(advice.width)}
+            cell={advice.cell ?? null}
+            panel={advice.panel}
+          />
         )}
       </div>
       {!model && words !== null && (
@@ -192,7 +197,7 @@ function Find({ words, set, entered }: { words: string; set: (words: string | nu
 }
 
 function optionWords({ option: one, ...choice }: Choice): string {
-  const valve = one.kind.startsWith("disposable") ? (one.valve ? ", valve" : ", no valve") : "";
+  const valve = one.family === "disposable" ? (one.valve ? ", valve" : ", no valve") : "";
   const task = choice.suffices === "yes" ? "enough for the task" : choice.suffices === "no task" ? "" : choice.why;
   const size = choice.size.suggested.length
     ? `try ${choice.size.suggested.join(", then ")}`

@@ -11,16 +11,13 @@ const MEASURES = [
 ] as const;
 type Readings = Record<(typeof MEASURES)[number]["name"], string[]>;
 
-/** Caliper readings: two of each, a third where two lie more than 3 mm apart. Everything may be left out. */
+/** Caliper readings: two of each, a third where two lie too far apart. Everything may be left out. */
 export function Measure({ view, done }: { view: VisitView; done: () => void }) {
   const [readings, setReadings] = useState<Readings>({ length: ["", "", ""], width: ["", "", ""], lip: ["", "", ""] });
   const [result, setResult] = useState<Schemas["MeasureResult"] | null>(null);
   const { problem, attempt } = useAttempt("The readings were not stored.");
   const queries = useQueryClient();
-  const needsThird = (name: keyof Readings) => {
-    const [one, other] = readings[name].map(Number);
-    return Boolean(readings[name][0] && readings[name][1] && Math.abs((one ?? 0) - (other ?? 0)) > 3);
-  };
+  const needsThird = (name: keyof Readings) => result?.third.includes(name) || readings[name][2] !== "";
   const change = (name: keyof Readings, at: number, value: string) =>
     setReadings((all) => ({ ...all, [name]: all[name].map((one, i) => (i === at ? value.trim() : one)) }));
   const send = () =>
@@ -74,7 +71,7 @@ export function Measure({ view, done }: { view: VisitView; done: () => void }) {
                 size="md"
               />
             ))}
-            {needsThird(one.name) && <span className="gorse">more than 3 mm apart: take a third</span>}
+            {needsThird(one.name) && <span className="gorse">too far apart: take a third</span>}
           </fieldset>
         ))}
       </div>

@@ -94,9 +94,7 @@ export function QuestionCard({ view, card, propose, next, later, back }: Props) 
             </p>
           )}
         </div>
-        {card.drawing && (
-          <StrapDrawing name={card.drawing} isFull={view.picture.facepiece?.kind.includes("full") ?? false} />
-        )}
+        {card.drawing && <StrapDrawing name={card.drawing} isFull={view.picture.facepiece?.family === "full"} />}
       </div>
       {asking && !notFine && (
         <div className="note">

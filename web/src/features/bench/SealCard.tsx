@@ -36,7 +36,7 @@ export function SealCard({ card, view, propose, next, back }: ActProps) {
     });
   };
   const tape = picture.tape ? () => propose({ kind: "loop_opened", loop: picture.tape }) : undefined;
-  const taped = picture.loops.find((one) => one.id.startsWith("tape"));
+  const taped = picture.loops.find((one) => one.rule === "tape");
   const untape = taped ? () => propose({ kind: "loop_closed", loop: taped.id }) : undefined;
   const whoKeys = { 1: () => setWho("wearer"), 2: () => setWho("tester"), 3: () => setWho("both") };
   const placeKeys = Object.fromEntries(PLACES.map((place, i) => [String(i + 1), () => leaks(place)]));

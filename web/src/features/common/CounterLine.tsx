@@ -1,5 +1,6 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { api, keys, unwrap } from "@/shared/client";
+import { linkWords } from "@/shared/words";
 
 interface Wanted {
   kind?: string | undefined;
@@ -29,7 +30,7 @@ export function CounterLine({ name, kind }: { name: string; kind: string }) {
     );
   return (
     <span>
-      {one.name} · {one.link_state.replace("_", " ")}
+      {one.name} · {linkWords(one.link_state)}
       {one.ambient ? (
         <>
           {" "}

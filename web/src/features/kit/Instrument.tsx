@@ -7,6 +7,7 @@ import { useSession } from "@/shared/session";
 import { Problem, Text } from "@/design/Fields";
 import { Mark } from "@/design/Marks";
 import { TrendLine } from "@/features/kit/TrendLine";
+import { linkWords } from "@/shared/words";
 
 type Counter = Schemas["CounterView"];
 
@@ -27,7 +28,7 @@ export function Instrument({ counter }: { counter: Counter }) {
         </span>
       </h2>
       <p className="dim">
-        {counter.is_linked ? `link up, ${counter.link_state.replace("_", " ")}` : "no link"}
+        {counter.is_linked ? `link up, ${linkWords(counter.link_state)}` : "no link"}
         {counter.counted_flow ? ` · counted flow ${counter.counted_flow} cm³/min` : ""} · one step {counter.resolution}{" "}
         {counter.unit} · calibrated until {counter.calibrated_until}
         {counter.ambient ? (

@@ -28,7 +28,7 @@ export function Solutions() {
       <h2>Nebulisers</h2>
       <p className="dim">
         1 holds the threshold solution, 2 the fit-test solution; never swapped. Rinsed and refilled morning and
-        afternoon, at least every four hours; looked at while it sprays after every filling.
+        afternoon, and by the time on its line; looked at while it sprays after every filling.
       </p>
       <Nebulisers may={may} />
       <h2>Lots</h2>

@@ -21,7 +21,7 @@ export function TrendLine({ instrument, name }: { instrument: string; name: stri
   if (trend.points.length === 0) return <p className="dim">No values in the last ninety days.</p>;
   const values = trend.points.map((one) => Number(one.value));
   const times = trend.points.map((one) => Date.parse(one.at));
-  const limits = trend.limit.match(/[\d.]+/g)?.map(Number) ?? [];
+  const { limits } = trend;
   const all = [...values, ...limits].filter((one) => one > 0);
   const isLog = Math.max(...all) > 50 * Math.min(...all);
   const scale = (one: number) => (isLog ? Math.log10(Math.max(one, Math.min(...all))) : one);

@@ -5,6 +5,7 @@ import { dateTime } from "@/shared/clock";
 import { Mark, OutcomeMark } from "@/design/Marks";
 import { OnFile } from "@/features/person/OnFile";
 import { Empty, Failed, Loading, Pager } from "@/design/States";
+import { closedWords } from "@/shared/words";
 
 /** A person: what they may wear and until when, their visits, every try. */
 export function PersonPage() {
@@ -134,7 +135,7 @@ export function PersonPage() {
                   {one.is_practice && <b className="heath"> PRACTICE</b>}
                 </td>
                 <td>{one.bench}</td>
-                <td>{one.closed ? one.closed.replace("_", " ") : one.doing}</td>
+                <td>{one.closed ? closedWords(one.closed) : one.doing}</td>
                 <td>{one.tries}</td>
               </tr>
             ))}

@@ -173,7 +173,7 @@ function Blank({ book, one, isAdmin }: { book: Book; one: Schemas["BlankView"]; 
 function Protocols({ book, isAdmin }: { book: Book; isAdmin: boolean }) {
   const { enter, problem } = useEnter(book);
   const [edition, setEdition] = useState("");
-  const waits = book.protocols.some((one) => one.state.startsWith("off"));
+  const waits = book.protocols.some((one) => one.waits);
   return (
     <>
       <h2>Protocols</h2>
@@ -188,7 +188,7 @@ function Protocols({ book, isAdmin }: { book: Book; isAdmin: boolean }) {
             </div>
             <div className="field-row">
               <span>{one.state}</span>
-              {isAdmin && one.state.startsWith("off") && (
+              {isAdmin && one.waits && (
                 <button
                   type="button"
                   className="quiet"
@@ -264,9 +264,9 @@ function Values({ book, isAdmin }: { book: Book; isAdmin: boolean }) {
 }
 
 /** A typed text as the kind of value the book holds: a whole number stays one, yes and no are truth values. */
-function typed(text: string, old: string): string | number | boolean | string[] {
-  if (old === "yes" || old === "no") return text === "yes";
-  if (old.includes(", ")) return text.split(",").map((one) => one.trim());
+function typed(text: string, kind: Schemas["ValueView"]["kind"]): string | number | boolean | string[] {
+  if (kind === "yes_no") return text === "yes";
+  if (kind === "list") return text.split(",").map((one) => one.trim());
   return text;
 }
 
@@ -276,7 +276,7 @@ function Change({ book, one, close }: { book: Book; one: Schemas["ValueView"]; c
   const [edition, setEdition] = useState("");
   const { enter, problem } = useEnter(book);
   const done = async (to: string | null) => {
-    if (await enter(one.key, to === null ? null : typed(to, one.value), reason, edition)) close();
+    if (await enter(one.key, to === null ? null : typed(to, one.kind), reason, edition)) close();
   };
   return (
     <form

@@ -30,7 +30,7 @@ export function DoseLine({ doses, exercises, t }: Props) {
             className={i % 2 ? "field odd" : "field"}
           />
           <text x={(x(one.start_ms) + x(one.end_ms)) / 2} y={94} textAnchor="middle">
-            {one.name.replace("Head ", "").replace(" breathing", "")}
+            {one.short}
           </text>
         </g>
       ))}

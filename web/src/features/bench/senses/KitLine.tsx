@@ -8,8 +8,8 @@ import type { HeldKit } from "@/features/bench/senses/useKit";
 export function KitLine({ kit }: { kit: HeldKit }) {
   const { nebuliser, lots, missing, problem } = kit;
   const against = nebuliser?.stands_against ?? [];
-  const old = against.some((one) => one.includes("refilled"));
-  const dry = against.some((one) => one.includes("spray") || one === "clogged");
+  const old = nebuliser?.needs.includes("filling") ?? false;
+  const dry = nebuliser?.needs.includes("spray_check") ?? false;
   useKeys({
     f: old ? kit.refill : undefined,
     p: dry && !old ? kit.sprays : undefined,

@@ -208,7 +208,7 @@ function Jars({ propose, plan, card, view }: Props) {
         </div>
       )}
       <Foot>
-        {!isShown && <Key cap="Space" label="set out, shaken two seconds" tone="tarn" onPress={() => setShown(true)} />}
+        {!isShown && <Key cap="Space" label="set out and shaken" tone="tarn" onPress={() => setShown(true)} />}
         {isShown && <Key cap="1" label="says left" onPress={() => name("left")} />}
         {isShown && <Key cap="2" label="says right" onPress={() => name("right")} />}
         {isShown && <Key cap="N" label="smells neither" tone="gorse" onPress={() => name("none")} />}

@@ -97,7 +97,7 @@ export function SenseRun({ view, run, sensing, outbox, propose }: Props) {
       </section>
     );
   const unit = sensing.family === "smoke" ? "pass" : "dose";
-  const squeezes = next?.what.match(/^(\d+) squeezes/)?.[1];
+  const squeezes = next?.squeezes || undefined;
   const heading = !isBegun
     ? `First ${unit}: ${sensing.first_dose.toLowerCase()}`
     : isFilling

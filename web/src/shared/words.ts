@@ -1,0 +1,18 @@
+/** Words for codes that several rooms show. */
+
+const LINK: Record<string, string> = { in_run: "in a run" };
+const CLOSED: Record<string, string> = {
+  released: "released",
+  turned_away: "turned away",
+  mistaken: "opened by mistake",
+};
+
+/** What a link is doing. */
+export function linkWords(state: string): string {
+  return LINK[state] ?? state;
+}
+
+/** How a visit ended. */
+export function closedWords(closed: string): string {
+  return CLOSED[closed] ?? closed;
+}
