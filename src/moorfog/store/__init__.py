@@ -1,0 +1,4 @@
+"""The database: tables, migrations, the log and its chain, read models and their rebuild, and who may see what.
+
+Every query for people or records takes a scope; correctness rests on unique keys.
+"""
