@@ -350,7 +350,7 @@ def test_a_part_taken_for_a_test_is_used_by_it_and_stands_in_its_record(house: H
     tester.check_counter()
     entry = {"employer_id": house.ours.employer, "kind": "probe", "fits": "Sedge", "once_only": False}
     part = tester.post("/api/parts", {**entry, "name": f"Probe {house.mark}"})["id"]
-    once = tester.post("/api/parts", {**entry, "name": f"Once {house.mark}", "once_only": True})["id"]
+    cached = tester.post("/api/parts", {**entry, "name": f"Once {house.mark}", "once_only": True})["id"]
     other = tester.post("/api/parts", {**entry, "name": f"Manifold {house.mark}", "kind": "manifold"})["id"]
 
     def at_the_probe(person: int, **more: Any) -> str:
@@ -360,15 +360,15 @@ def test_a_part_taken_for_a_test_is_used_by_it_and_stands_in_its_record(house: H
 
     visit = at_the_probe(0)
     shown = [one["id"] for one in tester.get(f"/api/visits/{visit}/parts")]
-    assert {part, once} <= set(shown[:2]) and other not in shown, "those entered for the model come first"
+    assert {part, cached} <= set(shown[:2]) and other not in shown, "those entered for the model come first"
     with pytest.raises(Refused, match="never cleaned"):
         tester.say(visit, {"kind": "fit_probe", "part_ids": [part]})
     tester.post(f"/api/parts/{part}/acts", {"name": "cleaned"})
-    tester.say(visit, {"kind": "fit_probe", "part_ids": [part, once]})
+    tester.say(visit, {"kind": "fit_probe", "part_ids": [part, cached]})
     tester.choose(visit, "Sedge", "S")
     tester.until(visit, "fit_probe")
     with pytest.raises(Refused, match="used once already"):
-        tester.say(visit, {"kind": "fit_probe", "part_ids": [once]})
+        tester.say(visit, {"kind": "fit_probe", "part_ids": [cached]})
     tester.say(visit, {"kind": "fit_probe", "part_ids": [part]})
     log = tester.get(f"/api/visits/{visit}/log")["events"]
     fitted = [one["payload"]["parts"] for one in log if one["payload"]["kind"] == "probe_fitted"]
@@ -401,12 +401,12 @@ def test_a_part_is_cleaned_before_it_is_used_again_and_a_once_only_one_never_is(
     for deed, against in (("cleaned", []), ("used", ["not cleaned since it was used"]), ("cleaned", [])):
         house.clock.pass_by(60)
         assert tester.post(path, {"name": deed})["stands_against"] == against
-    once = tester.post("/api/parts", {**entry, "name": f"Once {house.mark}", "once_only": True})
-    assert tester.post(f"/api/parts/{once['id']}/acts", {"name": "used"})["stands_against"]
+    cached = tester.post("/api/parts", {**entry, "name": f"Once {house.mark}", "once_only": True})
+    assert tester.post(f"/api/parts/{cached['id']}/acts", {"name": "used"})["stands_against"]
     with pytest.raises(Refused, match="used once already"):
-        tester.post(f"/api/parts/{once['id']}/acts", {"name": "used"})
+        tester.post(f"/api/parts/{cached['id']}/acts", {"name": "used"})
     before = tester.get("/api/parts")["total"]
-    tester.post(f"/api/parts/{once['id']}/acts", {"name": "away"})
+    tester.post(f"/api/parts/{cached['id']}/acts", {"name": "away"})
     assert tester.get("/api/parts")["total"] == before - 1
     with pytest.raises(Refused, match="bad_part"):
         tester.post("/api/parts", {**entry, "name": " "})

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from functools import partial
 
-from moorfog.core.kernel.once import once
+from moorfog.core.kernel.cached import cached
 from moorfog.core.kernel.replacing import replace as copy_with
 
 ASKED: list[tuple[int, int]] = []
@@ -17,7 +17,7 @@ class Length:
 
     mm: int
 
-    @once
+    @cached
     def times(self, by: int = 1) -> int:
         """Return the length so many times over."""
         ASKED.append((self.mm, by))

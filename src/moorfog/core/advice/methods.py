@@ -12,7 +12,7 @@ from functools import lru_cache
 from typing import Literal
 
 from moorfog.core.events.payloads import Facepiece
-from moorfog.core.kernel.same import Same
+from moorfog.core.kernel.identity import Identity
 from moorfog.core.rules.book import Book, Rules
 
 Method = Literal["sweet", "bitter", "odour", "smoke", "ambient_count", "aerosol", "negative_pressure"]
@@ -151,12 +151,12 @@ def advise(
     ``required`` is the APF the task needs, None where no task is known. The best is a counting method with the kit at
     hand, which gives a number; otherwise the first qualitative one.
     """
-    return _advise(piece, Same(rules), required, kit, wearer)
+    return _advise(piece, Identity(rules), required, kit, wearer)
 
 
 @lru_cache(maxsize=1024)
 def _advise(
-    piece: Facepiece, pinned: Same[Rules], required: Fraction | None, kit: Kit, wearer: Wearer
+    piece: Facepiece, pinned: Identity[Rules], required: Fraction | None, kit: Kit, wearer: Wearer
 ) -> tuple[MethodAdvice, ...]:
     rules = pinned.one
     book = rules.book

@@ -13,7 +13,7 @@ from typing import Literal
 
 from moorfog.core.events.payloads import Contaminant, Facepiece, Kind, Task, WorkFilter
 from moorfog.core.kernel.arithmetic import NotANumber, cut, parse_decimal, whole_or_cut
-from moorfog.core.kernel.same import Same
+from moorfog.core.kernel.identity import Identity
 from moorfog.core.rules.book import Book
 from moorfog.core.rules.reason import Reason
 
@@ -140,11 +140,11 @@ def _stops(task: Task, book: Book) -> list[Reason]:
 
 def protection(task: Task, book: Book) -> Protection:
     """Return what a task needs under a book: required APF ≥ hazard ratio, and what forbids air-purifying altogether."""
-    return _protection(task, Same(book))
+    return _protection(task, Identity(book))
 
 
 @lru_cache(maxsize=512)
-def _protection(task: Task, rule_book: Same[Book]) -> Protection:
+def _protection(task: Task, rule_book: Identity[Book]) -> Protection:
     ratios = [(one, hazard_ratio(one)) for one in task.contaminants]
     known = [(ratio, one.name) for one, ratio in ratios if ratio is not None]
     worst = max(known, default=None)

@@ -13,9 +13,9 @@ from fractions import Fraction
 from typing import Any, Literal
 
 from moorfog.core.kernel.arithmetic import whole_or_cut
+from moorfog.core.kernel.cached import cached
 from moorfog.core.kernel.canonical import digest, digest_of_json
 from moorfog.core.kernel.codec import DataError, decode, encode
-from moorfog.core.kernel.once import once
 from moorfog.core.rules.protocols import Protocol as Protocol
 from moorfog.core.rules.protocols import Standing, check_dates
 from moorfog.core.rules.protocols import read_protocol as read_protocol
@@ -91,7 +91,7 @@ class Book:
         seconds = self.ratio(key)
         return whole_or_cut(seconds / 60) if seconds is not None else "some"
 
-    @once
+    @cached
     def ratio(self, key: str) -> Fraction | None:
         """Return a number of the book exactly, or None where the book is silent."""
         found = self.find(key)
@@ -273,7 +273,7 @@ class Procedure:
         """Return the item with this id, or None."""
         return self._by_id().get(item_id)
 
-    @once
+    @cached
     def _by_id(self) -> dict[str, Item]:
         return {one.id: one for one in self.item}
 
@@ -296,7 +296,7 @@ class Rules:
         """Return the protocol if this set holds it and the book allows it."""
         return self._allowed().get(protocol_id)
 
-    @once
+    @cached
     def _allowed(self) -> dict[str, Protocol]:
         return {one.id: one for one in reversed(self.protocols) if one.id in self.book.protocols}
 

@@ -12,8 +12,8 @@ from fractions import Fraction
 from typing import Any, Literal
 
 from moorfog.core.kernel.arithmetic import NotANumber, parse_decimal
+from moorfog.core.kernel.cached import cached
 from moorfog.core.kernel.codec import DataError, decode
-from moorfog.core.kernel.once import once
 
 Standing = Literal["published", "recalled", "common practice", "contested"]
 Use = Literal["purge", "outside", "inside", "hold"]
@@ -254,7 +254,7 @@ class Protocol:
         """True for a test by taste, smell or irritation: pass or fail, never a number."""
         return self.family in ("taste", "odour", "smoke")
 
-    @once
+    @cached
     def exercises(self, bends: bool = True) -> tuple[Exercise, ...]:
         """Return the exercises in order; where the hood does not allow one, what stands for it."""
         plain = [one for one in self.exercise if not one.stands_for]
@@ -273,7 +273,7 @@ class Protocol:
         """Number of values in the sum; fixed before the start, never smaller."""
         return len(self.measurements())
 
-    @once
+    @cached
     def measurements(self) -> tuple[Measurement, ...]:
         """Return the values that go into the sum, in order: one an exercise, or one a breath hold."""
         out: list[Measurement] = []
@@ -284,18 +284,18 @@ class Protocol:
             out += [Measurement(index, place, f"{one.name}, {place}" if place else one.name) for place in places]
         return tuple(out)
 
-    @once
+    @cached
     def summed(self) -> tuple[int, ...]:
         """Return the places of the exercises in the sum, among all of them: all but the grimace."""
         return tuple(index for index, one in enumerate(self.exercises()) if one.in_sum)
 
     @property
-    @once
+    @cached
     def total_s(self) -> int:
         """Length of the whole protocol in seconds, from t0."""
         return sum(one.seconds for one in self.exercises())
 
-    @once
+    @cached
     def windows(self) -> tuple[Window, ...]:
         """Return all windows of the run in order, in milliseconds from t0 (the start of exercise 1)."""
         out: list[Window] = []
@@ -316,7 +316,7 @@ class Protocol:
                 clock = end
         return tuple(out)
 
-    @once
+    @cached
     def cues(self) -> tuple[Cue, ...]:
         """Return the stretches with words of their own, such as breath holds, in milliseconds from t0."""
         out: list[Cue] = []
@@ -331,7 +331,7 @@ class Protocol:
                 clock = end
         return tuple(out)
 
-    @once
+    @cached
     def starts_ms(self) -> tuple[int, ...]:
         """Return the start of each exercise in milliseconds from t0."""
         out, clock = [], 0

@@ -24,7 +24,7 @@ from moorfog.core.views.runs import reason_view as reason_view
 from moorfog.core.views.runs import try_view as try_view
 from moorfog.core.visit.judgement import (
     Block,
-    Standing,
+    StepState,
     changes_at,
     is_sealed,
     is_under_question,
@@ -34,8 +34,8 @@ from moorfog.core.visit.judgement import (
     pass_blocks,
     queue,
     run_blocks,
-    standings,
     step_of,
+    step_states,
 )
 from moorfog.core.visit.proof import WITHIN, is_read_by_link, least_risen, too_late
 from moorfog.core.visit.state import (
@@ -259,7 +259,7 @@ class Picture:
     terms: str
 
 
-def card_of(visit: Visit, one: Standing) -> Card:
+def card_of(visit: Visit, one: StepState) -> Card:
     """Return the card of an item as it stands."""
     item = one.item
     answer = visit.answers.get(item.id)
@@ -462,7 +462,7 @@ def picture(visit: Visit, now: datetime) -> Picture:
     here = step_of(visit, now)
     between, hidden = _between(pass_blocks(visit, now)) if not visit.closed else ((), 0)
     ahead = () if visit.running is not None or needs_decision(visit) else tuple(queue(visit, now))
-    by_id = {one.item.id: one for one in standings(visit, now)}
+    by_id = {one.item.id: one for one in step_states(visit, now)}
     recent: list[Item] = []
     for answer in reversed(visit.asked):
         item = visit.rules.procedure.find(answer.question)

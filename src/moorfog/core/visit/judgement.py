@@ -48,7 +48,7 @@ ACT_WORDS = {
 }
 
 
-class Standing(NamedTuple):
+class StepState(NamedTuple):
     """Where one item of the procedure stands. ``until`` is set while it only waits for time to pass."""
 
     item: Item
@@ -131,23 +131,23 @@ def is_under_question(visit: Visit) -> bool:
     return bool(visit.questions) and not (visit.revision > visit.questioned_in and is_sealed(visit))
 
 
-def standing(visit: Visit, item: Item, now: datetime) -> Standing:
+def step_state(visit: Visit, item: Item, now: datetime) -> StepState:
     """Return where ``item`` stands at ``now``. A stale answer is an open question."""
     if item.act:
         done = _ACT_DONE[item.act](visit)
         clear = visit.clear_at() if item.act == "screen" and not done else None
         if clear is not None and now < clear:
-            return Standing(item, "waiting", clear)
-        return Standing(item, "done" if done else "open")
+            return StepState(item, "waiting", clear)
+        return StepState(item, "done" if done else "open")
     answer = visit.answers.get(item.id)
     if answer is None or answer.facts != facts_digest(visit, item):
-        return Standing(item, *_unanswered(visit, item, now))
+        return StepState(item, *_unanswered(visit, item, now))
     if answer.answer == "fine" or item.gravity == "note":
-        return Standing(item, "done")
+        return StepState(item, "done")
     waited = _waited_until(visit, item)
     if waited is not None:
-        return Standing(item, "done") if now >= waited else Standing(item, "waiting", waited)
-    return Standing(item, "not_fine")
+        return StepState(item, "done") if now >= waited else StepState(item, "waiting", waited)
+    return StepState(item, "not_fine")
 
 
 def _unanswered(visit: Visit, item: Item, now: datetime) -> tuple[Status, datetime | None]:
@@ -160,12 +160,12 @@ def _unanswered(visit: Visit, item: Item, now: datetime) -> tuple[Status, dateti
     return "open", None
 
 
-def standings(visit: Visit, now: datetime) -> tuple[Standing, ...]:
+def step_states(visit: Visit, now: datetime) -> tuple[StepState, ...]:
     """Return every item that applies, in the procedure's order, with where it stands at ``now``."""
-    kept: tuple[datetime, tuple[Standing, ...]] | None = visit.memo.get("standings")
+    kept: tuple[datetime, tuple[StepState, ...]] | None = visit.memo.get("standings")
     if kept is not None and kept[0] == now:
         return kept[1]
-    found = tuple(standing(visit, item, now) for item in items_that_apply(visit))
+    found = tuple(step_state(visit, item, now) for item in items_that_apply(visit))
     visit.memo["standings"] = (now, found)  # of the last moment only: a state may be asked for hours
     return found
 
@@ -175,7 +175,7 @@ def run_blocks(visit: Visit, now: datetime) -> list[Block]:
     out = _visit_blocks(visit)
     if visit.closed:
         out.append(Block("closed", "This visit is closed", "start a new one", "stop"))
-    for one in standings(visit, now):
+    for one in step_states(visit, now):
         if one.item.before == "run" and one.item.act != "run" and one.status != "done":
             out.append(_block(visit, one))
     ready = visit.wear_ready_at()
@@ -345,7 +345,7 @@ def _piece_blocks(visit: Visit) -> list[Block]:
     return out
 
 
-def _block(visit: Visit, one: Standing) -> Block:
+def _block(visit: Visit, one: StepState) -> Block:
     item = one.item
     if item.act and one.status == "waiting":
         return Block(code=item.id, sentence=item.title, detail="the clock runs", gravity="waiting", until=one.until)
@@ -520,7 +520,7 @@ def _after_numbers(visit: Visit, one: Try) -> tuple[Outcome, tuple[Reason, ...]]
     for item in items_that_apply(visit):
         if item.act or item.before == "release":
             continue
-        here = standing(visit, item, moment)
+        here = step_state(visit, item, moment)
         if here.status == "done":
             continue
         sentence = f"{item.title} Not fine." if here.status == "not_fine" else f"{item.title} Not asked yet."
@@ -559,7 +559,7 @@ def needs_decision(visit: Visit) -> bool:
     return result != "pass"
 
 
-def queue(visit: Visit, now: datetime) -> list[Standing]:
+def queue(visit: Visit, now: datetime) -> list[StepState]:
     """Return the items that can be dealt with now, in order: everything open up to the next undone act.
 
     Items that only wait for time do not hold up what follows, except the run itself, a screening while something
@@ -567,9 +567,9 @@ def queue(visit: Visit, now: datetime) -> list[Standing]:
     """
     if visit.closed:
         return []
-    out: list[Standing] = []
+    out: list[StepState] = []
     only_back = visit.ending or bool(visit.turned_away) or visit.distress or visit.wrong_person
-    every = [one for one in standings(visit, now) if not only_back or one.item.before == "release"]
+    every = [one for one in step_states(visit, now) if not only_back or one.item.before == "release"]
     if visit.wrong_person:
         every = [one for one in every if one.item.act in ("doff", "put_back", "mistaken")]
     if not only_back:
@@ -600,7 +600,7 @@ def _is_held_up(item: Item, waiting: list[Item]) -> bool:
 
 def changes_at(visit: Visit, now: datetime) -> datetime | None:
     """Return the next moment after ``now`` at which the picture changes by time alone."""
-    moments = [one.until for one in standings(visit, now) if one.until is not None and one.until > now]
+    moments = [one.until for one in step_states(visit, now) if one.until is not None and one.until > now]
     ready = visit.wear_ready_at()
     if ready is not None and ready > now:
         moments.append(ready)
@@ -635,5 +635,5 @@ def step_of(visit: Visit, now: datetime) -> str:
     ahead = queue(visit, now)
     if ahead:
         return ahead[0].item.step
-    waiting = [one for one in standings(visit, now) if one.status == "waiting"]
+    waiting = [one for one in step_states(visit, now) if one.status == "waiting"]
     return waiting[0].item.step if waiting else "test"

@@ -23,7 +23,7 @@ from moorfog.core.events.payloads import (
     VisitOpened,
 )
 from moorfog.core.kernel.canonical import digest
-from moorfog.core.kernel.same import Same
+from moorfog.core.kernel.identity import Identity
 from moorfog.core.measuring.ambient import RunNumbers
 from moorfog.core.rules.book import FACTS, Item, Rules, SealRule, When
 from moorfog.core.rules.protocols import Protocol
@@ -492,11 +492,11 @@ def applies(when: When, here: Circumstances) -> bool:
 
 def items_that_apply(visit: Visit) -> tuple[Item, ...]:
     """Return the items of the procedure that apply to the visit as it stands, in order."""
-    return _items(Same(visit.rules), circumstances(visit))
+    return _items(Identity(visit.rules), circumstances(visit))
 
 
 @lru_cache(maxsize=512)
-def _items(rules: Same[Rules], here: Circumstances) -> tuple[Item, ...]:
+def _items(rules: Identity[Rules], here: Circumstances) -> tuple[Item, ...]:
     book = rules.one.book
     return tuple(
         item

@@ -11,7 +11,7 @@ P = ParamSpec("P")
 T = TypeVar("T")
 
 
-def once(method: Callable[Concatenate[S, P], T]) -> Callable[Concatenate[S, P], T]:
+def cached(method: Callable[Concatenate[S, P], T]) -> Callable[Concatenate[S, P], T]:
     """Make a method remember its answer by its (hashable, positional) arguments.
 
     For objects that never change, without slots. The answer is shared, so it must be something nobody changes.

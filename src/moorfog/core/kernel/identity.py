@@ -7,7 +7,7 @@ from typing import Generic, TypeVar
 T = TypeVar("T")
 
 
-class Same(Generic[T]):
+class Identity(Generic[T]):
     """Stands for one object as a key of a cache: equal only to another key for the very same object, which it keeps."""
 
     __slots__ = ("one",)
@@ -16,7 +16,7 @@ class Same(Generic[T]):
         self.one = one
 
     def __eq__(self, other: object) -> bool:
-        return isinstance(other, Same) and other.one is self.one
+        return isinstance(other, Identity) and other.one is self.one
 
     def __hash__(self) -> int:
         return id(self.one)
