@@ -30,7 +30,7 @@ from moorfog.core.measuring.run import Limits, measure_run
 from moorfog.core.record.record import make_record, recompute_text, record_bytes
 from moorfog.core.rules.book import Rules
 from moorfog.core.transitions.fold import fold, step
-from moorfog.core.views.picture import picture
+from moorfog.core.views.visit_view import visit_view
 from moorfog.data import shipped_rules
 from moorfog.demo import seed
 from moorfog.demo.walk import Walk
@@ -82,7 +82,7 @@ def line(what: str, ours: float, other: float | None = None, unit: str = "ms", b
 
 
 def bench_core(rules: Rules) -> None:
-    """The fold and the picture of a whole visit."""
+    """The fold and the view of a whole visit."""
     print("core")
     one = Bench(rules)
     one.until("run")
@@ -102,7 +102,7 @@ def bench_core(rules: Rules) -> None:
     before = fold(one.log[:-1], rules)
     line("one step of the fold", p50(timed(lambda: step(before, one.log[-1]))))
     bench_record(rules)
-    line("picture of a visit, nothing remembered", p50(timed(lambda: picture(step(before, one.log[-1]), one.at))))
+    line("view of a visit, nothing remembered", p50(timed(lambda: visit_view(step(before, one.log[-1]), one.at))))
 
 
 def exported(rules: Rules, number: int) -> bytes:
@@ -182,7 +182,7 @@ def bench_store(engine: Engine, rules: Rules) -> None:
     cards = iter(range(10_000))
 
     def answer() -> None:
-        card = walk.picture.behind[next(cards) % 4]
+        card = walk.visit.behind[next(cards) % 4]
         walk.answer(card)
         walk.db.commit()
 

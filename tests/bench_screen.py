@@ -41,7 +41,7 @@ LISTEN = """(visit) => {
   window.late = [];
   let t0 = null;
   const source = new EventSource(`/api/live?visit=${visit}`);
-  source.addEventListener('state', (e) => { t0 = JSON.parse(e.data).picture.run?.t0 ?? t0; });
+  source.addEventListener('state', (e) => { t0 = JSON.parse(e.data).visit.run?.t0 ?? t0; });
   source.addEventListener('live', (e) => {
     const t = JSON.parse(e.data).t;
     requestAnimationFrame(() => requestAnimationFrame(() => {
@@ -162,7 +162,7 @@ class Follower(threading.Thread):
                 if line.startswith(b"event: "):
                     kind = line[7:].strip()
                 elif line.startswith(b"data: ") and kind == b"state":
-                    run = json.loads(line[6:])["picture"]["run"]
+                    run = json.loads(line[6:])["visit"]["run"]
                     t0 = datetime.fromisoformat(run["t0"]).timestamp() if run and run["t0"] else t0
                 elif line.startswith(b"data: ") and kind == b"live" and t0:
                     self.late.append((now - t0 - json.loads(line[6:])["t"] / 1000) * 1000)
@@ -238,7 +238,7 @@ def start_all(ports: list[int], cookie: str, starts: list[tuple[str, str]]) -> N
         body = {"kind": "start_run", "run_id": str(uuid7()), "instrument_id": counter, "source": "counter"}
         proposal = {
             "id": str(uuid7()),
-            "expects": seen["picture"]["seq"],
+            "expects": seen["visit"]["seq"],
             "occurred_at": call("GET", "/api/time")["now"],
             "body": {**body, "protocol_id": "", "fault": ""},
         }

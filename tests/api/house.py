@@ -221,16 +221,14 @@ class Client:
 
     def proposal(self, visit: str, body: dict[str, Any], **more: Any) -> dict[str, Any]:
         """Return a proposal on the visit as it stands, at the house's time."""
-        seq = self.get(f"/api/visits/{visit}")["picture"]["seq"]
+        seq = self.get(f"/api/visits/{visit}")["visit"]["seq"]
         return {"id": new_id(), "expects": seq, "occurred_at": self.house.clock.at.isoformat(), "body": body, **more}
 
     def say(self, visit: str, body: dict[str, Any], seconds: float = 4, **more: Any) -> dict[str, Any]:
-        """Propose after ``seconds`` and return the picture."""
+        """Propose after ``seconds`` and return the view."""
         self.house.clock.pass_by(seconds)
-        picture: dict[str, Any] = self.post(f"/api/visits/{visit}/events", self.proposal(visit, body, **more))[
-            "picture"
-        ]
-        return picture
+        shown: dict[str, Any] = self.post(f"/api/visits/{visit}/events", self.proposal(visit, body, **more))["visit"]
+        return shown
 
     def check_counter(self) -> None:
         """Charge the alcohol and record the three daily checks of our counter."""
@@ -239,20 +237,20 @@ class Client:
             self.post(f"/api/counters/{self.house.ours.counter}/checks", {"name": name, "value": value})
 
     def until(self, visit: str, act: str, model: str = "Sedge") -> dict[str, Any]:
-        """Answer fine and do what is needed until an act or question is next; return the picture."""
+        """Answer fine and do what is needed until an act or question is next; return the view."""
         for _ in range(200):
-            picture: dict[str, Any] = self.get(f"/api/visits/{visit}")["picture"]
-            if not picture["queue"]:
-                assert picture["changes_at"], f"stuck before {act}: {picture['between']} {picture['offers']}"
-                self.house.clock.at = datetime.fromisoformat(picture["changes_at"])
+            shown: dict[str, Any] = self.get(f"/api/visits/{visit}")["visit"]
+            if not shown["queue"]:
+                assert shown["changes_at"], f"stuck before {act}: {shown['between']} {shown['offers']}"
+                self.house.clock.at = datetime.fromisoformat(shown["changes_at"])
                 continue
-            card = picture["queue"][0]
+            card = shown["queue"][0]
             if act in (card["act"], card["id"]):
-                return picture
-            self.do(visit, card, picture, model)
+                return shown
+            self.do(visit, card, shown, model)
         raise AssertionError(f"{act} never came up")
 
-    def do(self, visit: str, card: dict[str, Any], picture: dict[str, Any], model: str = "Sedge") -> None:
+    def do(self, visit: str, card: dict[str, Any], shown: dict[str, Any], model: str = "Sedge") -> None:
         """Do what a card asks, the plain way."""
         act = card["act"]
         if not act:
@@ -261,21 +259,21 @@ class Client:
         elif act == "choose_facepiece":
             self.choose(visit, model)
         elif act == "seal_check":
-            for one in picture["seal_checks"]:
+            for one in shown["seal_checks"]:
                 if one["held_s"]:
                     self.say(visit, {"kind": "seal_hold_begun", "check": one["check"]})
                     self.house.clock.pass_by(one["held_s"])
                 body = {"kind": "seal_checked", "check": one["check"], "wearer": "holds", "tester": "holds"}
                 self.say(visit, body)
         elif act == "put_back":
-            for loop in picture["loops"]:
+            for loop in shown["loops"]:
                 self.say(visit, {"kind": "loop_closed", "loop": loop["id"]})
         elif act in ("sign_wearer", "sign_tester"):
             self.sign(visit, act.removeprefix("sign_"))
         elif act == "screen":
             self.screen(visit)
         elif act == "proof" and self.method != "ambient_count":
-            self.say(visit, {"kind": "proof_sensed", "run_id": picture["tries"][-1]["run_id"], "sensed": True})
+            self.say(visit, {"kind": "proof_sensed", "run_id": shown["tries"][-1]["run_id"], "sensed": True})
         else:
             simple: dict[str, dict[str, Any]] = {
                 "choose_task": {"kind": "choose_task", "task_id": self.house.ours.task},
@@ -286,7 +284,7 @@ class Client:
                 "release": {"kind": "released"},
                 "proof": {
                     "kind": "proof_given",
-                    "run_id": (picture["tries"] or [{}])[-1].get("run_id"),
+                    "run_id": (shown["tries"] or [{}])[-1].get("run_id"),
                     "rose": True,
                     "seen": "5000",
                 },
@@ -320,17 +318,17 @@ class Client:
         return self.kit
 
     def screen(self, visit: str, squeezes: int = 3) -> dict[str, Any]:
-        """Screen a person, who senses it; return the picture."""
-        plan = self.get(f"/api/visits/{visit}")["picture"]["screening"]
+        """Screen a person, who senses it; return the view."""
+        plan = self.get(f"/api/visits/{visit}")["visit"]["screening"]
         name = new_id()
         held = self.kit[(plan["agent"], plan["role"])] if plan["role"] else None
         lots = [self.kit[(plan["agent"], role)] for role in plan["lots"]]
         body = {"kind": "start_screening", "screening_id": name, "nebuliser_id": held, "lot_ids": lots}
-        picture = self.say(visit, body)
+        shown = self.say(visit, body)
         if plan["by"] == "jars":
             return self.say(
                 visit,
-                {"kind": "screened", "screening_id": name, "answer": picture["screening"]["odour_jar"]},
+                {"kind": "screened", "screening_id": name, "answer": shown["screening"]["odour_jar"]},
             )
         for _ in range(squeezes if plan["sets"] else 0):
             self.say(visit, {"kind": "squeezed", "screening_id": name}, 1, expects=None)
@@ -338,7 +336,7 @@ class Client:
 
     def sense(self, visit: str) -> str:
         """Start a qualitative run and return its id."""
-        plan, run_id = self.get(f"/api/visits/{visit}")["picture"]["test_plan"], new_id()
+        plan, run_id = self.get(f"/api/visits/{visit}")["visit"]["test_plan"], new_id()
         held = self.kit[(plan["agent"], plan["role"])] if plan["role"] else None
         lots = [self.kit[(plan["agent"], role)] for role in plan["lots"]]
         body = {"kind": "start_qualitative", "run_id": run_id, "nebuliser_id": held, "lot_ids": lots, "bends": True}
@@ -352,9 +350,9 @@ class Client:
     def to_the_end(self, visit: str, skip: int | None = None) -> str:
         """Run a qualitative test to its end without detection; return the run's id."""
         run_id = self.sense(visit)
-        if self.get(f"/api/visits/{visit}")["picture"]["run"]["sensing"]["first_dose"]:
+        if self.get(f"/api/visits/{visit}")["visit"]["run"]["sensing"]["first_dose"]:
             self.notice(visit, {"kind": "dose_given", "run_id": run_id}, 20)
-        run = self.get(f"/api/visits/{visit}")["picture"]["run"]
+        run = self.get(f"/api/visits/{visit}")["visit"]["run"]
         t0 = datetime.fromisoformat(run["t0"])
         for number, dose in enumerate(run["sensing"]["doses"], start=1):
             self.house.clock.at = t0 + timedelta(milliseconds=dose["due_ms"])
@@ -384,10 +382,10 @@ class Client:
 
     def sign(self, visit: str, role: str, **more: Any) -> dict[str, Any]:
         """Sign as wearer or tester."""
-        seq = self.get(f"/api/visits/{visit}")["picture"]["seq"]
+        seq = self.get(f"/api/visits/{visit}")["visit"]["seq"]
         body = {"id": new_id(), "expects": seq, "role": role, "typed_name": "A Name", "password": PASSWORD, **more}
-        picture: dict[str, Any] = self.post(f"/api/visits/{visit}/signatures", body)["picture"]
-        return picture
+        shown: dict[str, Any] = self.post(f"/api/visits/{visit}/signatures", body)["visit"]
+        return shown
 
     def start(self, visit: str, source: str = "counter") -> str:
         """Start a run on our counter and return its id."""
@@ -413,7 +411,7 @@ class Client:
         visit = self.open(person, **more)
         self.until(visit, "run")
         self.type_numbers(visit, self.start(visit, "typed"), inside)
-        if self.get(f"/api/visits/{visit}")["picture"]["offers"]:
+        if self.get(f"/api/visits/{visit}")["visit"]["offers"]:
             self.say(visit, {"kind": "decided", "next": "end"})
         self.until(visit, "release")
         self.say(visit, {"kind": "released"})

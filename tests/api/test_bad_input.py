@@ -102,7 +102,7 @@ def test_impossible_numbers_are_named_or_void_the_try(house: House, row: dict[st
     with pytest.raises(Refused) as refused:
         tester.say(visit, body, 160)
     assert refused.value.code == code and "Jog on the spot" in refused.value.body["message"]
-    assert tester.get(f"/api/visits/{visit}")["picture"]["run"], "the run still waits for its numbers"
+    assert tester.get(f"/api/visits/{visit}")["visit"]["run"], "the run still waits for its numbers"
 
 
 def test_numbers_before_the_protocol_is_over_are_refused(house: House) -> None:

@@ -44,11 +44,11 @@ def test_what_is_filed_during_a_visit_counts_from_then_on(house: House) -> None:
     visit = tester.open(person)
     tester.until(visit, "run")
     office.call("POST", f"/api/people/{person}/clearance", NOT_CLEARED)
-    seen = tester.get(f"/api/visits/{visit}")["picture"]
+    seen = tester.get(f"/api/visits/{visit}")["visit"]
     assert any(one["gravity"] == "stop" for one in seen["between"]), "said at once, not at the start key"
     with pytest.raises(Refused):
         tester.start(visit)
-    assert tester.get(f"/api/visits/{visit}")["picture"]["tries"] == []
+    assert tester.get(f"/api/visits/{visit}")["visit"]["tries"] == []
 
 
 def test_not_cleared_ends_what_may_be_worn_the_moment_it_is_filed(house: House) -> None:
@@ -109,7 +109,7 @@ def test_a_result_moved_to_another_person_is_nobodys_until_it_is_signed_again(ho
     tester = house.client()
     first, other = house.ours.people[0], house.ours.people[1]
     visit = tester.whole_visit(first)
-    chosen = tester.get(f"/api/visits/{visit}")["picture"]["tries"][0]["chosen_seq"]
+    chosen = tester.get(f"/api/visits/{visit}")["visit"]["tries"][0]["chosen_seq"]
     tester.say(visit, {"kind": "corrected", "target": chosen, "reason": "the wrong card", "person_id": other})
     assert [one for one in rows(tester, first) if one["may"]] == []
     assert [one for one in rows(tester, other) if one["may"]] == []

@@ -98,7 +98,7 @@ def test_a_run_on_each_kind_of_instrument_to_a_record_that_holds(house: House, k
     assert plan["mode"] == kind and plan["may_end_early"] and plan["protocol"]["id"] == protocol
     send(tester, run, wearer_of(house, protocol), f"{kind}-{house.mark}")
     tester.until(visit, "release")
-    (one,) = tester.get(f"/api/visits/{visit}")["picture"]["tries"]
+    (one,) = tester.get(f"/api/visits/{visit}")["visit"]["tries"]
     assert one["outcome"] == "pass" and one["bound"] == "unknown"
     assert one["unit"] == {"photometer": "µg/m³", "pressure": "ml/min"}[kind]
     record = tester.get(f"/api/visits/{visit}/record.json")
@@ -172,7 +172,7 @@ def test_a_later_failed_check_lists_and_reopens_the_tests_since_the_last_good_on
     settled = tester.post(f"/api/recalls/{entry['id']}/settle", {"decision": "confirm", "reason": "wet wick"})
     work_off(house)
     assert tester.get(f"/api/jobs/{settled['job_id']}")["state"] == "done"
-    outcomes = [tester.get(f"/api/visits/{one}")["picture"]["tries"][-1] for one in (before, *after)]
+    outcomes = [tester.get(f"/api/visits/{one}")["visit"]["tries"][-1] for one in (before, *after)]
     assert [one["outcome"] for one in outcomes] == ["pass", "pass", "void"]
     assert "Clean-line ratio failed with 900" in outcomes[-1]["reasons"][0]["sentence"]
     with pytest.raises(Refused, match="settled"):
@@ -210,12 +210,12 @@ def test_readings_from_a_file_are_judged_as_those_of_a_link(house: House) -> Non
     with pytest.raises(Refused, match="too_early"):
         tester.post(path, {"text": text})
     house.clock.pass_by(160)
-    picture = tester.post(path, {"text": text})["picture"]
-    assert all(one["counts"] is not None and one["bound"] != "unknown" for one in picture["tries"][0]["exercises"])
+    shown = tester.post(path, {"text": text})["visit"]
+    assert all(one["counts"] is not None and one["bound"] != "unknown" for one in shown["tries"][0]["exercises"])
     with pytest.raises(Refused, match="run_over"):
         tester.post(path, {"text": text})
     tester.until(visit, "release")
-    assert tester.get(f"/api/visits/{visit}")["picture"]["tries"][0]["outcome"] == "pass"
+    assert tester.get(f"/api/visits/{visit}")["visit"]["tries"][0]["outcome"] == "pass"
     assert recompute(tester.get(f"/api/visits/{visit}/record.json")).differences == ()
 
 
@@ -239,7 +239,7 @@ def test_a_file_that_makes_no_sense_is_named_by_line_and_column_and_loses_nothin
     with pytest.raises(Refused) as refused:
         tester.post(f"/api/visits/{visit}/runs/{run}/file", {"text": change(text)})
     assert words in refused.value.body["message"]
-    assert tester.get(f"/api/visits/{visit}")["picture"]["run"], "the run still waits"
+    assert tester.get(f"/api/visits/{visit}")["visit"]["run"], "the run still waits"
 
 
 def test_half_a_file_is_a_gap_and_void(house: House) -> None:
@@ -247,8 +247,8 @@ def test_half_a_file_is_a_gap_and_void(house: House) -> None:
     house.clock.pass_by(160)
     half = wearer_of(house, "fast-count-elastomeric")[:300]
     text = readings_csv((1, one) for one in half)
-    picture = tester.post(f"/api/visits/{visit}/runs/{run}/file", {"text": text})["picture"]
-    assert picture["tries"][0]["outcome"] == "void" and picture["tries"][0]["reasons"][0]["code"] == "gap"
+    shown = tester.post(f"/api/visits/{visit}/runs/{run}/file", {"text": text})["visit"]
+    assert shown["tries"][0]["outcome"] == "void" and shown["tries"][0]["reasons"][0]["code"] == "gap"
 
 
 def test_faults_are_for_practice_on_a_simulated_instrument_only(house: House) -> None:
@@ -282,18 +282,18 @@ def test_a_protocol_of_the_site_is_pinned_to_its_visits_and_run(house: House) ->
     tester.check_counter()
     visit = tester.open()
     tester.until(visit, "run")
-    offered = [one["id"] for one in tester.get(f"/api/visits/{visit}")["picture"]["protocols"]]
+    offered = [one["id"] for one in tester.get(f"/api/visits/{visit}")["visit"]["protocols"]]
     assert offered[0] == "fast-count-elastomeric" and offered[-1] == "ours"
     chief.call("POST", f"{path}/ours/withdraw")
     run = started(tester, visit, house.ours.counter, protocol_id="ours")
     send(tester, run, wearer_of(house, "fast-count-elastomeric"), house.ours.token)
     tester.until(visit, "release")
-    (one,) = tester.get(f"/api/visits/{visit}")["picture"]["tries"]
+    (one,) = tester.get(f"/api/visits/{visit}")["visit"]["tries"]
     assert one["outcome"] == "pass" and one["protocol_title"].startswith("Our own"), "pinned before it was withdrawn"
     assert recompute(tester.get(f"/api/visits/{visit}/record.json")).differences == (), "the record carries it"
     later = tester.open(house.ours.people[1])
     tester.until(later, "run")
-    assert "ours" not in [one["id"] for one in tester.get(f"/api/visits/{later}")["picture"]["protocols"]]
+    assert "ours" not in [one["id"] for one in tester.get(f"/api/visits/{later}")["visit"]["protocols"]]
 
 
 @pytest.mark.parametrize(

@@ -25,7 +25,7 @@ def run_typed(tester: Client, visit: str, inside: tuple[str, ...]) -> None:
 
 
 def finish(tester: Client, visit: str) -> None:
-    if tester.get(f"/api/visits/{visit}")["picture"]["offers"]:
+    if tester.get(f"/api/visits/{visit}")["visit"]["offers"]:
         tester.say(visit, {"kind": "decided", "next": "end"})
     tester.until(visit, "release")
     tester.say(visit, {"kind": "released"})

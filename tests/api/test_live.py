@@ -49,10 +49,10 @@ def test_a_browser_first_hears_the_whole_state_and_then_every_change(house: Hous
     tester = house.client()
     visit = tester.open()
     queue = hub.subscribe(visit)
-    assert next_of(queue, "state")["picture"]["seq"] == 1
-    card = tester.get(f"/api/visits/{visit}")["picture"]["queue"][0]
+    assert next_of(queue, "state")["visit"]["seq"] == 1
+    card = tester.get(f"/api/visits/{visit}")["visit"]["queue"][0]
     tester.say(visit, {"kind": "answered", "question": card["id"], "answer": "fine", "facts": card["facts"]})
-    assert next_of(queue, "state")["picture"]["seq"] == 2
+    assert next_of(queue, "state")["visit"]["seq"] == 2
 
 
 def test_time_alone_brings_a_new_state(house: House, hub: Hub) -> None:
@@ -61,10 +61,10 @@ def test_time_alone_brings_a_new_state(house: House, hub: Hub) -> None:
     tester.until(visit, "don")
     tester.say(visit, {"kind": "donned", "unaided": True})
     queue = hub.subscribe(visit)
-    first = next_of(queue, "state")["picture"]
+    first = next_of(queue, "state")["visit"]
     assert any(one["code"] == "wear" for one in first["between"])
     house.clock.pass_by(301)
-    later = next_of(queue, "state")["picture"]
+    later = next_of(queue, "state")["visit"]
     assert later["seq"] == first["seq"] and not any(one["code"] == "wear" for one in later["between"])
 
 

@@ -197,10 +197,10 @@ def test_the_clearance_on_file_decides(house: House, changes: dict[str, Any], bl
     tester, person = house.client(), house.ours.people[0]
     clear(tester, person, **changes)
     visit = tester.open(person)
-    picture = tester.get(f"/api/visits/{visit}")["picture"]
-    found = [one["code"] for one in picture["between"] if one["code"].startswith("clearance")]
+    shown = tester.get(f"/api/visits/{visit}")["visit"]
+    found = [one["code"] for one in shown["between"] if one["code"].startswith("clearance")]
     assert found == ([block] if block else [])
-    assert picture["on_file"].startswith(changes.get("status", "cleared"))
+    assert shown["on_file"].startswith(changes.get("status", "cleared"))
     tester.until(visit, "choose_facepiece")
     if changes.get("limits"):
         with pytest.raises(Refused, match="clearance_limit"):
@@ -218,7 +218,7 @@ def test_training_on_file_is_not_asked_again(house: House) -> None:
     tester.until(visit, "chin")
     asked = []
     for _ in range(40):
-        card = tester.get(f"/api/visits/{visit}")["picture"]["queue"][0]
+        card = tester.get(f"/api/visits/{visit}")["visit"]["queue"][0]
         if card["act"]:
             break
         asked.append(card["id"])

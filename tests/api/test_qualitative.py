@@ -36,7 +36,7 @@ def finish(tester: Client, visit: str) -> dict[str, Any]:
     """Answer and do what is left until the visit is released; return its last try."""
     tester.until(visit, "release")
     tester.say(visit, {"kind": "released"})
-    tries: list[dict[str, Any]] = tester.get(f"/api/visits/{visit}")["picture"]["tries"]
+    tries: list[dict[str, Any]] = tester.get(f"/api/visits/{visit}")["visit"]["tries"]
     return tries[-1]
 
 
@@ -68,7 +68,7 @@ def test_a_pass_is_on_record_without_a_number(house: House, agent: str) -> None:
     row = next(one for one in tester.get("/api/results")["rows"] if one["model"].endswith(MODELS[agent]))
     assert (row["tested"], row["passed"], row["sensed"]) == (1, 1, 1)
     forget_states()
-    again = tester.get(f"/api/visits/{visit}")["picture"]["tries"][-1]
+    again = tester.get(f"/api/visits/{visit}")["visit"]["tries"][-1]
     assert again == made, "the same from the log alone"
 
 
@@ -85,17 +85,17 @@ def test_what_the_wearer_presses_fails_the_run_at_once(house: House, agent: str)
     after = wearer.post(f"{address}/sensed", body)
     assert after["phase"] == "wait"
     assert wearer.post(f"{address}/sensed", body)["seq"] == after["seq"], "sent again, stored once"
-    picture = tester.get(f"/api/visits/{visit}")["picture"]
-    made = picture["tries"][-1]
+    shown = tester.get(f"/api/visits/{visit}")["visit"]
+    made = shown["tries"][-1]
     assert made["outcome"] == "fail" and made["senses"]["detected_by"] == "wearer"
-    offers = [one["next"] for one in picture["offers"]]
+    offers = [one["next"] for one in shown["offers"]]
     assert ("same_again" in offers) == (agent == "smoke")
     advice = tester.get(f"/api/visits/{visit}/advice")
     assert advice["next"]
     labels = {one["label"] for one in advice["next"]}
     assert f"{made['facepiece']} {made['size']}" not in labels
     tester.say(visit, {"kind": "detection_mistaken", "run_id": view["about"], "reason": "brushed the screen"})
-    assert tester.get(f"/api/visits/{visit}")["picture"]["tries"][-1]["outcome"] == "void"
+    assert tester.get(f"/api/visits/{visit}")["visit"]["tries"][-1]["outcome"] == "void"
 
 
 def run_with_a_wearer(house: House, agent: str) -> tuple[Client, str, str]:
@@ -117,8 +117,8 @@ def test_the_wearers_screen_has_no_names_and_no_numbers_and_ends(house: House) -
     view = wearer.get(address)
     decode(WearerView, view, "view")
     shown = str({key: value for key, value in view.items() if key not in ("at", "t0")})
-    picture = tester.get(f"/api/visits/{visit}")
-    for hidden in (picture["person"], picture["employer"], picture["picture"]["facepiece"]["label"], house.mark):
+    shown = tester.get(f"/api/visits/{visit}")
+    for hidden in (shown["person"], shown["employer"], shown["visit"]["facepiece"]["label"], house.mark):
         assert hidden not in shown
     tester.call("POST", f"/api/visits/{visit}/wearer")
     with pytest.raises(Refused, match="address_over"):
@@ -164,7 +164,7 @@ def test_a_missed_dose_voids_and_presses_kept_while_the_server_was_away_count(ho
     other = tester.open(house.ours.people[1])
     tester.until(other, "run")
     tester.to_the_end(other, skip=4)
-    made = tester.get(f"/api/visits/{other}")["picture"]["tries"][-1]
+    made = tester.get(f"/api/visits/{other}")["visit"]["tries"][-1]
     assert made["outcome"] == "void" and "Dose 4" in made["reasons"][0]["sentence"]
 
 
@@ -174,12 +174,12 @@ def test_the_jars_are_drawn_and_both_orders_come_up(house: House) -> None:
     for _ in range(12):
         visit = tester.open()
         tester.until(visit, "screen", "Bracken")
-        plan = tester.get(f"/api/visits/{visit}")["picture"]["screening"]
+        plan = tester.get(f"/api/visits/{visit}")["visit"]["screening"]
         assert plan["odour_jar"] == ""
         lots = [tester.kit[("odour", role)] for role in plan["lots"]]
         body = {"kind": "start_screening", "screening_id": new_id(), "nebuliser_id": None, "lot_ids": lots}
-        picture = tester.say(visit, body)
-        seen.add(picture["screening"]["odour_jar"])
+        shown = tester.say(visit, body)
+        seen.add(shown["screening"]["odour_jar"])
         tester.notice(visit, {"kind": "stopped", "why": ""})
         tester.say(visit, {"kind": "turned_away", "reason": "Only drawing.", "come_back_on": None})
         tester.until(visit, "release")
@@ -283,8 +283,8 @@ def test_none_by_thirty_leaves_the_other_methods(house: House) -> None:
     for _ in range(30):
         tester.notice(visit, {"kind": "squeezed", "screening_id": name})
     tester.say(visit, {"kind": "screened", "screening_id": name, "answer": "none"})
-    picture = tester.get(f"/api/visits/{visit}")["picture"]
-    assert picture["queue"][0]["act"] == "choose_method" and "person is out" in picture["method_against"]
+    shown = tester.get(f"/api/visits/{visit}")["visit"]
+    assert shown["queue"][0]["act"] == "choose_method" and "person is out" in shown["method_against"]
     methods = {one["method"]: one["verdict"] for one in tester.get(f"/api/visits/{visit}/advice")["methods"]}
     assert methods["sweet"] == "not permitted" and methods["bitter"] == "may"
 
@@ -327,11 +327,11 @@ def test_a_clogged_nebuliser_voids_every_test_since_its_last_good_check(house: H
     assert recall["total"] == 3 and {one["outcome"] for one in recall["rows"]} == {"void"}
     assert [one["has_passed_since"] for one in recall["rows"]] == [False] * 3
     for one in visits:
-        picture = tester.get(f"/api/visits/{one}")["picture"]
+        shown = tester.get(f"/api/visits/{one}")["visit"]
         assert (
-            picture["revision"] == 2
-            and not picture["is_sealed"]
-            and "clogged" in picture["tries"][-1]["reasons"][0]["sentence"]
+            shown["revision"] == 2
+            and not shown["is_sealed"]
+            and "clogged" in shown["tries"][-1]["reasons"][0]["sentence"]
         )
     against = {one["id"]: one["stands_against"] for one in tester.get("/api/nebulisers")}
     assert "clogged" in against[other]
@@ -354,10 +354,10 @@ def test_voiding_goes_on_where_a_worker_died(house: House) -> None:
     with pytest.raises(Died):
         run_recall(house.engine, job, dies)
     assert [bool(permissions(house, one)) for one in visits] == [False, False, True]
-    revisions = [tester.get(f"/api/visits/{one}")["picture"]["revision"] for one in visits]
+    revisions = [tester.get(f"/api/visits/{one}")["visit"]["revision"] for one in visits]
     work_off(house)
     assert not any(permissions(house, one) for one in visits)
-    after = [tester.get(f"/api/visits/{one}")["picture"]["revision"] for one in visits]
+    after = [tester.get(f"/api/visits/{one}")["visit"]["revision"] for one in visits]
     assert after[:2] == revisions[:2], "what was void is not voided twice"
     assert tester.get(f"/api/jobs/{made['id']}")["message"].startswith("1 voided now, 3 tests")
 

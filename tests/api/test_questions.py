@@ -32,7 +32,7 @@ def test_a_late_press_suspends_at_once_and_is_asked_on_today_until_settled(house
         assert visit in str(asked["questions"]), f"{role} sees it on Today"
     rebuild(house.engine)
     assert not rows(supervisor, person)[0]["may"], "the logs alone say so too"
-    seq = tester.get(f"/api/visits/{visit}")["picture"]["seq"]
+    seq = tester.get(f"/api/visits/{visit}")["visit"]["seq"]
     body = {"kind": "corrected", "target": started["seq"], "reason": "it moved"}
     tester.say(visit, body, expects=seq)
     for role in ("wearer", "tester"):

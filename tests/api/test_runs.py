@@ -61,7 +61,7 @@ def test_a_run_read_by_the_link_is_judged_and_its_lease_let_go(house: House, at_
     for at in range(0, len(readings), 4):
         assert tester.link(f"runs/{run}/chunks", {"chunks": [columns(readings[at : at + 4], at)]})["stored"] > 0
     close(tester, run, readings)
-    (one,) = tester.get(f"/api/visits/{visit}")["picture"]["tries"]
+    (one,) = tester.get(f"/api/visits/{visit}")["visit"]["tries"]
     assert one["overall"] and all(row["counts"] is not None and row["bound"] != "unknown" for row in one["exercises"])
     assert tester.link("status", {"state": "reading", "ambient": "5300"})["plan"] is None
 
@@ -84,7 +84,7 @@ def test_readings_sent_again_in_other_chunks_are_stored_once(house: House, at_ru
     with Session(house.engine) as db:
         stored = [one for chunk in load_chunks(db, run) for one in chunk.readings()]
     assert stored == readings
-    assert tester.get(f"/api/visits/{visit}")["picture"]["tries"][0]["outcome"] == "unfinished", (
+    assert tester.get(f"/api/visits/{visit}")["visit"]["tries"][0]["outcome"] == "unfinished", (
         "comfort is not asked yet"
     )
 
@@ -178,7 +178,7 @@ def test_a_broken_run_is_void_and_keeps_its_readings(
     readings = spoil(readings_of(house))
     tester.link(f"runs/{run}/chunks", {"chunks": [columns(readings)]})
     close(tester, run, readings, end)
-    (one,) = tester.get(f"/api/visits/{visit}")["picture"]["tries"]
+    (one,) = tester.get(f"/api/visits/{visit}")["visit"]["tries"]
     assert one["outcome"] == "void" and code in [reason["code"] for reason in one["reasons"]]
     with Session(house.engine) as db:
         assert sum(len(one.t) for one in load_chunks(db, run)) == len(readings)
@@ -189,7 +189,7 @@ def test_readings_other_than_those_sealed_void_the_run(house: House, at_run: tup
     readings = readings_of(house)
     tester.link(f"runs/{run}/chunks", {"chunks": [columns(readings)]})
     close(tester, run, readings, sha256="0" * 64)
-    (one,) = tester.get(f"/api/visits/{visit}")["picture"]["tries"]
+    (one,) = tester.get(f"/api/visits/{visit}")["visit"]["tries"]
     assert one["outcome"] == "void" and one["reasons"][0]["code"] == "digest"
 
 
@@ -220,8 +220,8 @@ def test_the_link_reads_the_proof_itself_and_a_record_binds_its_readings(
     house.clock.pass_by(wait)
     body = {"end": "complete", "count": len(readings), "sha256": seal_digest(readings)}
     tester.link(f"runs/{stream}/close", {**body, "occurred_at": house.clock.at.isoformat()})
-    picture = tester.get(f"/api/visits/{visit}")["picture"]
-    assert picture["tries"][0]["outcome"] == outcome and picture["proof"] is None
+    shown = tester.get(f"/api/visits/{visit}")["visit"]
+    assert shown["tries"][0]["outcome"] == outcome and shown["proof"] is None
     assert tester.link("status", {"state": "reading", "ambient": "5300"})["plan"] is None
     record = tester.get(f"/api/visits/{visit}/record.json")
     assert not recompute(record).differences
@@ -247,7 +247,7 @@ def test_a_proof_that_can_no_more_be_had_lets_the_instrument_go(
     with Session(house.engine) as db:
         assert db.get(Lease, house.ours.counter) is None
     if how != "doffed":
-        assert tester.get(f"/api/visits/{visit}")["picture"]["tries"][0]["outcome"] == "void"
+        assert tester.get(f"/api/visits/{visit}")["visit"]["tries"][0]["outcome"] == "void"
 
 
 @pytest.mark.parametrize("heard", [True, False])
@@ -262,7 +262,7 @@ def test_a_run_nobody_seals_is_void_and_its_counter_free(
     for wait in (runs.GRACE, runs.AWAY):
         house.clock.pass_by(wait.total_seconds() + 1)
         run_in_transaction(house.engine, lambda db: runs.void_stale_runs(db, house.clock))
-        (one,) = tester.get(f"/api/visits/{visit}")["picture"]["tries"]
+        (one,) = tester.get(f"/api/visits/{visit}")["visit"]["tries"]
         assert (one["outcome"] == "void") == (heard or wait == runs.AWAY)
     with Session(house.engine) as db:
         assert db.get(Lease, house.ours.counter) is None
@@ -277,7 +277,7 @@ def test_an_outage_past_the_runs_end_loses_nothing(house: House, at_run: tuple[C
     run_in_transaction(house.engine, lambda db: runs.void_stale_runs(db, house.clock))
     tester.link(f"runs/{run}/chunks", {"chunks": [columns(readings)]})
     close(tester, run, readings)
-    assert tester.get(f"/api/visits/{visit}")["picture"]["tries"][0]["outcome"] != "void"
+    assert tester.get(f"/api/visits/{visit}")["visit"]["tries"][0]["outcome"] != "void"
 
 
 def test_two_benches_cannot_read_one_counter(house: House, at_run: tuple[Client, str, str]) -> None:
@@ -287,7 +287,7 @@ def test_two_benches_cannot_read_one_counter(house: House, at_run: tuple[Client,
     with pytest.raises(Refused) as refused:
         tester.start(other)
     assert refused.value.status == 409 and refused.value.code == "counter_busy"
-    assert tester.get(f"/api/visits/{other}")["picture"]["tries"] == [], "the refused start left nothing behind"
+    assert tester.get(f"/api/visits/{other}")["visit"]["tries"] == [], "the refused start left nothing behind"
 
 
 def test_stopping_tells_the_link_and_an_early_stop_is_no_fail(house: House, at_run: tuple[Client, str, str]) -> None:
@@ -298,7 +298,7 @@ def test_stopping_tells_the_link_and_an_early_stop_is_no_fail(house: House, at_r
     assert tester.link("status", {"state": "in_run", "ambient": None})["plan"]["stop"] is True
     assert tester.link(f"runs/{run}/chunks", {"chunks": [columns(readings)]}) == {"stored": 0, "stop": True}
     close(tester, run, readings, "stopped")
-    assert tester.get(f"/api/visits/{visit}")["picture"]["tries"][0]["outcome"] == "unfinished"
+    assert tester.get(f"/api/visits/{visit}")["visit"]["tries"][0]["outcome"] == "unfinished"
 
 
 def test_a_run_stopped_when_it_could_not_pass_any_more_is_a_fail(house: House, at_run: tuple[Client, str, str]) -> None:
@@ -307,7 +307,7 @@ def test_a_run_stopped_when_it_could_not_pass_any_more_is_a_fail(house: House, a
     tester.link(f"runs/{run}/chunks", {"chunks": [columns(readings)]})
     tester.say(visit, {"kind": "stopped", "why": ""}, 100, expects=None)
     close(tester, run, readings, "stopped")
-    (one,) = tester.get(f"/api/visits/{visit}")["picture"]["tries"]
+    (one,) = tester.get(f"/api/visits/{visit}")["visit"]["tries"]
     assert (one["outcome"], one["reasons"][0]["code"]) == ("fail", "cannot_pass")
 
 
@@ -341,8 +341,8 @@ def test_the_full_count_is_chosen_at_the_start_and_judged_by_its_own_windows(hou
     tester = house.client()
     tester.check_counter()
     visit = tester.open()
-    picture = tester.until(visit, "run")
-    offered = {one["id"]: one["seconds"] for one in picture["protocols"]}
+    shown = tester.until(visit, "run")
+    offered = {one["id"]: one["seconds"] for one in shown["protocols"]}
     assert offered == {"fast-count-elastomeric": 149, "full-count-us": 435}
     run = new_id()
     body = {"kind": "start_run", "run_id": run, "instrument_id": house.ours.counter, "source": "counter"}
@@ -356,7 +356,7 @@ def test_the_full_count_is_chosen_at_the_start_and_judged_by_its_own_windows(hou
     tester.link(f"runs/{run}/chunks", {"chunks": [columns(readings)]})
     house.clock.pass_by(290)
     close(tester, run, readings)
-    made = tester.get(f"/api/visits/{visit}")["picture"]["tries"][-1]
+    made = tester.get(f"/api/visits/{visit}")["visit"]["tries"][-1]
     assert [one["name"] for one in made["exercises"]].count("Grimace") == 0 and len(made["exercises"]) == 7
     finish = tester.until(visit, "release")
     assert finish["verdict"] == "pass" and finish["tries"][-1]["protocol_title"].startswith("Ambient count")
@@ -374,7 +374,7 @@ def test_seven_typed_figures_make_a_full_count(house: House) -> None:
     with pytest.raises(Refused, match="exercise_missing"):
         tester.type_numbers(visit, run, ("4",) * 8)
     tester.type_numbers(visit, run, ("4", "6", "3", "5", "4", "7", "5"))
-    assert tester.get(f"/api/visits/{visit}")["picture"]["tries"][-1]["overall"]
+    assert tester.get(f"/api/visits/{visit}")["visit"]["tries"][-1]["overall"]
 
 
 def test_what_is_exported_computes_again_to_what_the_screen_says(house: House) -> None:
@@ -394,7 +394,7 @@ def test_what_is_exported_computes_again_to_what_the_screen_says(house: House) -
     record = json.loads(tester.call("GET", f"/api/visits/{visit}/record.json", raw=True))
     done = recompute(record)
     assert done.differences == ()
-    shown = tester.get(f"/api/visits/{visit}")["picture"]["tries"]
+    shown = tester.get(f"/api/visits/{visit}")["visit"]["tries"]
     assert [(one.outcome, cut(Fraction(one.overall or "0"))) for one in done.verdict.tries] == [
         (one["outcome"], one["overall"]) for one in shown
     ]

@@ -34,30 +34,30 @@ def both(house: House) -> tuple[Client, str, str, Client, str, str]:
     return tester, visit, bench, wearer, address, tablet
 
 
-def picture(tester: Client, visit: str) -> dict[str, Any]:
-    return dict(tester.get(f"/api/visits/{visit}")["picture"])
+def visit_of(tester: Client, visit: str) -> dict[str, Any]:
+    return dict(tester.get(f"/api/visits/{visit}")["visit"])
 
 
 def to_the_wait(tester: Client, visit: str) -> dict[str, Any]:
     """Everything else is done while a screen is waited for."""
     with pytest.raises(AssertionError):
         tester.until(visit, "sign_wearer")
-    return picture(tester, visit)
+    return visit_of(tester, visit)
 
 
 def test_a_verdict_waits_until_both_screens_hold_nothing(
     house: House, both: tuple[Client, str, str, Client, str, str]
 ) -> None:
     tester, visit, bench, wearer, address, tablet = both
-    over = picture(tester, visit)["seq"]
+    over = visit_of(tester, visit)["seq"]
     here(tester, f"/api/visits/{visit}", bench, over)
     here(wearer, address, tablet, over, unsent=1)
     here(wearer, address, tablet, 3)
-    shown = picture(tester, visit)
+    shown = visit_of(tester, visit)
     assert [one["code"] for one in shown["between"]].count("screen_awaited") == 1, "a press unsent, or an old view"
     here(wearer, address, tablet, shown["seq"])
     tester.until(visit, "release")
-    assert picture(tester, visit)["verdict"] == "pass"
+    assert visit_of(tester, visit)["verdict"] == "pass"
 
 
 def test_the_wearers_screen_does_not_speak_for_the_bench(
@@ -65,12 +65,12 @@ def test_the_wearers_screen_does_not_speak_for_the_bench(
 ) -> None:
     """Whoever has the wearer's address cannot say that the bench holds nothing."""
     tester, visit, bench, wearer, address, tablet = both
-    seq = picture(tester, visit)["seq"]
+    seq = visit_of(tester, visit)["seq"]
     here(wearer, address, tablet, seq)
     here(wearer, address, bench, seq + 1)
-    assert "screen_awaited" in [one["code"] for one in picture(tester, visit)["between"]]
-    here(tester, f"/api/visits/{visit}", bench, picture(tester, visit)["seq"])
-    assert "screen_awaited" not in [one["code"] for one in picture(tester, visit)["between"]]
+    assert "screen_awaited" in [one["code"] for one in visit_of(tester, visit)["between"]]
+    here(tester, f"/api/visits/{visit}", bench, visit_of(tester, visit)["seq"])
+    assert "screen_awaited" not in [one["code"] for one in visit_of(tester, visit)["between"]]
 
 
 def test_a_press_held_back_is_judged_before_anybody_signs(
@@ -79,29 +79,29 @@ def test_a_press_held_back_is_judged_before_anybody_signs(
     """Everything is asked and put back while the bench's screen holds a press of the run; then it comes."""
     tester, visit, bench, wearer, address, tablet = both
     during = house.clock.at - timedelta(seconds=100)
-    here(wearer, address, tablet, picture(tester, visit)["seq"])
+    here(wearer, address, tablet, visit_of(tester, visit)["seq"])
     shown = to_the_wait(tester, visit)
     assert shown["verdict"] != "pass" and [one["code"] for one in shown["waiting_for"]] == ["screen_awaited"]
     with pytest.raises(Refused) as refused:
         tester.sign(visit, "wearer")
     assert refused.value.code == "not_yet"
     tester.say(visit, {"kind": "touched", "moved": True}, 0, expects=None, occurred_at=during.isoformat())
-    here(tester, f"/api/visits/{visit}", bench, picture(tester, visit)["seq"])
-    assert picture(tester, visit)["tries"][0]["outcome"] == "void"
+    here(tester, f"/api/visits/{visit}", bench, visit_of(tester, visit)["seq"])
+    assert visit_of(tester, visit)["tries"][0]["outcome"] == "void"
 
 
 def test_a_screen_that_never_comes_back_leaves_the_try_unfinished(
     house: House, both: tuple[Client, str, str, Client, str, str]
 ) -> None:
     tester, visit, bench, wearer, address, tablet = both
-    here(tester, f"/api/visits/{visit}", bench, picture(tester, visit)["seq"])
+    here(tester, f"/api/visits/{visit}", bench, visit_of(tester, visit)["seq"])
     house.clock.pass_by(WAIT_S - 5)
     assert run_in_transaction(house.engine, lambda db: lose_screens(db, house.clock)) == 0
     house.clock.pass_by(10)
     assert run_in_transaction(house.engine, lambda db: lose_screens(db, house.clock)) == 1
     assert run_in_transaction(house.engine, lambda db: lose_screens(db, house.clock)) == 0, "given up once"
-    here(wearer, address, tablet, picture(tester, visit)["seq"])
-    shown = picture(tester, visit)
+    here(wearer, address, tablet, visit_of(tester, visit)["seq"])
+    shown = visit_of(tester, visit)
     assert shown["tries"][0]["outcome"] == "unfinished" and shown["offers"]
     assert any(one["code"] == "screen_lost" for one in shown["tries"][0]["reasons"])
     assert tester.get(f"/api/visits/{visit}/record.json")["verdict"]["tries"][0]["outcome"] == "unfinished"
@@ -117,7 +117,7 @@ def test_a_screen_that_was_closed_before_the_run_is_not_waited_for(house: House)
     tester.post(f"{path}/screen", {"screen": screen, "unsent": 0, "seq": 0, "leaving": True})
     tester.type_numbers(visit, tester.start(visit, "typed"), GOOD)
     tester.until(visit, "release")
-    assert picture(tester, visit)["verdict"] == "pass"
+    assert visit_of(tester, visit)["verdict"] == "pass"
 
 
 def test_a_wearers_screen_whose_address_has_ended_is_not_waited_for(house: House) -> None:
@@ -130,7 +130,7 @@ def test_a_wearers_screen_whose_address_has_ended_is_not_waited_for(house: House
     tester.call("POST", f"/api/visits/{visit}/wearer")
     tester.type_numbers(visit, tester.start(visit, "typed"), GOOD)
     tester.until(visit, "release")
-    assert picture(tester, visit)["verdict"] == "pass"
+    assert visit_of(tester, visit)["verdict"] == "pass"
 
 
 def test_what_is_entered_of_screens_refuses_no_press_that_was_made_before_it(house: House) -> None:
@@ -139,9 +139,9 @@ def test_what_is_entered_of_screens_refuses_no_press_that_was_made_before_it(hou
     visit = tester.open()
     tester.until(visit, "run")
     run = tester.start(visit, "typed")
-    seq = picture(tester, visit)["seq"]
+    seq = visit_of(tester, visit)["seq"]
     here(tester, f"/api/visits/{visit}", new_id(), seq)
-    assert picture(tester, visit)["seq"] == seq + 1
+    assert visit_of(tester, visit)["seq"] == seq + 1
     rows = [{"outside": "5300", "inside": one, "factor": None} for one in GOOD]
     body = {"kind": "numbers_typed", "run_id": run, "resolution": "0.1", "exercises": rows}
     tester.say(visit, body, 160, expects=seq)

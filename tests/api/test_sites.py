@@ -51,7 +51,7 @@ def test_another_rule_book_changes_the_advice_and_what_may_be_run(house: House) 
     later = tester.open(house.ours.people[1])
     verdict, why = counting(tester, later, "Sleet")
     assert verdict == "not permitted" and "until the site confirms one" in why
-    assert tester.get(f"/api/visits/{later}")["picture"]["seal_word"] == "fit check", "the local word"
+    assert tester.get(f"/api/visits/{later}")["visit"]["seal_word"] == "fit check", "the local word"
     enter(admin, "protocols.fast-count-elastomeric", True, GB, edition="INDG479 rev 2")
     last = tester.open(house.ours.people[2])
     assert counting(tester, last, "Sleet")[0] == "may"
@@ -75,14 +75,14 @@ def test_a_blank_stays_blank_until_the_site_enters_it(house: House) -> None:
     visit = tester.open(house.ours.people[0])
     tester.until(visit, "choose_facepiece")
     tester.choose(visit, "Sleet")
-    assert "level_blank" in [one["code"] for one in tester.get(f"/api/visits/{visit}")["picture"]["between"]]
+    assert "level_blank" in [one["code"] for one in tester.get(f"/api/visits/{visit}")["visit"]["between"]]
     view = enter(admin, "level.full", "1000", book, edition="2018, table 2")
     assert "level.full" not in [one["key"] for one in view["blanks"]]
     tester.say(visit, {"kind": "turned_away", "reason": "Rules first.", "come_back_on": None})
     again = tester.open(house.ours.people[1])
     tester.until(again, "choose_facepiece")
     tester.choose(again, "Sleet")
-    assert "level_blank" not in [one["code"] for one in tester.get(f"/api/visits/{again}")["picture"]["between"]]
+    assert "level_blank" not in [one["code"] for one in tester.get(f"/api/visits/{again}")["visit"]["between"]]
 
 
 def test_an_overlay_says_who_when_and_why_and_looser_needs_a_reason(house: House) -> None:
@@ -103,8 +103,8 @@ def test_an_overlay_says_who_when_and_why_and_looser_needs_a_reason(house: House
     visit = tester.open()
     tester.until(visit, "don")
     tester.say(visit, {"kind": "donned", "unaided": True})
-    picture = tester.get(f"/api/visits/{visit}")["picture"]
-    assert picture["wear_ready_at"] > picture["worn_since"][:14], "ten minutes of wear here"
+    shown = tester.get(f"/api/visits/{visit}")["visit"]
+    assert shown["wear_ready_at"] > shown["worn_since"][:14], "ten minutes of wear here"
 
 
 def test_the_report_says_the_task_its_limits_and_what_the_site_made_looser(house: House) -> None:
@@ -157,12 +157,12 @@ def test_a_task_decides_which_kinds_suffice(house: House) -> None:
     tester.until(visit, "choose_task")
     tester.say(visit, {"kind": "choose_task", "task_id": line["id"]})
     tester.choose(visit, "Sedge")
-    between = tester.get(f"/api/visits/{visit}")["picture"]["between"]
+    between = tester.get(f"/api/visits/{visit}")["visit"]["between"]
     assert any(one["code"] == "protection" and "below 30" in one["sentence"] for one in between)
     tester.choose(visit, "Sleet")
-    picture = tester.get(f"/api/visits/{visit}")["picture"]
-    assert not any(one["code"] == "protection" for one in picture["between"])
-    assert picture["task"]["limits"] == ["dust: up to 50.0 mg/m³, by APF × limit; not capped by IDLH: check it"]
+    shown = tester.get(f"/api/visits/{visit}")["visit"]
+    assert not any(one["code"] == "protection" for one in shown["between"])
+    assert shown["task"]["limits"] == ["dust: up to 50.0 mg/m³, by APF × limit; not capped by IDLH: check it"]
 
 
 @pytest.mark.parametrize(
@@ -224,16 +224,16 @@ def test_failed_seal_checks_reach_the_supervisor_until_acknowledged(house: House
     visit = tester.open()
     tester.until(visit, "seal_check")
     leak = {"kind": "seal_checked", "check": "negative", "wearer": "leaks", "tester": "holds", "place": "chin"}
-    picture = tester.say(visit, leak)
-    assert "Chin in again" in picture["seal_remedy"]
+    shown = tester.say(visit, leak)
+    assert "Chin in again" in shown["seal_remedy"]
     with pytest.raises(Refused, match="refit_first"):
         tester.say(visit, leak)
     tester.say(visit, {"kind": "adjusted", "what": "strap"})
-    picture = tester.say(visit, leak)
-    assert "inspect" in picture["seal_remedy"], "the same place again"
+    shown = tester.say(visit, leak)
+    assert "inspect" in shown["seal_remedy"], "the same place again"
     tester.say(visit, {"kind": "adjusted", "what": "strap"})
-    picture = tester.say(visit, leak)
-    assert "seal_limit" in [one["code"] for one in picture["between"]]
+    shown = tester.say(visit, leak)
+    assert "seal_limit" in [one["code"] for one in shown["between"]]
     assert [one["visit_id"] for one in supervisor.get("/api/today")["seal_notices"]["rows"]] == [visit]
     supervisor.post(f"/api/visits/{visit}/seal-notice", None)
     assert supervisor.get("/api/today")["seal_notices"]["rows"] == []
@@ -253,11 +253,11 @@ def test_tape_is_an_open_loop_that_must_close_before_the_run(house: House) -> No
     tester.check_counter()
     visit = tester.open()
     tester.until(visit, "run")
-    picture = tester.say(visit, {"kind": "loop_opened", "loop": "tape"})
-    assert "loop_tape" in [one["code"] for one in picture["between"]]
+    shown = tester.say(visit, {"kind": "loop_opened", "loop": "tape"})
+    assert "loop_tape" in [one["code"] for one in shown["between"]]
     with pytest.raises(Refused, match="loop_tape"):
         tester.start(visit)
-    tape = next(one["id"] for one in picture["loops"] if one["id"].startswith("tape"))
+    tape = next(one["id"] for one in shown["loops"] if one["id"].startswith("tape"))
     tester.say(visit, {"kind": "loop_closed", "loop": tape})
     tester.start(visit)
     with pytest.raises(Refused, match="no_loop"):

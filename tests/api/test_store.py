@@ -52,7 +52,7 @@ PRESSES: list[dict[str, Any]] = [
 def wander(tester: Client, visit: str, dice: random.Random) -> None:
     """Press keys as they come: mostly what is asked, now and then something else."""
     for _ in range(dice.randint(20, 110)):
-        view = tester.get(f"/api/visits/{visit}")["picture"]
+        view = tester.get(f"/api/visits/{visit}")["visit"]
         if view["closed"]:
             return
         try:
@@ -179,7 +179,7 @@ def test_a_duplicate_key_is_tried_twice_and_then_said(house: House, duplicate: A
 def test_two_pages_that_press_at_once_store_one_of_the_two(house: House) -> None:
     tester = house.client()
     visit = tester.open()
-    card = tester.get(f"/api/visits/{visit}")["picture"]["queue"][0]
+    card = tester.get(f"/api/visits/{visit}")["visit"]["queue"][0]
     answer = {"kind": "answered", "question": card["id"], "facts": card["facts"]}
     proposals = [tester.proposal(visit, {**answer, "answer": one}) for one in ("fine", "not_fine")]
     clients, codes = [house.client(), house.client()], []

@@ -21,8 +21,8 @@ def test_a_typed_pass_becomes_a_signed_report_whose_bytes_stay(house: House) -> 
     tester = house.client()
     visit = tester.whole_visit()
     view = tester.get(f"/api/visits/{visit}")
-    assert view["picture"]["closed"] == "released" and view["picture"]["verdict"] == "pass"
-    assert view["picture"]["is_sealed"] and not view["picture"]["loops"]
+    assert view["visit"]["closed"] == "released" and view["visit"]["verdict"] == "pass"
+    assert view["visit"]["is_sealed"] and not view["visit"]["loops"]
     issued = tester.post(f"/api/visits/{visit}/reports", {"page_size": "A4"})
     pdf = tester.get(issued["url"])
     assert hashlib.sha256(pdf).hexdigest() == issued["sha256"]
@@ -60,20 +60,20 @@ def test_the_log_that_is_shown_folds_to_what_the_screen_says(house: House, rules
     visit = tester.whole_visit(inside=("400", "600", "300", "500"))
     log = [event_from_json(one) for one in tester.get(f"/api/visits/{visit}/log")["events"]]
     assert check_chain(log) is None
-    picture = tester.get(f"/api/visits/{visit}")["picture"]
-    assert fold(log, rules).seq == picture["seq"] and picture["verdict"] == "fail"
+    shown = tester.get(f"/api/visits/{visit}")["visit"]
+    assert fold(log, rules).seq == shown["seq"] and shown["verdict"] == "fail"
     forget_states()
-    assert tester.get(f"/api/visits/{visit}")["picture"]["tries"] == picture["tries"]
+    assert tester.get(f"/api/visits/{visit}")["visit"]["tries"] == shown["tries"]
 
 
 def test_the_same_proposal_again_is_stored_once_and_another_under_its_id_is_refused(house: House) -> None:
     tester = house.client()
     visit = tester.open()
-    card = tester.get(f"/api/visits/{visit}")["picture"]["queue"][0]
+    card = tester.get(f"/api/visits/{visit}")["visit"]["queue"][0]
     body = {"kind": "answered", "question": card["id"], "answer": "fine", "facts": card["facts"]}
     proposal = tester.proposal(visit, body)
-    first = tester.post(f"/api/visits/{visit}/events", proposal)["picture"]["seq"]
-    again = tester.post(f"/api/visits/{visit}/events", proposal)["picture"]["seq"]
+    first = tester.post(f"/api/visits/{visit}/events", proposal)["visit"]["seq"]
+    again = tester.post(f"/api/visits/{visit}/events", proposal)["visit"]["seq"]
     assert first == again == 2
     with pytest.raises(Refused, match="id_reused"):
         tester.post(f"/api/visits/{visit}/events", {**proposal, "body": {**body, "answer": "not_fine"}})
@@ -83,7 +83,7 @@ def test_the_same_proposal_again_is_stored_once_and_another_under_its_id_is_refu
 def test_two_testers_on_one_visit_hear_what_happened_instead(house: House) -> None:
     one, other = house.client(), house.client()
     visit = one.open()
-    card = one.get(f"/api/visits/{visit}")["picture"]["queue"][0]
+    card = one.get(f"/api/visits/{visit}")["visit"]["queue"][0]
     body = {"kind": "answered", "question": card["id"], "answer": "fine", "facts": card["facts"]}
     stale = other.proposal(visit, body)
     one.say(visit, body)
@@ -98,7 +98,7 @@ def test_a_clock_that_runs_ahead_is_found(house: House, shift: float, code: str 
     tester = house.client()
     visit = tester.open()
     at = (house.clock.at + timedelta(seconds=shift)).isoformat()
-    card = tester.get(f"/api/visits/{visit}")["picture"]["queue"][0]
+    card = tester.get(f"/api/visits/{visit}")["visit"]["queue"][0]
     body = {"kind": "answered", "question": card["id"], "answer": "fine", "facts": card["facts"]}
     if code is None:
         tester.say(visit, body, 0, occurred_at=at)
@@ -111,7 +111,7 @@ def test_work_queued_while_the_server_was_away_counts_and_is_marked_late(house: 
     tester = house.client()
     visit = tester.open()
     pressed_at = house.clock.at.isoformat()
-    card = tester.get(f"/api/visits/{visit}")["picture"]["queue"][0]
+    card = tester.get(f"/api/visits/{visit}")["visit"]["queue"][0]
     body = {"kind": "answered", "question": card["id"], "answer": "fine", "facts": card["facts"]}
     tester.say(visit, body, 20, occurred_at=pressed_at)
     assert tester.get(f"/api/visits/{visit}")["late_entries"] == 1
@@ -131,8 +131,8 @@ def test_observations_are_taken_whatever_the_page_knew(house: House) -> None:
     tester = house.client()
     visit = tester.open()
     tester.until(visit, "chin")
-    picture = tester.say(visit, {"kind": "doffed", "why": "lifted"}, expects=None)
-    assert picture["worn_since"] is None
+    shown = tester.say(visit, {"kind": "doffed", "why": "lifted"}, expects=None)
+    assert shown["worn_since"] is None
 
 
 def test_nobody_has_two_open_visits_and_the_same_opening_twice_is_one(house: House) -> None:
@@ -152,8 +152,8 @@ def test_turned_away_needs_a_reason_and_ends_the_visit(house: House) -> None:
     visit = tester.open()
     with pytest.raises(Refused, match="reason_missing"):
         tester.say(visit, {"kind": "turned_away", "reason": " ", "come_back_on": None})
-    picture = tester.say(visit, {"kind": "turned_away", "reason": "Stubble.", "come_back_on": "2026-12-01"})
-    assert picture["closed"] == "turned_away"
+    shown = tester.say(visit, {"kind": "turned_away", "reason": "Stubble.", "come_back_on": "2026-12-01"})
+    assert shown["closed"] == "turned_away"
     with pytest.raises(Refused, match="closed"):
         tester.say(visit, {"kind": "released"})
 
@@ -184,12 +184,12 @@ def test_a_correction_makes_the_result_unusable_until_it_is_signed_again(house: 
     person = house.ours.people[0]
     assert len(tester.get(f"/api/people/{person}")["permissions"]["rows"]) == 1
     first = tester.post(f"/api/visits/{visit}/reports", {"page_size": "A4"})
-    chosen = tester.get(f"/api/visits/{visit}")["picture"]["tries"][0]["chosen_seq"]
+    chosen = tester.get(f"/api/visits/{visit}")["visit"]["tries"][0]["chosen_seq"]
     correction = {"kind": "corrected", "target": chosen, "reason": "wrong size typed", "size": "L"}
     with pytest.raises(Refused, match="size"):
         tester.say(visit, {**correction, "size": "enormous"})
-    picture = tester.say(visit, correction)
-    assert picture["revision"] == 2 and not picture["is_sealed"]
+    shown = tester.say(visit, correction)
+    assert shown["revision"] == 2 and not shown["is_sealed"]
     assert tester.get(f"/api/people/{person}")["permissions"]["rows"] == []
     tester.sign(visit, "wearer")
     tester.sign(visit, "tester")
@@ -203,7 +203,7 @@ def test_a_correction_makes_the_result_unusable_until_it_is_signed_again(house: 
 def test_a_practice_visit_says_so_and_counts_nowhere(house: House) -> None:
     tester = house.client()
     visit = tester.whole_visit(is_practice=True, speed=10)
-    assert tester.get(f"/api/visits/{visit}")["picture"]["is_practice"]
+    assert tester.get(f"/api/visits/{visit}")["visit"]["is_practice"]
     assert tester.get(f"/api/people/{house.ours.people[0]}")["permissions"]["rows"] == []
     assert tester.get("/api/results")["rows"] == []
     pdf = tester.get(tester.post(f"/api/visits/{visit}/reports", {"page_size": "A4"})["url"])

@@ -94,7 +94,7 @@ def passing_log(way: Way) -> tuple[tuple[ev.Event, ...], int]:
     bench = at_the_start(way)
     run_well(bench, way)
     bench.until("release")
-    assert outcome(bench.visit, bench.visit.tries[-1])[0] == "pass", bench.picture.between
+    assert outcome(bench.visit, bench.visit.tries[-1])[0] == "pass", bench.view.between
     before = len(bench.log)
     bench.do("release")
     return tuple(bench.log), before

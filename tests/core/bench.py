@@ -17,7 +17,7 @@ from moorfog.core.simulation.wearer import SimulatedWearer, simulate_stream
 from moorfog.core.simulation.wearer import simulate as simulate_run
 from moorfog.core.transitions.admit import Refusal, admit
 from moorfog.core.transitions.fold import must_be_held_s, step
-from moorfog.core.views.picture import Card, Picture, picture
+from moorfog.core.views.visit_view import Card, VisitView, visit_view
 from moorfog.core.visit.proof import followed, is_read_by_link, least_risen, proof_stream, text_of
 from moorfog.core.visit.state import Visit, loops_needed
 from moorfog.data import facepiece_kinds
@@ -149,8 +149,8 @@ class Bench:
         return self.visit
 
     @property
-    def picture(self) -> Picture:
-        return picture(self.visit, self.at)
+    def view(self) -> VisitView:
+        return visit_view(self.visit, self.at)
 
     def answer(self, card: Card | str, answer: str = "fine", **more: Any) -> Visit:
         if isinstance(card, str):
@@ -164,7 +164,7 @@ class Bench:
     def until(self, act: str, piece: ev.Facepiece | None = None, only: str | None = None) -> None:
         """Answer fine and do what is needed until ``act`` (or the question ``only``) is next."""
         for _ in range(250):
-            shown = self.picture
+            shown = self.view
             if not shown.queue:
                 assert shown.changes_at, f"stuck before {act}: {shown.between} {shown.offers}"
                 self.at = datetime.fromisoformat(shown.changes_at)
@@ -193,10 +193,10 @@ class Bench:
             "sign_tester": ev.Signed("tester", "0" * 64, self.visit.seq),
         }
         if act == "seal_check":
-            for one in self.picture.seal_checks:
+            for one in self.view.seal_checks:
                 self.check_seal(one.check)
         elif act == "put_back":
-            for loop in self.picture.loops:
+            for loop in self.view.loops:
                 self.say(ev.LoopClosed(loop.id))
         elif act == "proof":
             one = self.visit.tries[-1]

@@ -16,7 +16,7 @@ from hypothesis.stateful import RuleBasedStateMachine, initialize, invariant, ru
 from moorfog.core.advice.protection import protection
 from moorfog.core.events import payloads as ev
 from moorfog.core.rules.book import Rules
-from moorfog.core.views.picture import picture, seal_remedy, starts_at
+from moorfog.core.views.visit_view import seal_remedy, starts_at, visit_view
 from moorfog.core.visit.judgement import outcome, run_blocks
 from moorfog.core.visit.state import seal_holds
 from moorfog.data import shipped_rules
@@ -42,7 +42,7 @@ def test_what_is_asked_of_each_kind_before_the_run(rules: Rules, kind: str) -> N
     asked: list[str] = []
     piece = piece_of(kind)
     for _ in range(300):
-        shown = bench.picture
+        shown = bench.view
         if not shown.queue:
             bench.at = ev.parse_instant(shown.changes_at or "", "at")
             continue
@@ -66,7 +66,7 @@ PLACES = ("nose", "eyes", "cheek", "temple", "chin", "throat", "valve")
 def test_every_leak_has_a_remedy_that_fits_the_kind(rules: Rules, kind: str, place: str) -> None:
     bench = Bench(rules)
     bench.until("seal_check", piece_of(kind))
-    check = bench.picture.seal_checks[0].check
+    check = bench.view.seal_checks[0].check
     leak = ev.SealChecked(check, "leaks", "holds", place)  # type: ignore[arg-type]
     bench.say(leak)
     remedy = seal_remedy(bench.visit)
@@ -112,7 +112,7 @@ def test_the_bench_says_when_this_person_can_start(rules: Rules) -> None:
     bench.until("don")
     bench.do("don")
     assert starts_at(bench.visit, bench.at) == max(first, bench.visit.wear_ready_at())  # type: ignore[type-var]
-    assert bench.picture.starts_at is not None
+    assert bench.view.starts_at is not None
 
 
 TASKS = (
@@ -172,7 +172,7 @@ class ArrivalMachine(RuleBasedStateMachine):
     @rule(count=st.integers(1, 60), one=st.sampled_from(PIECES))
     def go_on(self, count: int, one: ev.Facepiece) -> None:
         for _ in range(count):
-            shown = self.bench.picture
+            shown = self.bench.view
             if not shown.queue or shown.run or shown.offers:
                 return
             card = shown.queue[0]
@@ -189,7 +189,7 @@ class ArrivalMachine(RuleBasedStateMachine):
         if not hasattr(self, "bench"):
             return
         visit = self.bench.visit
-        picture(visit, self.bench.at)
+        visit_view(visit, self.bench.at)
         for made in visit.tries:
             if outcome(visit, made)[0] != "pass":
                 continue

@@ -341,7 +341,7 @@ def test_the_wrong_person_ends_the_visit_and_leaves_nothing(rules: Rules) -> Non
         bench.answer("identity", screen="")
     with pytest.raises(Refused, match="wrong_person"):
         bench.say(ev.TurnedAway("wrong person"))
-    assert [one.act for one in bench.picture.queue] == ["mistaken"]
+    assert [one.act for one in bench.view.queue] == ["mistaken"]
     bench.say(ev.OpenedByMistake())
     assert bench.visit.closed == "mistaken" and not bench.visit.turned_away
 
@@ -349,7 +349,7 @@ def test_the_wrong_person_ends_the_visit_and_leaves_nothing(rules: Rules) -> Non
 def test_after_distress_nothing_is_offered_but_to_look_after_them(rules: Rules) -> None:
     for bench in (Bench(rules), ran(rules, BAD_FACTORS)):
         bench.say(ev.Distress())
-        shown = bench.picture
+        shown = bench.view
         assert shown.distress and not shown.offers and shown.queue[0].id == "distress_care"
         assert all("new try" not in one.detail for one in shown.between)
 
@@ -586,7 +586,7 @@ def test_what_is_signed_is_what_is_shown() -> None:
     bench.until("run")
     bench.run(GOOD)
     bench.until("sign_wearer")
-    shown, signed = bench.picture, statement_of(bench.visit, "v")
+    shown, signed = bench.view, statement_of(bench.visit, "v")
     assert signed["shown"] == list(shown.signed_under) and signed["limits_of_use"] == list(shown.limits_of_use)
     assert signed["terms"] == shown.terms and bench.rules.book.title in shown.signed_under[0]
     assert signed["on_file"] in shown.signed_under[1]
@@ -622,12 +622,12 @@ def test_the_verdict_waits_for_a_screen_that_may_hold_presses(rules: Rules) -> N
     """Everything else is asked and put back meanwhile; nobody signs before it has been heard."""
     bench, run_id = with_a_screen(rules)
     for _ in range(40):
-        shown = bench.picture
+        shown = bench.view
         if not shown.queue:
             break
         bench.do(shown.queue[0].act) if shown.queue[0].act else bench.answer(shown.queue[0])
-    assert outcomes(bench.visit) == ["unfinished"] and not bench.picture.offers
-    assert [one.code for one in bench.picture.waiting_for] == ["screen_awaited"] and bench.picture.step == "back"
+    assert outcomes(bench.visit) == ["unfinished"] and not bench.view.offers
+    assert [one.code for one in bench.view.waiting_for] == ["screen_awaited"] and bench.view.step == "back"
     with pytest.raises(Refused, match="not_yet"):
         bench.say(ev.Signed("wearer", "0" * 64, bench.visit.seq))
     settle_screen(bench, ev.ScreenCleared(run_id, "another"))
@@ -642,7 +642,7 @@ def test_a_screen_that_never_comes_back_leaves_the_try_unfinished_for_good(rules
     settle_screen(bench, ev.ScreenLost(run_id, "tablet"))
     settle_screen(bench, ev.ScreenCleared(run_id, "tablet"))
     bench.answer("after_comfort")
-    assert outcomes(bench.visit) == ["unfinished"] and bench.picture.offers, "another try is decided on"
+    assert outcomes(bench.visit) == ["unfinished"] and bench.view.offers, "another try is decided on"
 
 
 def test_a_screen_is_clear_only_once_the_run_is_over(rules: Rules) -> None:

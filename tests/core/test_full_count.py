@@ -151,7 +151,7 @@ def test_a_whole_run_on_the_bench_passes_and_a_leaky_one_fails() -> None:
             if wanted == "pass":
                 bench.answer(card)
         assert outcome(bench.visit, bench.visit.tries[-1])[0] == wanted
-        view = bench.picture.tries[-1]
+        view = bench.view.tries[-1]
         assert [one.name for one in view.exercises].count("Grimace") == 0 and len(view.exercises) == 7
 
 

@@ -16,7 +16,7 @@ from moorfog.core.kernel.canonical import canonical_bytes
 from moorfog.core.kernel.codec import encode
 from moorfog.core.measuring.ambient import NumbersState
 from moorfog.core.transitions.fold import fold, step
-from moorfog.core.views.picture import picture
+from moorfog.core.views.visit_view import visit_view
 from moorfog.core.visit.judgement import outcome, run_blocks
 from moorfog.core.visit.state import Visit, applies, circumstances, facts_digest
 from moorfog.data import shipped_rules
@@ -54,7 +54,7 @@ class BenchMachine(RuleBasedStateMachine):
     @rule(count=st.integers(1, 70))
     def go_on(self, count: int) -> None:
         for _ in range(count):
-            shown = self.bench.picture
+            shown = self.bench.view
             if not shown.queue or shown.run or shown.offers or shown.closed:
                 return
             card = shown.queue[0]
@@ -135,7 +135,7 @@ class BenchMachine(RuleBasedStateMachine):
                         continue
                     answer = visit.answers.get(item.id)
                     assert answer is not None and (answer.answer == "fine" or item.wait), f"passed without {item.id}"
-        picture(visit, self.bench.at)
+        visit_view(visit, self.bench.at)
 
 
 PASSING: tuple[NumbersState, ...] = ("reached", "held")
@@ -240,7 +240,7 @@ def test_no_log_makes_the_fold_raise_nor_passes_without_the_gates(some: list[ev.
     visit = fold(bench.log, RULES)
     assert visit == reduce(step, bench.log, Visit(RULES)), "a whole log is what its entries come to one by one"
     now = bench.at + timedelta(hours=1)
-    picture(visit, now)
+    visit_view(visit, now)
     run_blocks(visit, now)
     assert all(outcome(visit, one)[0] != "pass" for one in visit.tries), "these logs never answer with the right facts"
     assert canonical_bytes([encode(one.payload) for one in bench.log])

@@ -72,7 +72,7 @@ def everything_said(book: Book, protocol_id: str) -> set[str]:
     look = bench.say
 
     def say(payload: ev.Payload, seconds: float = 4) -> Any:
-        out.update(strings(encode(bench.picture)))
+        out.update(strings(encode(bench.view)))
         return look(payload, seconds)
 
     bench.say = say  # type: ignore[method-assign]

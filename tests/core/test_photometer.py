@@ -217,7 +217,7 @@ def test_the_run_ends_at_a_peak_and_is_a_fail_of_that_exercise() -> None:
     assert live.is_lost and "single peak" in live.ended_by
     assert US.starts_ms()[2] <= given[-1].t < US.starts_ms()[3]
     bench.run(end="stopped", readings=given)
-    last = bench.picture.tries[-1]
+    last = bench.view.tries[-1]
     assert last.outcome == "fail" and last.reasons[0].code == "single_peak"
     assert "Head side to side" in last.reasons[0].sentence
 
@@ -227,6 +227,6 @@ def test_a_whole_visit_by_aerosol_passes_and_says_how_the_inside_was_found() -> 
     bench.until("run")
     bench.run((3000,))
     bench.until("release")
-    last = bench.picture.tries[-1]
+    last = bench.view.tries[-1]
     assert last.outcome == "pass" and last.unit == "µg/m³"
     assert any("average of peaks" in one.sentence for one in last.reasons)

@@ -45,7 +45,7 @@ def bench_for(agent: str, rules: Rules | None = None) -> Bench:
 def finish(bench: Bench) -> str:
     """Answer what comes after the run as fine, and return the outcome."""
     for _ in range(30):
-        shown = bench.picture
+        shown = bench.view
         cards = [one for one in shown.queue if one.step == "result"]
         if not cards:
             break
@@ -163,7 +163,7 @@ def test_to_the_end_without_it_is_a_pass_once_all_is_answered(agent: str) -> Non
     bench.smell()
     assert outcome(bench.visit, bench.visit.tries[-1])[0] == "unfinished"
     assert finish(bench) == "pass"
-    view = bench.picture.tries[-1]
+    view = bench.view.tries[-1]
     assert view.overall == "" and view.level == "" and view.bound == "", "never a number"
     assert view.senses is not None and view.senses.threshold == (20 if agent in ("sweet", "bitter") else 0)
 
@@ -253,8 +253,8 @@ def test_stopping_after_a_missed_dose_is_void_with_that_reason() -> None:
     run_id = bench.sense()
     bench.say(ev.DoseGiven(run_id), 20)
     bench.at += timedelta(seconds=36)
-    assert bench.picture.run is not None and bench.picture.run.sensing is not None
-    assert [one.state for one in bench.picture.run.sensing.doses][:2] == ["missed", "due"]
+    assert bench.view.run is not None and bench.view.run.sensing is not None
+    assert [one.state for one in bench.view.run.sensing.doses][:2] == ["missed", "due"]
     bench.say(ev.Stopped(), 1)
     result, reasons = outcome(bench.visit, bench.visit.tries[-1])
     assert result == "void" and reasons[0].code == "dose_missed"
@@ -280,7 +280,7 @@ def test_a_proof_that_is_not_sensed_voids(agent: str) -> None:
         bench.say(ev.Doffed("done"))
     bench.say(ev.ProofSensed(run_id, False))
     assert finish(bench) == "void"
-    assert [one.next for one in bench.picture.offers] == [
+    assert [one.next for one in bench.view.offers] == [
         "same_again",
         "other_size",
         "other_facepiece",
@@ -404,7 +404,7 @@ def test_it_is_not_donned_before_it_is_screened_and_clear() -> None:
     bench.screen()
     with pytest.raises(Refused, match="cleared"):
         bench.say(ev.Donned(True))
-    shown = bench.picture
+    shown = bench.view
     assert any(one.code == "cleared" and one.gravity == "waiting" for one in shown.between)
 
 

@@ -119,7 +119,7 @@ def test_a_broken_hold_voids_and_ends_the_run_at_once() -> None:
     bench = Bench(RULES, method="negative_pressure")
     bench.until("run")
     bench.run(readings=given_back, end="stopped", protocol_id="pressure-short")
-    last = bench.picture.tries[-1]
+    last = bench.view.tries[-1]
     assert last.outcome == "void" and last.reasons[0].code == "broken_hold"
 
 
@@ -154,10 +154,10 @@ def test_it_may_be_taken_off_and_adjusted_only_in_the_re_donning(id_: str, outco
     )
     bench.say(seal, 0)
     if outcome == "void":
-        assert bench.picture.tries[-1].outcome == "void"
+        assert bench.view.tries[-1].outcome == "void"
         return
     bench.until("release")
-    last = bench.picture.tries[-1]
+    last = bench.view.tries[-1]
     assert last.outcome == "pass" and last.unit == "ml/min"
     assert any(one.code == "redonned" for one in last.reasons)
 

@@ -12,7 +12,7 @@ from moorfog.core.events.chain import check_chain
 from moorfog.core.rules.book import Rules
 from moorfog.core.rules.overlay import Overlay, apply
 from moorfog.core.transitions.fold import fold
-from moorfog.core.views.picture import picture
+from moorfog.core.views.visit_view import visit_view
 from moorfog.core.visit.judgement import outcome, pass_blocks, run_blocks
 from moorfog.core.visit.state import seal_holds
 from moorfog.data import rules_for, shipped_books
@@ -36,11 +36,11 @@ def test_the_whole_way_to_a_signed_pass(rules: Rules) -> None:
     bench.run()
     assert last(bench) == "unfinished"
     bench.until("sign_wearer")
-    assert last(bench) == "pass" and not bench.picture.is_sealed and bench.visit.loops == ()
+    assert last(bench) == "pass" and not bench.view.is_sealed and bench.visit.loops == ()
     bench.until("release")
-    assert bench.picture.is_sealed
+    assert bench.view.is_sealed
     bench.do("release")
-    assert bench.picture.closed == "released" and fold(bench.log, rules) == bench.visit
+    assert bench.view.closed == "released" and fold(bench.log, rules) == bench.visit
     assert check_chain(bench.log) is None
 
 
@@ -48,12 +48,12 @@ def test_hard_stops_come_first_and_the_facepiece_is_donned_early(rules: Rules) -
     bench = Bench(rules)
     order: list[str] = []
     while not bench.visit.worn_since:
-        card = bench.picture.queue[0]
+        card = bench.view.queue[0]
         order.append(card.id)
         bench.do(card.act) if card.act else bench.answer(card)
     assert order[:3] == ["identity", "medical", "shave"]
     assert order.index("don") < [one.id for one in rules.procedure.item].index("brief_means")
-    assert "comfort_nose" not in [one.id for one in bench.picture.queue]
+    assert "comfort_nose" not in [one.id for one in bench.view.queue]
 
 
 @pytest.mark.parametrize("question", ["medical", "shave", "fit_today", "neck_back"])
@@ -61,7 +61,7 @@ def test_a_stop_stops_everything_until_it_is_fine(rules: Rules, question: str) -
     bench = Bench(rules)
     bench.until(question)
     bench.answer(question, "not_fine")
-    assert [one.id for one in bench.picture.queue] == [question]
+    assert [one.id for one in bench.view.queue] == [question]
     with pytest.raises(Refused, match="stop"):
         bench.say(ev.FacepieceChosen(facepiece()))
     bench.answer(question)
@@ -131,7 +131,7 @@ def test_the_seal_checks_a_facepiece_allows(rules: Rules, piece: dict, checks: l
     bench = Bench(rules)
     bench.until("choose_facepiece")
     bench.say(ev.FacepieceChosen(facepiece(**piece)))
-    assert [one.check for one in bench.picture.seal_checks] == checks
+    assert [one.check for one in bench.view.seal_checks] == checks
 
 
 def test_a_leaking_seal_check_blocks_until_a_later_one_holds(rules: Rules) -> None:
@@ -152,12 +152,12 @@ def test_below_the_level_is_a_fail_and_the_next_try_is_numbered(rules: Rules) ->
     bench = at_the_run(rules)
     bench.run(BAD)
     assert last(bench) == "fail"
-    assert [one.next for one in bench.picture.offers] == ["same_again", "other_size", "other_facepiece", "end"]
+    assert [one.next for one in bench.view.offers] == ["same_again", "other_size", "other_facepiece", "end"]
     bench.say(ev.Decided("same_again"))
     bench.until("run")
     bench.run()
     bench.until("sign_wearer")
-    assert [one.outcome for one in bench.picture.tries] == ["fail", "pass"]
+    assert [one.outcome for one in bench.view.tries] == ["fail", "pass"]
 
 
 def test_three_tries_a_facepiece_and_no_fourth(rules: Rules) -> None:
@@ -167,7 +167,7 @@ def test_three_tries_a_facepiece_and_no_fourth(rules: Rules) -> None:
         bench.say(ev.Decided("same_again"))
         bench.until("run")
     bench.run(BAD)
-    assert "same_again" not in [one.next for one in bench.picture.offers]
+    assert "same_again" not in [one.next for one in bench.view.offers]
 
 
 def test_comfort_afterwards_counts(rules: Rules) -> None:
@@ -216,7 +216,7 @@ def test_a_stopped_run_fails_only_if_it_could_not_pass_any_more(rules: Rules) ->
         for one in [r for r in simulate(protocol, factors) if r.t <= 70_000]:
             reduction.feed(one)
         bench.say(ev.Stopped(), 75)
-        assert [one.code for one in bench.picture.waiting_for] == ["sealing"] and not bench.picture.offers
+        assert [one.code for one in bench.view.waiting_for] == ["sealing"] and not bench.view.offers
         sealed = reduction.sealed("stopped")
         windows, deviations = sealed.windows, sealed.deviations
         bench.say(ev.RunClosed(run_id, "stopped", 0, 279, 280, "", windows, deviations), 1)
@@ -227,8 +227,8 @@ def test_distress_ends_all_testing(rules: Rules) -> None:
     bench = at_the_run(rules)
     bench.start()
     bench.say(ev.Distress(), 20)
-    assert last(bench) == "unfinished" and not bench.picture.offers, "nothing is offered but to look after them"
-    assert bench.picture.queue[0].id == "distress_care"
+    assert last(bench) == "unfinished" and not bench.view.offers, "nothing is offered but to look after them"
+    assert bench.view.queue[0].id == "distress_care"
     with pytest.raises(Refused, match="distress"):
         bench.say(ev.Decided("same_again"))
 
@@ -242,7 +242,7 @@ def test_nothing_inside_is_held_until_the_seal_is_broken_on_purpose(rules: Rules
         clean = [one._replace(counts=0) if one.valve == "I" else one for one in simulate(protocol, GOOD)]
         assert isinstance(clean[0], Reading)
         bench.run(readings=clean)
-        assert bench.picture.queue[0].act == "proof"
+        assert bench.view.queue[0].act == "proof"
         if not rose:
             bench.say(ev.ProofGiven(bench.visit.tries[-1].started.run_id, False))
         else:
@@ -264,7 +264,7 @@ def test_typed_numbers_wait_for_the_protocol_and_say_that_they_were_typed(rules:
         bench.say(ev.NumbersTyped(run_id, "0.1", (ev.TypedExercise("0", "1"), *rows[1:])), 100)
     bench.say(ev.NumbersTyped(run_id, "0.1", rows), 100)
     bench.until("sign_wearer")
-    assert last(bench) == "pass" and bench.picture.tries[-1].bound == "unknown"
+    assert last(bench) == "pass" and bench.view.tries[-1].bound == "unknown"
 
 
 @pytest.mark.parametrize(
@@ -348,11 +348,11 @@ def test_a_correction_opens_an_unsigned_revision_and_never_makes_a_pass(rules: R
     bench.do("release")
     target = bench.visit.tries[0].chosen_seq
     bench.say(ev.Corrected(target, "it was the L", size="L"))
-    assert (bench.visit.revision, bench.picture.is_sealed) == (2, False)
+    assert (bench.visit.revision, bench.view.is_sealed) == (2, False)
     assert bench.visit.tries[0].facepiece.size == "L" and last(bench) == "fail"
     bench.say(ev.Signed("wearer", "1" * 64, bench.visit.seq))
     bench.say(ev.Signed("tester", "1" * 64, bench.visit.seq))
-    assert bench.picture.is_sealed
+    assert bench.view.is_sealed
     with pytest.raises(Refused, match="reason_missing"):
         bench.say(ev.Corrected(target, " ", size="S"))
 
@@ -381,7 +381,7 @@ def test_the_future_is_refused_but_for_safety_presses_and_the_picture_says_when_
     assert admit(bench.visit, ev.TurnedAway("late"), bench.at + timedelta(seconds=2), bench.at) is None
     assert admit(bench.visit, ev.Distress(), ahead, bench.at) is None, "a safety press is never refused"
     bench.until("chin")
-    shown = picture(bench.visit, bench.at)
+    shown = visit_view(bench.visit, bench.at)
     assert shown.changes_at == shown.wear_ready_at and shown.changes_at is not None
 
 
@@ -421,11 +421,11 @@ def test_the_schools_of_the_seal_check(school: str, made: tuple[str, ...], holds
 def test_a_state_that_is_asked_for_hours_does_not_grow(rules: Rules) -> None:
     bench = Bench(rules)
     bench.until("chin")
-    picture(bench.visit, bench.at)
+    visit_view(bench.visit, bench.at)
     size = len(bench.visit.memo)
-    shown = [picture(bench.visit, bench.at + timedelta(seconds=2 * number)) for number in range(500)]
+    shown = [visit_view(bench.visit, bench.at + timedelta(seconds=2 * number)) for number in range(500)]
     assert len(bench.visit.memo) == size
-    assert shown[0] == picture(bench.visit, bench.at), "and says the same of the same moment"
+    assert shown[0] == visit_view(bench.visit, bench.at), "and says the same of the same moment"
 
 
 def test_how_long_it_must_be_worn_is_said_as_the_book_has_it() -> None:
@@ -433,7 +433,7 @@ def test_how_long_it_must_be_worn_is_said_as_the_book_has_it() -> None:
     longer = Overlay("wear.minimum", 660, "hot work", "", "2026-03-01", "A")
     bench = Bench(rules_for(apply(shipped_books()["us-29cfr1910-134"], [longer])))
     bench.until("seal_check")
-    worn = [one.sentence for one in bench.picture.between if one.code == "wear"]
+    worn = [one.sentence for one in bench.view.between if one.code == "wear"]
     assert worn == ["Worn less than 11 minutes"]
     comfort = next(item for item in bench.rules.procedure.item if item.after_wear)
     with pytest.raises(Refused, match="11 minutes"):

@@ -35,7 +35,7 @@ def finished(rules: Rules, *runs: tuple[int, ...]) -> Bench:
         bench.run(factors)
         if number < len(runs) - 1:
             bench.say(ev.Decided("same_again"))
-    if bench.picture.offers:
+    if bench.view.offers:
         bench.say(ev.Decided("end"))
     bench.until("release")
     bench.do("release")

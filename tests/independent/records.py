@@ -71,7 +71,7 @@ def with_screens(bench: Bench, run_id: str, here: tuple[str, ...]) -> tuple[ev.E
 def finish(bench: Bench, dice: random.Random) -> None:
     """Answer what is left, now and then not fine, and sign."""
     for _ in range(60):
-        shown = bench.picture
+        shown = bench.view
         if shown.offers:
             bench.say(ev.Decided("end"))
             continue

@@ -17,7 +17,7 @@ from moorfog.operations.accounts.sessions import READERS
 from moorfog.operations.bench import choices, run_files, screens, signing, visits
 from moorfog.operations.bench.proposals import Proposal
 from moorfog.operations.bench.runs import start_run
-from moorfog.operations.bench.views import VisitView, view_for_screen
+from moorfog.operations.bench.views import BenchView, view_for_screen
 from moorfog.operations.bench.visits import RUN_STARTS
 from moorfog.operations.fields import Id
 from moorfog.operations.kit import parts
@@ -93,7 +93,7 @@ class LiveQuery:
     visit: str
 
 
-def _view(context: Context, visit_id: str) -> VisitView:
+def _view(context: Context, visit_id: str) -> BenchView:
     return view_for_screen(context.db, context.clock, context.actor.scope(*READERS), visit_id)
 
 
@@ -107,8 +107,8 @@ def get_today(context: Context, query: today.TodayPages) -> today.Today:
     return today.today(context.db, context.clock, context.actor, query)
 
 
-@route("POST", "/api/visits", "test", body=OpenVisit, returns=VisitView)
-def open_visit(context: Context, body: OpenVisit) -> VisitView:
+@route("POST", "/api/visits", "test", body=OpenVisit, returns=BenchView)
+def open_visit(context: Context, body: OpenVisit) -> BenchView:
     """Open a visit for a person at a bench."""
     done = visits.open_visit(
         context.db,
@@ -125,8 +125,8 @@ def open_visit(context: Context, body: OpenVisit) -> VisitView:
     return _view(context, done.visit_id)
 
 
-@route("GET", "/api/visits/{visit_id}", "read", returns=VisitView)
-def get_visit(context: Context, visit_id: str) -> VisitView:
+@route("GET", "/api/visits/{visit_id}", "read", returns=BenchView)
+def get_visit(context: Context, visit_id: str) -> BenchView:
     """A visit as it stands now."""
 
     def keep(visit: Visit) -> None:
@@ -135,8 +135,8 @@ def get_visit(context: Context, visit_id: str) -> VisitView:
     return view_for_screen(context.db, context.clock, context.actor.scope(*READERS), visit_id, keep)
 
 
-@route("POST", "/api/visits/{visit_id}/events", "test", body=Proposal, returns=VisitView)
-def propose(context: Context, visit_id: str, body: Proposal) -> VisitView:
+@route("POST", "/api/visits/{visit_id}/events", "test", body=Proposal, returns=BenchView)
+def propose(context: Context, visit_id: str, body: Proposal) -> BenchView:
     """Propose an entry for the log; accepted, or refused with the reason."""
     done = visits.propose(context.db, context.clock, context.actor, visit_id, body, start_run)
     if body.body.kind in RUN_STARTS:
@@ -152,8 +152,8 @@ def hear_screen(context: Context, visit_id: str, body: ScreenHeard) -> Heard:
     return heard(context, visit_id, "bench", body)
 
 
-@route("POST", "/api/visits/{visit_id}/runs/{run_id}/file", "test", body=ReadingsFile, returns=VisitView)
-def import_run(context: Context, visit_id: str, run_id: str, body: ReadingsFile) -> VisitView:
+@route("POST", "/api/visits/{visit_id}/runs/{run_id}/file", "test", body=ReadingsFile, returns=BenchView)
+def import_run(context: Context, visit_id: str, run_id: str, body: ReadingsFile) -> BenchView:
     """Seal a run with the readings of a file, from an instrument that gives only files."""
     visit = run_files.import_run(context.db, context.clock, context.actor, visit_id, run_id, body.text)
     context.after_commit.append(lambda: keep_state(visit_id, visit))
@@ -193,8 +193,8 @@ def acknowledge_seal(context: Context, visit_id: str) -> Response:
     return Response(status=204)
 
 
-@route("POST", "/api/visits/{visit_id}/signatures", "test", body=SignVisit, returns=VisitView)
-def sign(context: Context, visit_id: str, body: SignVisit) -> VisitView:
+@route("POST", "/api/visits/{visit_id}/signatures", "test", body=SignVisit, returns=BenchView)
+def sign(context: Context, visit_id: str, body: SignVisit) -> BenchView:
     """Sign the present revision."""
     done = signing.sign(
         context.db,

@@ -34,7 +34,7 @@ from moorfog.core.visit.proof import followed as followed_on
 from moorfog.core.visit.state import Visit
 from moorfog.operations.bench.proofs import stream_of, stream_on
 from moorfog.operations.bench.readings import load_fresh_chunks
-from moorfog.operations.bench.views import VisitView, view_for_screen
+from moorfog.operations.bench.views import BenchView, view_for_screen
 from moorfog.store.base import Clock, quick_engine
 from moorfog.store.log import load_visit
 from moorfog.store.models import VisitHead
@@ -46,7 +46,7 @@ GATHER_S = 0.01
 """How long, after readings came to this process, others are waited for that come with them."""
 QUEUE_LENGTH = 64
 _SEQS = select(VisitHead.id, VisitHead.seq).where(VisitHead.id.in_(bindparam("visits", expanding=True)))
-_state = TypeAdapter(VisitView)
+_state = TypeAdapter(BenchView)
 _wearer = TypeAdapter(WearerView)
 log = logging.getLogger("moorfog.live")
 
@@ -184,12 +184,12 @@ class Hub:
             due = watch.changes_at is not None and now >= watch.changes_at
             if seq != watch.seq or due:
                 view = view_for_screen(db, self.clock, Scope(None), visit_id)
-                changes = view.picture.changes_at
+                changes = view.visit.changes_at
                 watch.changes_at = parse_instant(changes, "changes_at") if changes else None
-                watch.seq = view.picture.seq
+                watch.seq = view.visit.seq
                 self._send(watch, message("state", _state.dump_json(view).decode()))
                 if watch.wearers:
-                    wearers = _wearer.dump_json(wearer_view(view.picture)).decode()
+                    wearers = _wearer.dump_json(wearer_view(view.visit)).decode()
                     self._send(watch, message("state", wearers), for_wearer=True)
                 head = db.get(VisitHead, visit_id)
                 if head is not None:

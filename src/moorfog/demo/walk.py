@@ -13,7 +13,7 @@ from moorfog.core.events import payloads as ev
 from moorfog.core.measuring.readings import chunk_of, seal_digest
 from moorfog.core.rules.book import Protocol, Rules
 from moorfog.core.simulation.wearer import SimulatedWearer, simulate
-from moorfog.core.views.picture import Card, Picture, picture
+from moorfog.core.views.visit_view import Card, VisitView, visit_view
 from moorfog.core.visit.state import Visit
 from moorfog.operations.accounts.sessions import Actor
 from moorfog.operations.bench import runs, signing, visits
@@ -70,9 +70,9 @@ class Walk:
         self.run_id = ""
 
     @property
-    def picture(self) -> Picture:
+    def view(self) -> VisitView:
         """The visit at the walk's moment."""
-        return picture(self.visit, self.clock.at)
+        return visit_view(self.visit, self.clock.at)
 
     def wait(self, seconds: float) -> None:
         """Let time go by."""
@@ -108,7 +108,7 @@ class Walk:
     def until(self, act: str, not_fine: frozenset[str] = frozenset()) -> None:
         """Answer what comes, doing the acts on the way, until ``act`` is next; ids in ``not_fine`` are answered so."""
         for _ in range(200):
-            shown = self.picture
+            shown = self.view
             if not shown.queue:
                 if shown.changes_at is None:
                     raise RuntimeError(f"stuck before {act}: {shown.verdict} {shown.between} {shown.offers}")
@@ -134,7 +134,7 @@ class Walk:
         elif act == "don":
             self.say(ev.Donned(unaided=True), 20)
         elif act == "seal_check":
-            for one in self.picture.seal_checks:
+            for one in self.view.seal_checks:
                 if one.result != "holds":
                     if one.held_s:
                         self.say(ev.SealHoldBegun("positive" if one.check == "positive" else "negative"), 4)
@@ -145,7 +145,7 @@ class Walk:
         elif act == "doff":
             self.say(ev.Doffed("done"))
         elif act == "put_back":
-            for loop in self.picture.loops:
+            for loop in self.view.loops:
                 self.say(ev.LoopClosed(loop.id), 10)
         elif act == "choose_method":
             self.say(ChooseMethod(self.method), 6)

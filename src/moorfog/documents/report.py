@@ -13,10 +13,10 @@ from jinja2 import Environment, FileSystemLoader, StrictUndefined
 
 from moorfog.core.kernel.arithmetic import cut
 from moorfog.core.measuring.readings import Reading
-from moorfog.core.views.picture import limits_of_use, on_file, task_view, try_view, valid_until
 from moorfog.core.views.qualitative import senses_view
 from moorfog.core.views.rests_on import rests_on
 from moorfog.core.views.runs import TryView
+from moorfog.core.views.visit_view import limits_of_use, on_file, task_view, try_view, valid_until
 from moorfog.core.visit.judgement import is_sealed, outcome
 from moorfog.core.visit.state import FOLD_VERSION, Answer, Try, Visit
 from moorfog.documents.trace import trace_svg

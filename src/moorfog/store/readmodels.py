@@ -15,7 +15,7 @@ from moorfog.core.events.payloads import QualitativeStarted, ScreeningStarted
 from moorfog.core.kernel.arithmetic import cut
 from moorfog.core.kernel.codec import encode
 from moorfog.core.rules.validity import valid_until
-from moorfog.core.views.picture import capped_at, method_limits, starts_at
+from moorfog.core.views.visit_view import capped_at, method_limits, starts_at
 from moorfog.core.visit.judgement import is_sealed, is_under_question, needs_decision, outcome, queue, step_of
 from moorfog.core.visit.state import FOLD_VERSION, Try, Visit
 from moorfog.store.log import load_visit, lock_head

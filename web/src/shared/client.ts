@@ -2,8 +2,8 @@ import createClient, { type Middleware } from "openapi-fetch";
 import type { components, paths } from "@/shared/schema";
 
 export type Schemas = components["schemas"];
+export type BenchView = Schemas["BenchView"];
 export type VisitView = Schemas["VisitView"];
-export type Picture = Schemas["Picture"];
 export type Card = Schemas["Card"];
 export type Body = Schemas["Proposal"]["body"];
 

@@ -1709,6 +1709,43 @@ export interface components {
             screen: string;
         };
         /**
+         * BenchView
+         * @description A visit on a screen: who, where, and its picture. Face measures in mm, None where not measured.
+         */
+        BenchView: {
+            /** Bench */
+            bench: string;
+            /** Employer */
+            employer: string;
+            /** Face Length */
+            face_length: string | null;
+            /** First Name */
+            first_name: string;
+            /** Has Report */
+            has_report: boolean;
+            /** Job */
+            job: string;
+            /** Last Result */
+            last_result: string;
+            /** Late Entries */
+            late_entries: number;
+            /** Meanwhile */
+            meanwhile: components["schemas"]["Meanwhile"][];
+            /** Number */
+            number: string;
+            /** Person */
+            person: string;
+            /** Person Id */
+            person_id: string;
+            /** Site */
+            site: string;
+            /** Task */
+            task: string;
+            visit: components["schemas"]["VisitView"];
+            /** Visit Id */
+            visit_id: string;
+        };
+        /**
          * Between
          * @description A line of what stands between this person and a pass.
          */
@@ -3250,115 +3287,6 @@ export interface components {
             visits_total: number;
         };
         /**
-         * Picture
-         * @description A visit at a moment. ``moved``: the entry that changed last what is decided on, not one made beside the work.
-         *     ``queue`` holds what can be dealt with now; ``behind`` what was answered last.
-         */
-        Picture: {
-            /** At */
-            at: string;
-            /** Behind */
-            behind: components["schemas"]["Card"][];
-            /** Between */
-            between: components["schemas"]["Between"][];
-            /** Cause */
-            cause: string;
-            /** Changes At */
-            changes_at: string | null;
-            /** Closed */
-            closed: string;
-            /** Distress */
-            distress: boolean;
-            facepiece: components["schemas"]["FacepieceView"] | null;
-            /** Faults */
-            faults: string[];
-            /** Has Leaked */
-            has_leaked: boolean;
-            /** Hold S */
-            hold_s: number;
-            /** Is Practice */
-            is_practice: boolean;
-            /** Is Sealed */
-            is_sealed: boolean;
-            /** Limits Of Use */
-            limits_of_use: string[];
-            /** Loops */
-            loops: components["schemas"]["LoopView"][];
-            /** Loops To Open */
-            loops_to_open: string[];
-            /** Method */
-            method: string;
-            /** Method Against */
-            method_against: string;
-            /** Method Words */
-            method_words: string;
-            /** Moved */
-            moved: number;
-            /** Not Asked */
-            not_asked: number;
-            /** Offers */
-            offers: components["schemas"]["Offer"][];
-            /** On File */
-            on_file: string;
-            proof: components["schemas"]["ProofView"] | null;
-            /** Protocols */
-            protocols: components["schemas"]["ProtocolChoice"][];
-            /** Queue */
-            queue: components["schemas"]["Card"][];
-            /** Revision */
-            revision: number;
-            run: components["schemas"]["RunView"] | null;
-            screening: components["schemas"]["ScreeningView"] | null;
-            /** Seal Checks */
-            seal_checks: components["schemas"]["SealCheckView"][];
-            /** Seal Fails */
-            seal_fails: number;
-            /** Seal Fails Allowed */
-            seal_fails_allowed: number;
-            /** Seal Remedy */
-            seal_remedy: string;
-            /** Seal Word */
-            seal_word: string;
-            /** Seq */
-            seq: number;
-            /** Signatures */
-            signatures: components["schemas"]["SignatureView"][];
-            /** Signed Under */
-            signed_under: string[];
-            /** Speed */
-            speed: number;
-            /** Starts At */
-            starts_at: string | null;
-            /** Step */
-            step: string;
-            /** Steps */
-            steps: components["schemas"]["Waymark"][];
-            /** Tape */
-            tape: string;
-            task: components["schemas"]["TaskView"] | null;
-            /** Terms */
-            terms: string;
-            test_plan: components["schemas"]["TestPlan"] | null;
-            /** Tries */
-            tries: components["schemas"]["TryView"][];
-            /** Turned Away */
-            turned_away: string;
-            /** Under Question */
-            under_question: components["schemas"]["ReasonView"][];
-            /** Verdict */
-            verdict: string;
-            /** Waiting For */
-            waiting_for: components["schemas"]["Between"][];
-            /** Wear Minutes */
-            wear_minutes: string;
-            /** Wear Ready At */
-            wear_ready_at: string | null;
-            /** Worn Since */
-            worn_since: string | null;
-            /** Wrong Person */
-            wrong_person: boolean;
-        };
-        /**
          * Preview
          * @description What would be imported: headings, how they are matched, the first rows, and everything that is wrong.
          */
@@ -4709,40 +4637,112 @@ export interface components {
         };
         /**
          * VisitView
-         * @description A visit on a screen: who, where, and its picture. Face measures in mm, None where not measured.
+         * @description A visit at a moment. ``moved``: the entry that changed last what is decided on, not one made beside the work.
+         *     ``queue`` holds what can be dealt with now; ``behind`` what was answered last.
          */
         VisitView: {
-            /** Bench */
-            bench: string;
-            /** Employer */
-            employer: string;
-            /** Face Length */
-            face_length: string | null;
-            /** First Name */
-            first_name: string;
-            /** Has Report */
-            has_report: boolean;
-            /** Job */
-            job: string;
-            /** Last Result */
-            last_result: string;
-            /** Late Entries */
-            late_entries: number;
-            /** Meanwhile */
-            meanwhile: components["schemas"]["Meanwhile"][];
-            /** Number */
-            number: string;
-            /** Person */
-            person: string;
-            /** Person Id */
-            person_id: string;
-            picture: components["schemas"]["Picture"];
-            /** Site */
-            site: string;
-            /** Task */
-            task: string;
-            /** Visit Id */
-            visit_id: string;
+            /** At */
+            at: string;
+            /** Behind */
+            behind: components["schemas"]["Card"][];
+            /** Between */
+            between: components["schemas"]["Between"][];
+            /** Cause */
+            cause: string;
+            /** Changes At */
+            changes_at: string | null;
+            /** Closed */
+            closed: string;
+            /** Distress */
+            distress: boolean;
+            facepiece: components["schemas"]["FacepieceView"] | null;
+            /** Faults */
+            faults: string[];
+            /** Has Leaked */
+            has_leaked: boolean;
+            /** Hold S */
+            hold_s: number;
+            /** Is Practice */
+            is_practice: boolean;
+            /** Is Sealed */
+            is_sealed: boolean;
+            /** Limits Of Use */
+            limits_of_use: string[];
+            /** Loops */
+            loops: components["schemas"]["LoopView"][];
+            /** Loops To Open */
+            loops_to_open: string[];
+            /** Method */
+            method: string;
+            /** Method Against */
+            method_against: string;
+            /** Method Words */
+            method_words: string;
+            /** Moved */
+            moved: number;
+            /** Not Asked */
+            not_asked: number;
+            /** Offers */
+            offers: components["schemas"]["Offer"][];
+            /** On File */
+            on_file: string;
+            proof: components["schemas"]["ProofView"] | null;
+            /** Protocols */
+            protocols: components["schemas"]["ProtocolChoice"][];
+            /** Queue */
+            queue: components["schemas"]["Card"][];
+            /** Revision */
+            revision: number;
+            run: components["schemas"]["RunView"] | null;
+            screening: components["schemas"]["ScreeningView"] | null;
+            /** Seal Checks */
+            seal_checks: components["schemas"]["SealCheckView"][];
+            /** Seal Fails */
+            seal_fails: number;
+            /** Seal Fails Allowed */
+            seal_fails_allowed: number;
+            /** Seal Remedy */
+            seal_remedy: string;
+            /** Seal Word */
+            seal_word: string;
+            /** Seq */
+            seq: number;
+            /** Signatures */
+            signatures: components["schemas"]["SignatureView"][];
+            /** Signed Under */
+            signed_under: string[];
+            /** Speed */
+            speed: number;
+            /** Starts At */
+            starts_at: string | null;
+            /** Step */
+            step: string;
+            /** Steps */
+            steps: components["schemas"]["Waymark"][];
+            /** Tape */
+            tape: string;
+            task: components["schemas"]["TaskView"] | null;
+            /** Terms */
+            terms: string;
+            test_plan: components["schemas"]["TestPlan"] | null;
+            /** Tries */
+            tries: components["schemas"]["TryView"][];
+            /** Turned Away */
+            turned_away: string;
+            /** Under Question */
+            under_question: components["schemas"]["ReasonView"][];
+            /** Verdict */
+            verdict: string;
+            /** Waiting For */
+            waiting_for: components["schemas"]["Between"][];
+            /** Wear Minutes */
+            wear_minutes: string;
+            /** Wear Ready At */
+            wear_ready_at: string | null;
+            /** Worn Since */
+            worn_since: string | null;
+            /** Wrong Person */
+            wrong_person: boolean;
         };
         /**
          * Waymark
@@ -6784,7 +6784,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["VisitView"];
+                    "application/json": components["schemas"]["BenchView"];
                 };
             };
             /** @description error */
@@ -6815,7 +6815,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["VisitView"];
+                    "application/json": components["schemas"]["BenchView"];
                 };
             };
             /** @description error */
@@ -6915,7 +6915,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["VisitView"];
+                    "application/json": components["schemas"]["BenchView"];
                 };
             };
             /** @description error */
@@ -7174,7 +7174,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["VisitView"];
+                    "application/json": components["schemas"]["BenchView"];
                 };
             };
             /** @description error */
@@ -7273,7 +7273,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["VisitView"];
+                    "application/json": components["schemas"]["BenchView"];
                 };
             };
             /** @description error */

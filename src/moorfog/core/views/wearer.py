@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from moorfog.core.rules.protocols import Cue
-from moorfog.core.views.picture import Picture
+from moorfog.core.views.visit_view import VisitView
 
 
 @dataclass(frozen=True)
@@ -50,57 +50,57 @@ WAITING = {
 }
 
 
-def wearer_view(picture: Picture) -> WearerView:
-    """Return what the wearer sees of a picture."""
-    run, screening = picture.run, picture.screening
-    if picture.closed:
-        return _view(picture, "over", "Thank you. You are done here.")
+def wearer_view(shown: VisitView) -> WearerView:
+    """Return what the wearer sees of a visit."""
+    run, screening = shown.run, shown.screening
+    if shown.closed:
+        return _view(shown, "over", "Thank you. You are done here.")
     if run is None and screening is not None and screening.id:
         words = "Two jars. Which one smells?" if screening.by == "jars" else "Say when you notice it."
         button = "" if screening.by == "jars" else screening.wearer
-        return _view(picture, "screening", words, button, screening.id, screening.by == "whiff")
-    if run is None and picture.tries and any(one.closes_senses for one in picture.queue):
+        return _view(shown, "screening", words, button, screening.id, screening.by == "whiff")
+    if run is None and shown.tries and any(one.closes_senses for one in shown.queue):
         words = "Did you notice anything, even just now?"
-        return _view(picture, "after", words, "Yes, I noticed it", picture.tries[-1].run_id)
+        return _view(shown, "after", words, "Yes, I noticed it", shown.tries[-1].run_id)
     if run is None:
-        return _view(picture, "wait", WAITING.get(picture.step, "Wait for your tester."))
+        return _view(shown, "wait", WAITING.get(shown.step, "Wait for your tester."))
     sensing = run.sensing
     exercises = tuple(
         WearerExercise(id=one.id, words=one.wearer, pace=one.pace, start_ms=one.start_ms, end_ms=one.end_ms)
         for one in run.exercises
     )
     return WearerView(
-        seq=picture.seq,
-        at=picture.at,
+        seq=shown.seq,
+        at=shown.at,
         phase="run",
         words=exercises[0].words if exercises else "",
         button=sensing.wearer if sensing is not None else "",
         about=run.run_id if sensing is not None else "",
         t0=run.t0,
-        speed=picture.speed,
+        speed=shown.speed,
         exercises=exercises,
         cues=run.cues,
         reading=sensing.reading if sensing is not None else "",
         eyes_shut=sensing.eyes_shut if sensing is not None else False,
-        is_practice=picture.is_practice,
+        is_practice=shown.is_practice,
     )
 
 
 def _view(
-    picture: Picture, phase: str, words: str, button: str = "", about: str = "", eyes_shut: bool = False
+    shown: VisitView, phase: str, words: str, button: str = "", about: str = "", eyes_shut: bool = False
 ) -> WearerView:
     return WearerView(
-        seq=picture.seq,
-        at=picture.at,
+        seq=shown.seq,
+        at=shown.at,
         phase=phase,
         words=words,
         button=button,
         about=about,
         t0=None,
-        speed=picture.speed,
+        speed=shown.speed,
         exercises=(),
         cues=(),
         reading="",
         eyes_shut=eyes_shut,
-        is_practice=picture.is_practice,
+        is_practice=shown.is_practice,
     )

@@ -599,7 +599,7 @@ def _is_held_up(item: Item, waiting: list[Item]) -> bool:
 
 
 def changes_at(visit: Visit, now: datetime) -> datetime | None:
-    """Return the next moment after ``now`` at which the picture changes by time alone."""
+    """Return the next moment after ``now`` at which the view changes by time alone."""
     moments = [one.until for one in step_states(visit, now) if one.until is not None and one.until > now]
     ready = visit.wear_ready_at()
     if ready is not None and ready > now:

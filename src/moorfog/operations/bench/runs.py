@@ -21,7 +21,7 @@ from moorfog.core.measuring.reduction import reduce_run
 from moorfog.core.rules.book import Book, Protocol
 from moorfog.core.simulation.faults import KIT_FAULTS, PRACTICE, TIGHT_SEAL, WEARER_FAULTS
 from moorfog.core.simulation.wearer import faulty_factors, wearer_factors
-from moorfog.core.views.picture import level_for, run_protocols
+from moorfog.core.views.visit_view import level_for, run_protocols
 from moorfog.core.visit.state import Visit
 from moorfog.core.visit.tries import find_try
 from moorfog.operations.bench.proofs import PROOF_OF, close_proof, open_proof

@@ -1,4 +1,4 @@
-"""The whole view of a visit for a screen: the core's picture, with the names the log does not hold."""
+"""The whole view of a visit for a screen: the core's view of it, with the names the log does not hold."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ from datetime import datetime, timedelta
 from sqlalchemy import func, or_, select, text
 from sqlalchemy.orm import Session
 
-from moorfog.core.views.picture import Picture
+from moorfog.core.views.visit_view import VisitView
 from moorfog.core.visit.state import Visit
 from moorfog.operations.bench.visits import view_visit
 from moorfog.operations.errors import NotFound
@@ -30,8 +30,8 @@ class Meanwhile:
 
 
 @dataclass(frozen=True)
-class VisitView:
-    """A visit on a screen: who, where, and its picture. Face measures in mm, None where not measured."""
+class BenchView:
+    """A visit on a screen: who, where, and its view. Face measures in mm, None where not measured."""
 
     visit_id: str
     person_id: str
@@ -48,10 +48,10 @@ class VisitView:
     has_report: bool
     late_entries: int
     meanwhile: tuple[Meanwhile, ...]
-    picture: Picture
+    visit: VisitView
 
 
-def _meanwhile(db: Session, head: VisitHead, now: Picture, moment: datetime) -> tuple[Meanwhile, ...]:
+def _meanwhile(db: Session, head: VisitHead, now: VisitView, moment: datetime) -> tuple[Meanwhile, ...]:
     """Return who could go first while a clock holds this person up; nobody where none does."""
     if now.starts_at is None or now.closed:
         return ()
@@ -75,7 +75,7 @@ def _meanwhile(db: Session, head: VisitHead, now: Picture, moment: datetime) -> 
 
 def view_for_screen(
     db: Session, clock: Clock, scope: Scope, visit_id: str, keep: Callable[[Visit], None] = lambda visit: None
-) -> VisitView:
+) -> BenchView:
     """Return a visit for a screen; its state is handed to ``keep``. Raises :class:`NotFound` outside the scope."""
     head, visit, now = view_visit(db, clock, scope, visit_id)
     keep(visit)
@@ -102,7 +102,7 @@ def view_for_screen(
         )
     )
     result = f"last: {last.model} {last.size}, {last.outcome}" if last else "no earlier test on record"
-    return VisitView(
+    return BenchView(
         visit_id=visit_id,
         person_id=person.id,
         person=person.name,
@@ -118,5 +118,5 @@ def view_for_screen(
         has_report=report is not None,
         late_entries=late or 0,
         meanwhile=_meanwhile(db, head, now, clock.now(db)),
-        picture=now,
+        visit=now,
     )

@@ -17,7 +17,7 @@ from moorfog.core.kernel.canonical import digest
 from moorfog.core.kernel.codec import decode, encode
 from moorfog.core.transitions.admit import FUTURE_TOLERANCE, Refusal, admit
 from moorfog.core.transitions.fold import step
-from moorfog.core.views.picture import Picture, picture
+from moorfog.core.views.visit_view import VisitView, visit_view
 from moorfog.core.visit.judgement import file_blocks
 from moorfog.core.visit.proof import awaits_stream
 from moorfog.core.visit.state import Visit, loops_needed
@@ -158,11 +158,11 @@ def find_head(db: Session, scope: Scope, visit_id: str) -> VisitHead:
     return head
 
 
-def view_visit(db: Session, clock: Clock, scope: Scope, visit_id: str) -> tuple[VisitHead, Visit, Picture]:
-    """Return a visit and its picture now. Raises :class:`NotFound`."""
+def view_visit(db: Session, clock: Clock, scope: Scope, visit_id: str) -> tuple[VisitHead, Visit, VisitView]:
+    """Return a visit and its view now. Raises :class:`NotFound`."""
     head = find_head(db, scope, visit_id)
     visit = load_visit(db, head)
-    return head, visit, picture(visit, clock.now(db))
+    return head, visit, visit_view(visit, clock.now(db))
 
 
 def append(

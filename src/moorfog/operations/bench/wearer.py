@@ -14,7 +14,7 @@ from moorfog.core.events.payloads import instant
 from moorfog.core.kernel.canonical import digest
 from moorfog.core.kernel.codec import encode
 from moorfog.core.transitions.admit import admit
-from moorfog.core.views.picture import picture
+from moorfog.core.views.visit_view import visit_view
 from moorfog.core.views.wearer import WearerView, wearer_view
 from moorfog.operations.accounts.sessions import Actor, digest_of
 from moorfog.operations.bench.screens import forget_wearers
@@ -64,7 +64,7 @@ def view(db: Session, clock: Clock, visit_id: str) -> WearerView:
     head = db.get(VisitHead, visit_id)
     if head is None:
         raise NotFound("visit")
-    return wearer_view(picture(load_visit(db, head), clock.now(db)))
+    return wearer_view(visit_view(load_visit(db, head), clock.now(db)))
 
 
 def sense(db: Session, clock: Clock, visit_id: str, event_id: str, about: str, occurred_at: datetime) -> Appended:

@@ -1,5 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import { api, type Body, keys, unwrap, type VisitView } from "@/shared/client";
+import { api, type Body, keys, unwrap, type BenchView } from "@/shared/client";
 import { KEY, useKeys } from "@/shared/keys";
 import { Key } from "@/design/Key";
 import { ChooseCard } from "@/features/bench/ChooseCard";
@@ -30,8 +30,8 @@ export function ActCard(props: ActProps) {
     case "seal_check":
       return <SealCard {...props} />;
     case "run":
-      return props.view.picture.test_plan ? (
-        <SenseStart {...props} plan={props.view.picture.test_plan} />
+      return props.view.visit.test_plan ? (
+        <SenseStart {...props} plan={props.view.visit.test_plan} />
       ) : (
         <StartCard {...props} />
       );
@@ -43,7 +43,7 @@ export function ActCard(props: ActProps) {
     case "don":
       return <DonCard {...props} />;
     case "proof":
-      return props.view.picture.tries.at(-1)?.senses ? <SenseProof {...props} /> : <CountedProof {...props} />;
+      return props.view.visit.tries.at(-1)?.senses ? <SenseProof {...props} /> : <CountedProof {...props} />;
     case "put_back":
       return <PutBackCard {...props} />;
     default:
@@ -76,7 +76,7 @@ function SimpleAct({ card, view, propose, next, back }: ActProps) {
 }
 
 function DonCard({ card, view, propose, next, back }: ActProps) {
-  const isOn = view.picture.worn_since !== null;
+  const isOn = view.visit.worn_since !== null;
   const alone = () => propose({ kind: "donned", unaided: true });
   const helped = () => propose({ kind: "donned", unaided: false });
   const off = () => propose({ kind: "doffed", why: "refit" });
@@ -98,7 +98,7 @@ function DonCard({ card, view, propose, next, back }: ActProps) {
       <Head card={card}>
         <Steps view={view} of="donning" />
         <p className="reading">
-          The wear clock starts when it is on and fastened. {view.picture.wear_minutes} minutes of wear come before
+          The wear clock starts when it is on and fastened. {view.visit.wear_minutes} minutes of wear come before
           comfort and test.
         </p>
       </Head>
@@ -112,8 +112,8 @@ function DonCard({ card, view, propose, next, back }: ActProps) {
 }
 
 /** The maker's own steps for this model, where the catalogue has them; the words to say are the default by kind. */
-function Steps({ view, of }: { view: VisitView; of: "donning" | "doffing" }) {
-  const version = view.picture.facepiece?.version_id ?? "";
+function Steps({ view, of }: { view: BenchView; of: "donning" | "doffing" }) {
+  const version = view.visit.facepiece?.version_id ?? "";
   const steps =
     useQuery({
       queryKey: keys.facepiece(version),
@@ -131,7 +131,7 @@ function Steps({ view, of }: { view: VisitView; of: "donning" | "doffing" }) {
 }
 
 function PutBackCard({ view, propose, next }: ActProps) {
-  const first = view.picture.loops[0];
+  const first = view.visit.loops[0];
   const done = () => {
     if (first) propose({ kind: "loop_closed", loop: first.id });
   };
@@ -146,7 +146,7 @@ function PutBackCard({ view, propose, next }: ActProps) {
       </p>
       <h1 className="question">{first.put_back}</h1>
       <p className="say">“{first.say}”</p>
-      {view.picture.loops.length > 1 && <p className="reading">{view.picture.loops.length - 1} more after this.</p>}
+      {view.visit.loops.length > 1 && <p className="reading">{view.visit.loops.length - 1} more after this.</p>}
       <Foot next={next}>
         <Key cap="Space" label="put back" tone="tarn" onPress={done} />
       </Foot>

@@ -1,5 +1,5 @@
 import { Link } from "react-router";
-import type { Body, Schemas, VisitView } from "@/shared/client";
+import type { Body, Schemas, BenchView } from "@/shared/client";
 import { clockTime, minutes, serverNow, useNow } from "@/shared/clock";
 import { useKeys } from "@/shared/keys";
 import { Key } from "@/design/Key";
@@ -22,9 +22,9 @@ const WORD: Record<string, string> = {
 };
 
 /** Always there: who this is, what stands between them and a pass, what must be put back before they go. */
-export function Aside({ view, propose }: { view: VisitView; propose: (body: Body) => void }) {
-  const { picture } = view;
-  const worn = picture.worn_since !== null && !picture.run && !picture.closed && !picture.verdict;
+export function Aside({ view, propose }: { view: BenchView; propose: (body: Body) => void }) {
+  const { visit } = view;
+  const worn = visit.worn_since !== null && !visit.run && !visit.closed && !visit.verdict;
   const adjust = () => propose({ kind: "adjusted", what: "strap" });
   const off = () => propose({ kind: "doffed", why: "refit" });
   useKeys({ x: worn ? adjust : undefined, r: worn ? off : undefined });
@@ -33,20 +33,20 @@ export function Aside({ view, propose }: { view: VisitView; propose: (body: Body
       <h2 className="who">{view.person}</h2>
       <p className="dim">
         {view.number} · {view.task}
-        {picture.facepiece ? (
+        {visit.facepiece ? (
           <>
             {" "}
-            · <b>{picture.facepiece.label}</b>
+            · <b>{visit.facepiece.label}</b>
           </>
         ) : (
           ""
         )}
       </p>
-      {!picture.facepiece && <p className="dim">{view.last_result}</p>}
-      {picture.method && picture.facepiece && (
+      {!visit.facepiece && <p className="dim">{view.last_result}</p>}
+      {visit.method && visit.facepiece && (
         <p className="dim">
-          {picture.method_words}
-          {!picture.run && !picture.verdict && !picture.closed && (
+          {visit.method_words}
+          {!visit.run && !visit.verdict && !visit.closed && (
             <span className="hint">
               {" "}
               · <kbd>V</kbd> another method
@@ -55,25 +55,25 @@ export function Aside({ view, propose }: { view: VisitView; propose: (body: Body
         </p>
       )}
       <PassInHand view={view} propose={propose} />
-      {picture.worn_since && !picture.verdict && <WearClock ready={picture.wear_ready_at ?? null} />}
-      {picture.task && (
+      {visit.worn_since && !visit.verdict && <WearClock ready={visit.wear_ready_at ?? null} />}
+      {visit.task && (
         <p className="dim">
-          {picture.task.name}: {picture.task.required} times the limit
-          {picture.task.limits.map((one) => (
+          {visit.task.name}: {visit.task.required} times the limit
+          {visit.task.limits.map((one) => (
             <span key={one} className="line">
               {one}
             </span>
           ))}
         </p>
       )}
-      {picture.closed ? null : <Between view={view} />}
-      <Loops loops={picture.loops} name={view.first_name} />
+      {visit.closed ? null : <Between view={view} />}
+      <Loops loops={visit.loops} name={view.first_name} />
       {view.meanwhile.length > 0 && <Meanwhile view={view} />}
-      {picture.tries.length > 0 && (
+      {visit.tries.length > 0 && (
         <section aria-label="Tries">
           <h3>Tries</h3>
           <ul className="lines">
-            {picture.tries.map((one) => (
+            {visit.tries.map((one) => (
               <li key={one.no}>
                 <div>
                   <b>{one.no}</b> · {one.size} · <OutcomeMark outcome={one.outcome} />
@@ -89,7 +89,7 @@ export function Aside({ view, propose }: { view: VisitView; propose: (body: Body
         </section>
       )}
       {view.late_entries > 0 && <p className="dim">{view.late_entries} entries were recorded late.</p>}
-      {!picture.run && !picture.closed && !picture.distress && (
+      {!visit.run && !visit.closed && !visit.distress && (
         <div className="aside-keys">
           <Key cap="E" label="unwell: mask off" tone="rust" onPress={() => propose({ kind: "distress" })} />
           {worn && <Key cap="X" label="adjusted" onPress={adjust} />}
@@ -100,8 +100,8 @@ export function Aside({ view, propose }: { view: VisitView; propose: (body: Body
   );
 }
 
-function Between({ view }: { view: VisitView }) {
-  const { between, not_asked, loops } = view.picture;
+function Between({ view }: { view: BenchView }) {
+  const { between, not_asked, loops } = view.visit;
   const shown = loops.length ? 4 : 6; // what must be put back stays in sight too
   const firm = between.filter((one) => one.gravity !== "unanswered");
   const soft = between.filter((one) => one.gravity === "unanswered");
@@ -134,10 +134,10 @@ function Between({ view }: { view: VisitView }) {
   );
 }
 
-function Meanwhile({ view }: { view: VisitView }) {
+function Meanwhile({ view }: { view: BenchView }) {
   return (
     <section aria-label="Could go first meanwhile">
-      <h3>Can start at {view.picture.starts_at ? clockTime(view.picture.starts_at) : ""}; could go first meanwhile</h3>
+      <h3>Can start at {view.visit.starts_at ? clockTime(view.visit.starts_at) : ""}; could go first meanwhile</h3>
       <ul className="lines">
         {view.meanwhile.map((one) => (
           <li key={one.visit_id}>

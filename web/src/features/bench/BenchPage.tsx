@@ -1,6 +1,6 @@
 import { useCallback, useState } from "react";
 import { Link, useParams } from "react-router";
-import { api, type Card, unwrap, type VisitView } from "@/shared/client";
+import { api, type Card, unwrap, type BenchView } from "@/shared/client";
 import { clockTime, useNow } from "@/shared/clock";
 import { KEY, useKeys } from "@/shared/keys";
 import { type Heard, useHeard } from "@/shared/screen";
@@ -26,7 +26,7 @@ export function BenchPage() {
   const { visitId = "" } = useParams();
   const bench = useVisit(visitId);
   const session = useSession();
-  const shown = bench.visit.data?.picture;
+  const shown = bench.visit.data?.visit;
   const canPress = session.data?.roles.includes("tester") && shown && !shown.closed;
   const say = useCallback(
     (body: Heard) =>
@@ -51,13 +51,13 @@ export function BenchPage() {
     return <Failed error={bench.visit.error} again={() => void bench.visit.refetch()} />;
   const view = bench.visit.data;
   if (!view) return null;
-  const picture = view.picture;
+  const visit = view.visit;
   return (
-    <div className="bench" data-seq={picture.moved} data-step={picture.step}>
+    <div className="bench" data-seq={visit.moved} data-step={visit.step}>
       <header>
-        {picture.is_practice && (
+        {visit.is_practice && (
           <div className="practice-band">
-            PRACTICE{picture.speed > 1 ? ` · TIME RUNS ${picture.speed} TIMES AS FAST` : ""} · NOT A RESULT
+            PRACTICE{visit.speed > 1 ? ` · TIME RUNS ${visit.speed} TIMES AS FAST` : ""} · NOT A RESULT
           </div>
         )}
         <div className="top">
@@ -68,10 +68,10 @@ export function BenchPage() {
             {view.employer} · {view.site} · {view.bench}
           </span>
           <div className="right">
-            {!picture.closed && <WearerLink visitId={view.visit_id} />}
+            {!visit.closed && <WearerLink visitId={view.visit_id} />}
             <CounterLine
-              name={view.picture.run?.instrument_name ?? ""}
-              kind={view.picture.protocols[0]?.instrument ?? "counter"}
+              name={view.visit.run?.instrument_name ?? ""}
+              kind={view.visit.protocols[0]?.instrument ?? "counter"}
             />
             <NowClock />
           </div>
@@ -90,7 +90,7 @@ export function BenchPage() {
           </div>
         )}
       </header>
-      <Walk steps={picture.steps} detail={stepDetail(view)} />
+      <Walk steps={visit.steps} detail={stepDetail(view)} />
       <div className="bench-body">
         <main className="stage">
           <Stage view={view} bench={bench} />
@@ -101,10 +101,10 @@ export function BenchPage() {
   );
 }
 
-function stepDetail(view: VisitView): string {
-  const picture = view.picture;
-  if (picture.run) return `try ${picture.run.try_no}`;
-  const here = picture.queue.filter((one) => one.step === picture.step).length;
+function stepDetail(view: BenchView): string {
+  const visit = view.visit;
+  if (visit.run) return `try ${visit.run.try_no}`;
+  const here = visit.queue.filter((one) => one.step === visit.step).length;
   return here > 1 ? `${here} to go` : "";
 }
 
@@ -112,23 +112,23 @@ function NowClock() {
   return <span className="mono">{clockTime(new Date(useNow(5000)).toISOString())}</span>;
 }
 
-function Stage({ view, bench }: { view: VisitView; bench: Bench }) {
+function Stage({ view, bench }: { view: BenchView; bench: Bench }) {
   const session = useSession();
   const [skipped, setSkipped] = useState<string[]>([]);
   const [goneBack, setGoneBack] = useState<number | null>(null);
   const [choosing, setChoosing] = useState(false);
   const [shown, setShown] = useState({ seq: -1, id: "" });
-  const picture = view.picture;
+  const visit = view.visit;
   const canTest = session.data?.roles.includes("tester") ?? false;
-  const behind = picture.behind.filter((one) => one.status === "done");
-  const ahead = picture.queue.filter((one) => !skipped.includes(one.id));
+  const behind = visit.behind.filter((one) => one.status === "done");
+  const ahead = visit.queue.filter((one) => !skipped.includes(one.id));
   // Time alone brings questions due; none of them takes the place of the card under the tester's finger.
-  const kept = shown.seq === picture.moved ? ahead.find((one) => one.id === shown.id) : undefined;
-  const first = kept ?? ahead[0] ?? picture.queue[0];
-  if (first && (shown.seq !== picture.moved || shown.id !== first.id)) setShown({ seq: picture.moved, id: first.id });
+  const kept = shown.seq === visit.moved ? ahead.find((one) => one.id === shown.id) : undefined;
+  const first = kept ?? ahead[0] ?? visit.queue[0];
+  if (first && (shown.seq !== visit.moved || shown.id !== first.id)) setShown({ seq: visit.moved, id: first.id });
   const back = goneBack !== null ? behind[goneBack] : undefined;
   const card = back ?? first;
-  const next = back ? first : [...ahead, ...picture.queue].find((one) => one.id !== card?.id);
+  const next = back ? first : [...ahead, ...visit.queue].find((one) => one.id !== card?.id);
   const other = canChange(view) ? () => setChoosing(true) : undefined;
   const goBack = () => setGoneBack((old) => Math.min((old ?? -1) + 1, behind.length - 1));
   const propose: Bench["propose"] = (body) => {
@@ -138,28 +138,26 @@ function Stage({ view, bench }: { view: VisitView; bench: Bench }) {
   };
   const unwell = () => bench.propose({ kind: "distress" });
   useKeys({
-    e: picture.run || picture.closed || picture.distress ? undefined : unwell,
-    [KEY.back]: behind.length && !picture.run && !choosing ? goBack : undefined,
+    e: visit.run || visit.closed || visit.distress ? undefined : unwell,
+    [KEY.back]: behind.length && !visit.run && !choosing ? goBack : undefined,
     v: other,
   });
-  if (picture.closed) return <ClosedView view={view} put={bench.put} propose={bench.propose} />;
+  if (visit.closed) return <ClosedView view={view} put={bench.put} propose={bench.propose} />;
   if (card?.id === "distress_care") return <DistressCard view={view} card={card} propose={propose} />;
   if (!canTest) return <p className="reading">You may look on; only a tester answers and tests here.</p>;
-  if (picture.run?.sensing)
-    return (
-      <SenseRun view={view} run={picture.run} sensing={picture.run.sensing} outbox={bench.outbox} propose={propose} />
-    );
-  if (picture.run) return <RunView view={view} run={picture.run} live={bench.live} propose={propose} />;
+  if (visit.run?.sensing)
+    return <SenseRun view={view} run={visit.run} sensing={visit.run.sensing} outbox={bench.outbox} propose={propose} />;
+  if (visit.run) return <RunView view={view} run={visit.run} live={bench.live} propose={propose} />;
   if (choosing && other) return <MethodCard view={view} propose={propose} back={() => setChoosing(false)} />;
-  if (picture.offers.length > 0 && !back) return <DecideCard view={view} propose={propose} />;
+  if (visit.offers.length > 0 && !back) return <DecideCard view={view} propose={propose} />;
   if (!card) return <WaitCard view={view} propose={propose} />;
   const later = !back && ahead.length > 1 ? () => setSkipped((all) => [...all, card.id]) : undefined;
   const shared = { view, card, propose, ...(next ? { next: next.title } : {}) };
-  const key = `${card.id}:${card.facts}:${picture.moved}`;
+  const key = `${card.id}:${card.facts}:${visit.moved}`;
   if (isAct(card))
     return (
       <ActCard
-        key={`${card.id}:${picture.tries.length}`}
+        key={`${card.id}:${visit.tries.length}`}
         {...shared}
         put={bench.put}
         pending={bench.pending}
@@ -171,9 +169,9 @@ function Stage({ view, bench }: { view: VisitView; bench: Bench }) {
 }
 
 /** Whether another method may be chosen now: one is chosen, and no run of this try has started. */
-function canChange(view: VisitView): boolean {
-  const { picture } = view;
-  return picture.method !== "" && picture.facepiece !== null && !picture.run && !picture.verdict && !picture.closed;
+function canChange(view: BenchView): boolean {
+  const { visit } = view;
+  return visit.method !== "" && visit.facepiece !== null && !visit.run && !visit.verdict && !visit.closed;
 }
 
 function isAct(card: Card): boolean {

@@ -30,7 +30,7 @@ function Choose({ card, view, propose, back, measure }: ActProps & { measure: ()
   const visit = view.visit_id;
   const queries = useQueryClient();
   const pageOf = (q: string, page: number) => ({
-    queryKey: keys.choices(visit, view.picture.seq, q, page),
+    queryKey: keys.choices(visit, view.visit.seq, q, page),
     queryFn: () =>
       unwrap(api.GET("/api/visits/{visit_id}/choices", { params: { path: { visit_id: visit }, query: { q, page } } })),
   });

@@ -1,38 +1,38 @@
 import { useState } from "react";
 import { Link } from "react-router";
-import { api, type Body, type Schemas, unwrap, type VisitView } from "@/shared/client";
+import { api, type Body, type Schemas, unwrap, type BenchView } from "@/shared/client";
 import { Mark, OutcomeMark } from "@/design/Marks";
 import { Correct } from "@/features/bench/Correct";
 import { SignCard } from "@/features/bench/SignCard";
 
 interface Props {
-  view: VisitView;
-  put: (view: VisitView) => void;
+  view: BenchView;
+  put: (view: BenchView) => void;
   propose: (body: Body) => void;
 }
 
 /** A finished visit: its result, its tries, the report, and how to correct it. */
 export function ClosedView({ view, put, propose }: Props) {
-  const { picture } = view;
-  const last = picture.tries.at(-1);
-  const unsigned = !picture.is_sealed && picture.tries.length > 0;
-  const role = picture.signatures.some((one) => one.role === "wearer") ? "sign_tester" : "sign_wearer";
+  const { visit } = view;
+  const last = visit.tries.at(-1);
+  const unsigned = !visit.is_sealed && visit.tries.length > 0;
+  const role = visit.signatures.some((one) => one.role === "wearer") ? "sign_tester" : "sign_wearer";
   return (
     <section className="card closed" data-item="closed">
       <p className="mode">
-        {{ turned_away: "Turned away", mistaken: "Opened by mistake" }[picture.closed] ?? "Released"}
+        {{ turned_away: "Turned away", mistaken: "Opened by mistake" }[visit.closed] ?? "Released"}
         <i />
-        revision {picture.revision}
+        revision {visit.revision}
       </p>
       <h1 className="question">
-        {last ? <OutcomeMark outcome={picture.is_sealed ? last.outcome : "unfinished"} /> : "Not tested"}
-        {last?.overall && picture.is_sealed ? `, overall ${last.overall}` : ""}
+        {last ? <OutcomeMark outcome={visit.is_sealed ? last.outcome : "unfinished"} /> : "Not tested"}
+        {last?.overall && visit.is_sealed ? `, overall ${last.overall}` : ""}
       </h1>
-      {picture.turned_away && <p className="reading">{picture.turned_away}</p>}
-      {picture.under_question.length > 0 && (
+      {visit.turned_away && <p className="reading">{visit.turned_away}</p>}
+      {visit.under_question.length > 0 && (
         <div className="note rust" role="alert">
           <h2>Under question: nobody wears on the strength of it</h2>
-          {picture.under_question.map((one) => (
+          {visit.under_question.map((one) => (
             <p key={one.sentence}>{one.sentence}</p>
           ))}
           <p>A tester settles it below, with a reason; then both sign again.</p>
@@ -47,15 +47,15 @@ export function ClosedView({ view, put, propose }: Props) {
           card={{ id: role, act: role, say: "I have read this revision." } as Parameters<typeof SignCard>[0]["card"]}
         />
       )}
-      {picture.is_sealed && <Reports visitId={view.visit_id} />}
-      {picture.tries.length > 0 && (
+      {visit.is_sealed && <Reports visitId={view.visit_id} />}
+      {visit.tries.length > 0 && (
         <p>
           For other programs: <a href={`/api/visits/${view.visit_id}/record.json`}>open record</a> ·{" "}
           <a href={`/api/visits/${view.visit_id}/readings.csv`}>readings</a> ·{" "}
           <a href={`/api/visits/${view.visit_id}/results.csv`}>results</a>
         </p>
       )}
-      {picture.tries.map((one) => (
+      {visit.tries.map((one) => (
         <div key={one.no} className="try">
           <h2>
             Try {one.no}: <OutcomeMark outcome={one.outcome} /> {one.facepiece} {one.size}

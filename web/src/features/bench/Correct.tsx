@@ -1,26 +1,26 @@
 import { NativeSelect } from "@mantine/core";
 import { useState } from "react";
-import type { Body, VisitView } from "@/shared/client";
+import type { Body, BenchView } from "@/shared/client";
 import { useSession } from "@/shared/session";
 import { Text } from "@/design/Fields";
 
 /** A correction of a finished record: right size, void, or settled, with a reason. It never makes a pass of what was none. */
-export function Correct({ view, propose }: { view: VisitView; propose: (body: Body) => void }) {
+export function Correct({ view, propose }: { view: BenchView; propose: (body: Body) => void }) {
   const [open, setOpen] = useState(false);
   const [what, setWhat] = useState("void");
   const [no, setNo] = useState("1");
   const [size, setSize] = useState("");
   const [reason, setReason] = useState("");
   const session = useSession();
-  const { picture } = view;
-  if (!picture.tries.length || !session.data?.roles.includes("tester")) return null;
+  const { visit } = view;
+  if (!visit.tries.length || !session.data?.roles.includes("tester")) return null;
   if (!open)
     return (
       <button type="button" className="quiet" onClick={() => setOpen(true)}>
         Correct this record…
       </button>
     );
-  const chosen = picture.tries.find((one) => String(one.no) === no);
+  const chosen = visit.tries.find((one) => String(one.no) === no);
   const send = () => {
     if (!chosen) return;
     propose({
@@ -59,7 +59,7 @@ export function Correct({ view, propose }: { view: VisitView; propose: (body: Bo
         />
         <NativeSelect
           label="Which try"
-          data={picture.tries.map((one) => ({ value: String(one.no), label: `Try ${one.no}` }))}
+          data={visit.tries.map((one) => ({ value: String(one.no), label: `Try ${one.no}` }))}
           value={no}
           onChange={(event) => setNo(event.currentTarget.value)}
         />

@@ -1,13 +1,13 @@
 import { useState } from "react";
-import type { Body, Schemas, VisitView } from "@/shared/client";
+import type { Body, Schemas, BenchView } from "@/shared/client";
 import { useKeys } from "@/shared/keys";
 import { Text } from "@/design/Fields";
 import { OutcomeMark } from "@/design/Marks";
 import { useAdvice } from "@/features/bench/TaskCard";
 
 /** A try without a pass: why, and what may come next. */
-export function DecideCard({ view, propose }: { view: VisitView; propose: (body: Body) => void }) {
-  const { offers, tries, cause } = view.picture;
+export function DecideCard({ view, propose }: { view: BenchView; propose: (body: Body) => void }) {
+  const { offers, tries, cause } = view.visit;
   const last = tries.at(-1);
   const take = (next: string) => propose({ kind: "decided", next: next as Schemas["Decided"]["next"] });
   const advice = useAdvice(view).data;

@@ -1,4 +1,4 @@
-import type { Body, Schemas, VisitView } from "@/shared/client";
+import type { Body, Schemas, BenchView } from "@/shared/client";
 import { KEY, useKeys } from "@/shared/keys";
 import { SCREEN } from "@/shared/screen";
 import { Key } from "@/design/Key";
@@ -6,7 +6,7 @@ import { Key } from "@/design/Key";
 const STEPS = ["Mask off", "Fresh air", "Sit down", "Stay with them", "First aid", "Then the clinician"];
 
 interface Props {
-  view: VisitView;
+  view: BenchView;
   card: Schemas["Card"];
   propose: (body: Body) => void;
 }
@@ -14,7 +14,7 @@ interface Props {
 /** Somebody is unwell: one thing only, and nothing else is offered. It is written down afterwards. */
 export function DistressCard({ view, card, propose }: Props) {
   const done = () => {
-    if (view.picture.worn_since) {
+    if (view.visit.worn_since) {
       propose({ kind: "doffed", why: "done" });
       return;
     }
@@ -28,7 +28,7 @@ export function DistressCard({ view, card, propose }: Props) {
       screen: SCREEN,
     });
   };
-  const isOn = view.picture.worn_since !== null;
+  const isOn = view.visit.worn_since !== null;
   useKeys({ [KEY.fine]: done });
   return (
     <section className="card distress" role="alert" data-item={card.id} data-worn={isOn}>

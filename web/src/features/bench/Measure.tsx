@@ -1,6 +1,6 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, keys, type Schemas, unwrap, type VisitView } from "@/shared/client";
+import { api, keys, type Schemas, unwrap, type BenchView } from "@/shared/client";
 import { useAttempt } from "@/shared/attempt";
 import { Problem, Text } from "@/design/Fields";
 
@@ -12,7 +12,7 @@ const MEASURES = [
 type Readings = Record<(typeof MEASURES)[number]["name"], string[]>;
 
 /** Caliper readings: two of each, a third where two lie too far apart. Everything may be left out. */
-export function Measure({ view, done }: { view: VisitView; done: () => void }) {
+export function Measure({ view, done }: { view: BenchView; done: () => void }) {
   const [readings, setReadings] = useState<Readings>({ length: ["", "", ""], width: ["", "", ""], lip: ["", "", ""] });
   const [result, setResult] = useState<Schemas["MeasureResult"] | null>(null);
   const { problem, attempt } = useAttempt("The readings were not stored.");

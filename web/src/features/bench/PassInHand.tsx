@@ -1,19 +1,19 @@
 import { useState } from "react";
-import type { Body, VisitView } from "@/shared/client";
+import type { Body, BenchView } from "@/shared/client";
 import { useKeys } from "@/shared/keys";
 import { Text } from "@/design/Fields";
 import { Key } from "@/design/Key";
 
 /** A level that was reached: marginal is said with what to do, and a pass may be withheld until it is signed. */
-export function PassInHand({ view, propose }: { view: VisitView; propose: (body: Body) => void }) {
+export function PassInHand({ view, propose }: { view: BenchView; propose: (body: Body) => void }) {
   const [isOpen, setOpen] = useState(false);
   const [why, setWhy] = useState("");
-  const { picture } = view;
-  const last = picture.tries.at(-1);
-  const isPass = last?.outcome === "pass" && picture.signatures.length === 0 && !picture.closed;
+  const { visit } = view;
+  const last = visit.tries.at(-1);
+  const isPass = last?.outcome === "pass" && visit.signatures.length === 0 && !visit.closed;
   const marginal = last?.reasons.find((one) => one.code === "marginal");
   useKeys({ z: isPass && !isOpen ? () => setOpen(true) : undefined });
-  if (!last || picture.closed || (!isPass && !marginal)) return null;
+  if (!last || visit.closed || (!isPass && !marginal)) return null;
   return (
     <section aria-label="The pass in hand">
       {marginal && (

@@ -17,7 +17,7 @@ export function ProbeCard({ card, view, propose, next, back }: ActProps) {
   const isSampled = card.id === "probe";
   const parts =
     useQuery({
-      queryKey: keys.partsFor(visit, view.picture.seq),
+      queryKey: keys.partsFor(visit, view.visit.seq),
       queryFn: () => unwrap(api.GET("/api/visits/{visit_id}/parts", { params: { path: { visit_id: visit } } })),
       enabled: isSampled,
     }).data ?? [];
@@ -31,7 +31,7 @@ export function ProbeCard({ card, view, propose, next, back }: ActProps) {
     [KEY.more]: nine.more,
     ...Object.fromEntries(nine.rows.map((one, n) => [`${n + 1}`, () => turn(one.id)])),
   });
-  const loops = view.picture.loops_to_open;
+  const loops = view.visit.loops_to_open;
   return (
     <section className="card" data-item={card.id}>
       <Head card={card}>

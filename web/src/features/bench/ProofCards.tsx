@@ -10,7 +10,7 @@ import { Head } from "@/features/bench/Head";
 
 /** The proof after a held run on an instrument: read by its link, or typed. */
 export function CountedProof(props: ActProps) {
-  return props.view.picture.proof?.is_read ? <StreamProof {...props} /> : <ProofCard {...props} />;
+  return props.view.visit.proof?.is_read ? <StreamProof {...props} /> : <ProofCard {...props} />;
 }
 
 /** The seconds left for a proof, and why it can show nothing any more, empty while it can. */
@@ -23,7 +23,7 @@ function useTimeLeft(proof: Schemas["ProofView"] | null) {
 
 /** The seal is broken on purpose while the instrument reads on inside: it sees the rise itself, and nobody types it. */
 function StreamProof({ card, view, propose, next, liveProof }: ActProps) {
-  const { proof, tries } = view.picture;
+  const { proof, tries } = view.visit;
   const { seconds, late } = useTimeLeft(proof);
   const say = () => propose({ kind: "proof_given", run_id: tries.at(-1)?.run_id ?? "", rose: false, seen: "" });
   useKeys({ [KEY.notFine]: say });
@@ -71,7 +71,7 @@ function StreamProof({ card, view, propose, next, liveProof }: ActProps) {
 
 /** The seal is broken on purpose: the figure that the display reaches is typed, soon after the end, still worn. */
 function ProofCard({ card, view, propose, next }: ActProps) {
-  const { proof, tries } = view.picture;
+  const { proof, tries } = view.visit;
   const [seen, setSeen] = useState("");
   const runId = tries.at(-1)?.run_id ?? "";
   const { seconds, late } = useTimeLeft(proof);
@@ -137,7 +137,7 @@ function ProofCard({ card, view, propose, next }: ActProps) {
 
 /** The proof after a run without detection: the agent must be sensed now, or the run shows nothing. */
 export function SenseProof({ card, view, propose, next }: ActProps) {
-  const last = view.picture.tries.at(-1);
+  const last = view.visit.tries.at(-1);
   const say = (sensed: boolean) => propose({ kind: "proof_sensed", run_id: last?.run_id ?? "", sensed });
   useKeys({ [KEY.fine]: () => say(true), [KEY.notFine]: () => say(false) });
   return (

@@ -81,20 +81,20 @@ export function QuestionCard({ view, card, propose, next, later, back }: Props) 
               ))}
             </ul>
           )}
-          {card.id === "medical" && <p className="readback plain">{view.picture.on_file}</p>}
+          {card.id === "medical" && <p className="readback plain">{view.visit.on_file}</p>}
           {(card.id === "identity" || card.id === "read_back") && (
             <p className="readback">
               {view.person}
               <span className="mono">{view.number}</span>
-              {view.picture.facepiece && (
+              {view.visit.facepiece && (
                 <span>
-                  {view.picture.facepiece.maker} {view.picture.facepiece.label}
+                  {view.visit.facepiece.maker} {view.visit.facepiece.label}
                 </span>
               )}
             </p>
           )}
         </div>
-        {card.drawing && <StrapDrawing name={card.drawing} isFull={view.picture.facepiece?.family === "full"} />}
+        {card.drawing && <StrapDrawing name={card.drawing} isFull={view.visit.facepiece?.family === "full"} />}
       </div>
       {asking && !notFine && (
         <div className="note">

@@ -1,5 +1,5 @@
 import { useState } from "react";
-import type { Body, Schemas, VisitView } from "@/shared/client";
+import type { Body, Schemas, BenchView } from "@/shared/client";
 import { useNow } from "@/shared/clock";
 import { KEY, useKeys } from "@/shared/keys";
 import { Budget } from "@/design/Budget";
@@ -12,7 +12,7 @@ import { TypedNumbers } from "@/features/bench/TypedNumbers";
 import type { LiveNumbers } from "@/features/bench/card";
 
 interface Props {
-  view: VisitView;
+  view: BenchView;
   run: Schemas["RunView"];
   live: LiveNumbers | null;
   propose: (body: Body) => void;
@@ -23,7 +23,7 @@ export function RunView({ view, run, live, propose }: Props) {
   const [saying, setSaying] = useState(false);
   const [touched, setTouched] = useState(false);
   const now = useNow(100);
-  const t = (now - Date.parse(run.t0 ?? "")) * view.picture.speed;
+  const t = (now - Date.parse(run.t0 ?? "")) * view.visit.speed;
   const total = run.exercises.at(-1)?.end_ms ?? 0;
   const index = run.exercises.findIndex((one) => t < one.end_ms);
   const current = t < 0 ? run.exercises[0] : run.exercises[index];
@@ -51,7 +51,7 @@ export function RunView({ view, run, live, propose }: Props) {
   const mine = live?.run_id === run.run_id ? live : null;
   const told = run.exercises[index - 1];
   const factor = told?.in_sum ? mine?.factors[index - 1] : null;
-  const left = t < 0 ? -t / 1000 / view.picture.speed : ((current?.end_ms ?? total) - t) / 1000;
+  const left = t < 0 ? -t / 1000 / view.visit.speed : ((current?.end_ms ?? total) - t) / 1000;
   const soon = next !== undefined && left <= 5;
   return (
     <section className="run" data-run={run.run_id} data-t={Math.round(t / 1000)}>

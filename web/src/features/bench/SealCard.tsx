@@ -9,11 +9,11 @@ import { Foot } from "@/features/bench/Foot";
 
 /** The user seal check, one check after the other: the wearer's answer and the tester's own. Never a fit test. */
 export function SealCard({ card, view, propose, next, back }: ActProps) {
-  const { picture } = view;
+  const { visit } = view;
   const [leaking, setLeaking] = useState(false);
   const [who, setWho] = useState<"wearer" | "tester" | "both" | "">("");
-  const open = picture.seal_checks.find((one) => one.result !== "holds") ?? picture.seal_checks[0];
-  const leaked = picture.has_leaked;
+  const open = visit.seal_checks.find((one) => one.result !== "holds") ?? visit.seal_checks[0];
+  const leaked = visit.has_leaked;
   const hold = useHold(open?.hold_since ?? null, open?.held_s ?? 0);
   const name = open?.check === "negative" ? "negative" : "positive";
   const done = () => {
@@ -35,12 +35,12 @@ export function SealCard({ card, view, propose, next, back }: ActProps) {
       place,
     });
   };
-  const tape = picture.tape ? () => propose({ kind: "loop_opened", loop: picture.tape }) : undefined;
-  const taped = picture.loops.find((one) => one.rule === "tape");
+  const tape = visit.tape ? () => propose({ kind: "loop_opened", loop: visit.tape }) : undefined;
+  const taped = visit.loops.find((one) => one.rule === "tape");
   const untape = taped ? () => propose({ kind: "loop_closed", loop: taped.id }) : undefined;
   const whoKeys = { 1: () => setWho("wearer"), 2: () => setWho("tester"), 3: () => setWho("both") };
   const placeKeys = Object.fromEntries(PLACES.map((place, i) => [String(i + 1), () => leaks(place)]));
-  const isLimit = picture.seal_fails >= picture.seal_fails_allowed;
+  const isLimit = visit.seal_fails >= visit.seal_fails_allowed;
   const may = !leaking && !leaked && !isLimit;
   const isHeld = (open?.held_s ?? 0) > 0;
   const first = isHeld && hold === null ? begin : holds;
@@ -56,7 +56,7 @@ export function SealCard({ card, view, propose, next, back }: ActProps) {
   return (
     <section className="card" data-item={card.id}>
       <p className="mode">
-        {picture.seal_word}
+        {visit.seal_word}
         <i />
         {open.check} pressure · {card.school} · never a fit test
       </p>
@@ -96,10 +96,8 @@ export function SealCard({ card, view, propose, next, back }: ActProps) {
       )}
       {leaked && !leaking && (
         <div className={`note ${isLimit ? "rust" : ""}`} role="alert">
-          <h2>It leaked, {picture.seal_fails} so far</h2>
-          <p>
-            {isLimit ? "Enough: another facepiece. Take this one off (R), then choose again." : picture.seal_remedy}
-          </p>
+          <h2>It leaked, {visit.seal_fails} so far</h2>
+          <p>{isLimit ? "Enough: another facepiece. Take this one off (R), then choose again." : visit.seal_remedy}</p>
           {!isLimit && (
             <p>First refit it: X when adjusted, R when taken off. Then check again. A fogging visor proves nothing.</p>
           )}

@@ -16,8 +16,8 @@ export function SignCard({ card, view, put }: Props) {
   const [name, setName] = useState(isWearer ? "" : (session.data?.name ?? ""));
   const [password, setPassword] = useState<string | null>(null);
   const [problem, setProblem] = useState("");
-  const { picture } = view;
-  const last = picture.tries.at(-1);
+  const { visit } = view;
+  const last = visit.tries.at(-1);
   const sign = async () => {
     setProblem("");
     try {
@@ -27,7 +27,7 @@ export function SignCard({ card, view, put }: Props) {
             params: { path: { visit_id: view.visit_id } },
             body: {
               id: uuid(),
-              expects: picture.seq,
+              expects: visit.seq,
               role: isWearer ? "wearer" : "tester",
               typed_name: name,
               password,
@@ -64,7 +64,7 @@ export function SignCard({ card, view, put }: Props) {
           </p>
         )}
         <ul>
-          {picture.tries.map((one) => (
+          {visit.tries.map((one) => (
             <li key={one.no}>
               Try {one.no}, {one.facepiece} {one.size}: {one.outcome}
               {one.overall ? `, ${one.overall}, level ${one.level}` : ""}
@@ -72,12 +72,12 @@ export function SignCard({ card, view, put }: Props) {
           ))}
         </ul>
         <ul>
-          {picture.limits_of_use.map((one) => (
+          {visit.limits_of_use.map((one) => (
             <li key={one}>{one}</li>
           ))}
         </ul>
-        <p>{picture.terms}</p>
-        <p className="dim">{picture.signed_under.join(" ")}</p>
+        <p>{visit.terms}</p>
+        <p className="dim">{visit.signed_under.join(" ")}</p>
       </div>
       <div className="field-row">
         <Text

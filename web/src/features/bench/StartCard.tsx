@@ -12,10 +12,10 @@ export function StartCard({ card, view, propose, back }: ActProps) {
   const [chosen, setChosen] = useState(0);
   const [starting, setStarting] = useState(false);
   const [turn, setTurn] = useState(0);
-  const protocols = view.picture.protocols;
+  const protocols = view.visit.protocols;
   const protocol = protocols[turn % Math.max(1, protocols.length)];
   const counters = useCounters(1500, { kind: protocol?.instrument ?? "counter" }).data?.rows ?? [];
-  const faults = view.picture.faults;
+  const faults = view.visit.faults;
   const [fault, setFault] = useState(-1);
   const another = protocols.length > 1 ? () => setTurn(turn + 1) : undefined;
   const counter = counters[chosen % Math.max(1, counters.length)];
@@ -41,7 +41,7 @@ export function StartCard({ card, view, propose, back }: ActProps) {
     f: faults.length ? () => setFault(fault + 1 < faults.length ? fault + 1 : -1) : undefined,
     k: counters.length > 1 ? () => setChosen((chosen + 1) % counters.length) : undefined,
   });
-  const piece = view.picture.facepiece;
+  const piece = view.visit.facepiece;
   return (
     <section className="card" data-item={card.id}>
       <p className="mode">

@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
-import { api, keys, type Schemas, unwrap, type VisitView } from "@/shared/client";
+import { api, keys, type Schemas, unwrap, type BenchView } from "@/shared/client";
 import { KEY, useKeys } from "@/shared/keys";
 import { useNine } from "@/shared/nine";
 import { useSession } from "@/shared/session";
@@ -10,9 +10,9 @@ import type { ActProps } from "@/features/bench/card";
 import { Foot } from "@/features/bench/Foot";
 
 /** What the bench is advised for a visit; fetched anew when the visit moves on. */
-export function useAdvice(view: VisitView) {
+export function useAdvice(view: BenchView) {
   return useQuery({
-    queryKey: keys.advice(view.visit_id, view.picture.seq),
+    queryKey: keys.advice(view.visit_id, view.visit.seq),
     queryFn: () => unwrap(api.GET("/api/visits/{visit_id}/advice", { params: { path: { visit_id: view.visit_id } } })),
     placeholderData: (old) => old,
   });

@@ -1,10 +1,10 @@
 import { useState } from "react";
-import type { Body, VisitView } from "@/shared/client";
+import type { Body, BenchView } from "@/shared/client";
 import { serverNow } from "@/shared/clock";
 import { Text } from "@/design/Fields";
 
 interface Props {
-  view: VisitView;
+  view: BenchView;
   reason: string;
   propose: (body: Body) => void;
   back: () => void;

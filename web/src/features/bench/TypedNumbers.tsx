@@ -1,10 +1,10 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, type Body, keys, type Schemas, unwrap, type VisitView } from "@/shared/client";
+import { api, type Body, keys, type Schemas, unwrap, type BenchView } from "@/shared/client";
 import { Problem, Text } from "@/design/Fields";
 
 interface Props {
-  view: VisitView;
+  view: BenchView;
   run: Schemas["RunView"];
   propose: (body: Body) => void;
   stop: () => void;

@@ -1,4 +1,4 @@
-import type { Body, VisitView } from "@/shared/client";
+import type { Body, BenchView } from "@/shared/client";
 import { clockTime, minutes, useNow } from "@/shared/clock";
 
 const SAY: Record<string, string> = {
@@ -9,10 +9,10 @@ const SAY: Record<string, string> = {
 };
 
 /** Nothing to ask while a clock runs: which one, and how long still. */
-export function WaitCard({ view }: { view: VisitView; propose: (body: Body) => void }) {
+export function WaitCard({ view }: { view: BenchView; propose: (body: Body) => void }) {
   const now = useNow(250);
-  const coming = view.picture.waiting_for.find((one) => !one.until);
-  const waits = view.picture.waiting_for
+  const coming = view.visit.waiting_for.find((one) => !one.until);
+  const waits = view.visit.waiting_for
     .filter((one) => one.until)
     .sort((a, b) => (b.until ?? "").localeCompare(a.until ?? ""));
   const first = waits[0];

@@ -1,5 +1,5 @@
 /** What a card of the bench is given, and what the screens of a run are told while it goes on. */
-import type { Body, Schemas, VisitView } from "@/shared/client";
+import type { Body, Schemas, BenchView } from "@/shared/client";
 
 export type Connection = "live" | "polling" | "away";
 
@@ -7,7 +7,7 @@ export type LiveNumbers = Schemas["LiveMessage"];
 export type LiveProof = Schemas["ProofMessage"];
 
 export interface CardProps {
-  view: VisitView;
+  view: BenchView;
   card: Schemas["Card"];
   propose: (body: Body) => void;
 }
@@ -15,7 +15,7 @@ export interface CardProps {
 export interface ActProps extends CardProps {
   next?: string;
   back?: (() => void) | undefined;
-  put: (view: VisitView) => void;
+  put: (view: BenchView) => void;
   pending: (kind: string) => number;
   liveProof: LiveProof | null;
 }

@@ -2,7 +2,7 @@ import { notifications } from "@mantine/notifications";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useRef, useState } from "react";
 import { v7 as uuid } from "uuid";
-import { api, ApiError, type Body, keys, type Schemas, unwrap, type VisitView } from "@/shared/client";
+import { api, ApiError, type Body, keys, type Schemas, unwrap, type BenchView } from "@/shared/client";
 import { notBefore, serverNow } from "@/shared/clock";
 import type { Point } from "@/design/FogLadder";
 import type { Connection, LiveNumbers, LiveProof } from "@/features/bench/card";
@@ -38,8 +38,8 @@ function joined(known: Point[], fresh: Point[]): Point[] {
 }
 
 /** Whether a newer view may replace an older one: never back to an earlier entry of the log. */
-function newer(old: VisitView | undefined, fresh: VisitView): VisitView {
-  return old && old.picture.seq > fresh.picture.seq ? old : fresh;
+function newer(old: BenchView | undefined, fresh: BenchView): BenchView {
+  return old && old.visit.seq > fresh.visit.seq ? old : fresh;
 }
 
 /** One visit, kept live: its view, its numbers, and a way to propose that loses nothing when the server is away. */
@@ -57,13 +57,13 @@ export function useVisit(visitId: string) {
     queryKey: keys.visit(visitId),
     queryFn: () => unwrap(api.GET("/api/visits/{visit_id}", { params: { path: { visit_id: visitId } } })),
     refetchInterval: connection === "live" ? 30_000 : 2000,
-    structuralSharing: (old, fresh) => newer(old as VisitView | undefined, fresh as VisitView),
+    structuralSharing: (old, fresh) => newer(old as BenchView | undefined, fresh as BenchView),
   });
 
   const put = useCallback(
-    (view: VisitView) => {
-      notBefore(view.picture.at);
-      queries.setQueryData<VisitView>(keys.visit(visitId), (old) => newer(old, view));
+    (view: BenchView) => {
+      notBefore(view.visit.at);
+      queries.setQueryData<BenchView>(keys.visit(visitId), (old) => newer(old, view));
     },
     [queries, visitId],
   );
@@ -77,7 +77,7 @@ export function useVisit(visitId: string) {
       source.onerror = () => setConnection("polling");
       source.addEventListener("state", (event) => {
         setConnection("live");
-        put(JSON.parse(event.data as string) as VisitView);
+        put(JSON.parse(event.data as string) as BenchView);
       });
       source.addEventListener("away", () => setConnection("away"));
       source.addEventListener("resync", () => void queries.invalidateQueries({ queryKey: keys.visit(visitId) }));
@@ -150,7 +150,7 @@ export function useVisit(visitId: string) {
     };
   }, [outbox, visitId, put, queries]);
 
-  const seq = visit.data?.picture.seq ?? 0;
+  const seq = visit.data?.visit.seq ?? 0;
   // a decision on its way keeps out another one on the same view, not one on what has come since
   const busy = outbox.some((one) => one.expects === seq);
   const propose = useCallback(

@@ -14,7 +14,7 @@ export function MethodCard({ view, propose, back }: Pick<ActProps, "view" | "pro
   const advice = useAdvice(view).data;
   const methods = advice?.methods ?? [];
   const open = methods.filter((one) => one.verdict !== "not permitted");
-  const last = view.picture.tries.at(-1)?.senses?.agent;
+  const last = view.visit.tries.at(-1)?.senses?.agent;
   const best =
     open.find((one) => one.method === last && one.verdict === "may") ??
     methods.find((one) => one.is_best) ??
@@ -32,13 +32,13 @@ export function MethodCard({ view, propose, back }: Pick<ActProps, "view" | "pro
       <p className="mode">
         Choose
         <i />
-        {view.picture.facepiece?.maker} {view.picture.facepiece?.label}, {view.picture.facepiece?.setup}
+        {view.visit.facepiece?.maker} {view.visit.facepiece?.label}, {view.visit.facepiece?.setup}
       </p>
       <h1 className="question smaller">How is it tested?</h1>
-      {view.picture.method_against && (
+      {view.visit.method_against && (
         <div className="note rust" role="alert">
-          <h2>{view.picture.method_words}: not any more</h2>
-          <p>{view.picture.method_against}</p>
+          <h2>{view.visit.method_words}: not any more</h2>
+          <p>{view.visit.method_against}</p>
         </div>
       )}
       <ul className="options methods">

@@ -16,7 +16,7 @@ interface Props extends ActProps {
 
 /** Screening, no facepiece on: threshold by squeezes, two jars, or a weak whiff. */
 export function ScreenCard(props: ActProps) {
-  const plan = props.view.picture.screening;
+  const plan = props.view.visit.screening;
   if (!plan) return null;
   if (plan.id === "") return <Begin {...props} plan={plan} />;
   if (plan.by === "jars") return <Jars {...props} plan={plan} />;

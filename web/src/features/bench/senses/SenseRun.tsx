@@ -1,5 +1,5 @@
 import { useEffect, useRef, useState } from "react";
-import type { Body, Schemas, VisitView } from "@/shared/client";
+import type { Body, Schemas, BenchView } from "@/shared/client";
 import { useNow } from "@/shared/clock";
 import { KEY, useKeys } from "@/shared/keys";
 import { cue, useSound } from "@/shared/sound";
@@ -13,7 +13,7 @@ import { SensedKey } from "@/features/bench/senses/ScreenCard";
 import { useWatch } from "@/features/bench/senses/useWatch";
 
 interface Props {
-  view: VisitView;
+  view: BenchView;
   run: Schemas["RunView"];
   sensing: Schemas["SensingView"];
   outbox: Bench["outbox"];
@@ -29,7 +29,7 @@ export function SenseRun({ view, run, sensing, outbox, propose }: Props) {
   const [saying, setSaying] = useState(false);
   const [touched, setTouched] = useState(false);
   const away = useWatch(run.run_id, sensing.started_at);
-  const speed = view.picture.speed;
+  const speed = view.visit.speed;
   const waiting = (kind: string) => outbox.filter((one) => one.body.kind === kind);
   const kept = waiting("dose_given").map((one) => Date.parse(one.occurred_at));
   const t0 = run.t0 ? Date.parse(run.t0) : kept[0];

@@ -22,7 +22,7 @@ export function SenseStart({ card, view, propose, back, plan }: ActProps & { pla
     });
   const swap = plan.has_other ? () => setBends(!bends) : undefined;
   useKeys({ [KEY.fine]: kit.isReady ? start : undefined, j: swap, [KEY.back]: back });
-  const piece = view.picture.facepiece;
+  const piece = view.visit.facepiece;
   return (
     <section className="card" data-item={card.id}>
       <p className="mode">
@@ -30,7 +30,7 @@ export function SenseStart({ card, view, propose, back, plan }: ActProps & { pla
         <i />
         {piece ? `${piece.maker} ${piece.label}` : ""}
         <i />
-        {view.picture.method_words}
+        {view.visit.method_words}
       </p>
       <h1 className="question">{plan.begin}</h1>
       <p className="say">“{plan.begin_say}”</p>

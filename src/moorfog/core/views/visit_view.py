@@ -1,4 +1,4 @@
-"""The picture of a visit at a moment: everything a screen or a page needs, in words, with nothing left to judge."""
+"""The view of a visit at a moment: everything a screen or a page needs, in words, with nothing left to judge."""
 
 from __future__ import annotations
 
@@ -199,7 +199,7 @@ def proof_view(visit: Visit, now: datetime) -> ProofView | None:
 
 
 @dataclass(frozen=True)
-class Picture:
+class VisitView:
     """A visit at a moment. ``moved``: the entry that changed last what is decided on, not one made beside the work.
     ``queue`` holds what can be dealt with now; ``behind`` what was answered last."""
 
@@ -457,8 +457,8 @@ def starts_at(visit: Visit, now: datetime) -> datetime | None:
     return max((one.until for one in run_blocks(visit, now) if one.until is not None), default=None)
 
 
-def picture(visit: Visit, now: datetime) -> Picture:
-    """Return the picture of ``visit`` at ``now``. Pure: the same visit and moment give the same picture."""
+def visit_view(visit: Visit, now: datetime) -> VisitView:
+    """Return the view of ``visit`` at ``now``. Pure: the same visit and moment give the same view."""
     here = step_of(visit, now)
     between, hidden = _between(pass_blocks(visit, now)) if not visit.closed else ((), 0)
     ahead = () if visit.running is not None or needs_decision(visit) else tuple(queue(visit, now))
@@ -484,7 +484,7 @@ def picture(visit: Visit, now: datetime) -> Picture:
         if one.rule in words
     )
     waiting = tuple(one for one in between if one.gravity == "waiting")
-    return Picture(
+    return VisitView(
         seq=visit.seq,
         moved=visit.moved,
         revision=visit.revision,
