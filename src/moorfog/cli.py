@@ -145,7 +145,7 @@ def cmd_counters(given: argparse.Namespace) -> int:
             one = view_counter(db, row, DatabaseClock().now(db))
             link = f"link {one.link_state.replace('_', ' ')}" if one.is_linked else "no link"
             run = ", in a run" if row.id in held else ""
-            ready = "; ".join(one.stands_against) or "ready for runs today"
+            ready = "; ".join(one.blocked_by) or "ready for runs today"
             print(f"  {one.name:18} {one.kind:11} {one.serial_number:12} {link}{run}; {ready}")
     return 0
 

@@ -115,14 +115,14 @@ def test_the_alcohol_must_have_been_charged_within_its_hours(house: House) -> No
         tester.post(f"/api/counters/{counter}/checks", {"name": name, "value": value})
     visit = tester.open()
     tester.until(visit, "run")
-    assert view(tester, counter)["stands_against"] == ["Alcohol: not charged today"]
+    assert view(tester, counter)["blocked_by"] == ["Alcohol: not charged today"]
     with pytest.raises(Refused, match="alcohol"):
         started(tester, visit, counter)
     tester.post(f"/api/counters/{counter}/acts", {"name": "alcohol"})
-    assert view(tester, counter)["stands_against"] == [] and view(tester, counter)["charge_until"]
+    assert view(tester, counter)["blocked_by"] == [] and view(tester, counter)["charge_until"]
     house.clock.at += timedelta(hours=8, seconds=1)
     tester = house.client()
-    assert "Alcohol: charge it again" in view(tester, counter)["stands_against"]
+    assert "Alcohol: charge it again" in view(tester, counter)["blocked_by"]
     with pytest.raises(Refused, match="no_such_act"):
         tester.post(f"/api/counters/{counter}/acts", {"name": "polished"})
 
@@ -381,7 +381,7 @@ def test_a_part_taken_for_a_test_is_used_by_it_and_stands_in_its_record(house: H
         tester.say(practice, {"kind": "fit_probe", "part_ids": [part]})
     tester.post(f"/api/parts/{part}/acts", {"name": "cleaned"})
     tester.say(practice, {"kind": "fit_probe", "part_ids": [part]})
-    assert not next(one for one in tester.get("/api/parts")["rows"] if one["id"] == part)["stands_against"]
+    assert not next(one for one in tester.get("/api/parts")["rows"] if one["id"] == part)["blocked_by"]
 
 
 def test_a_part_is_cleaned_before_it_is_used_again_and_a_once_only_one_never_is(house: House) -> None:
@@ -394,15 +394,15 @@ def test_a_part_is_cleaned_before_it_is_used_again_and_a_once_only_one_never_is(
         "once_only": False,
     }
     part = tester.post("/api/parts", entry)
-    assert part["stands_against"] == ["never cleaned here"]
+    assert part["blocked_by"] == ["never cleaned here"]
     path = f"/api/parts/{part['id']}/acts"
     with pytest.raises(Refused, match="never cleaned"):
         tester.post(path, {"name": "used"})
-    for deed, against in (("cleaned", []), ("used", ["not cleaned since it was used"]), ("cleaned", [])):
+    for deed, blocking in (("cleaned", []), ("used", ["not cleaned since it was used"]), ("cleaned", [])):
         house.clock.pass_by(60)
-        assert tester.post(path, {"name": deed})["stands_against"] == against
+        assert tester.post(path, {"name": deed})["blocked_by"] == blocking
     cached = tester.post("/api/parts", {**entry, "name": f"Once {house.mark}", "once_only": True})
-    assert tester.post(f"/api/parts/{cached['id']}/acts", {"name": "used"})["stands_against"]
+    assert tester.post(f"/api/parts/{cached['id']}/acts", {"name": "used"})["blocked_by"]
     with pytest.raises(Refused, match="used once already"):
         tester.post(f"/api/parts/{cached['id']}/acts", {"name": "used"})
     before = tester.get("/api/parts")["total"]

@@ -284,7 +284,7 @@ def test_none_by_thirty_leaves_the_other_methods(house: House) -> None:
         tester.notice(visit, {"kind": "squeezed", "screening_id": name})
     tester.say(visit, {"kind": "screened", "screening_id": name, "answer": "none"})
     shown = tester.get(f"/api/visits/{visit}")["visit"]
-    assert shown["queue"][0]["act"] == "choose_method" and "person is out" in shown["method_against"]
+    assert shown["queue"][0]["act"] == "choose_method" and "person is out" in shown["method_blocked_by"]
     methods = {one["method"]: one["verdict"] for one in tester.get(f"/api/visits/{visit}/advice")["methods"]}
     assert methods["sweet"] == "not permitted" and methods["bitter"] == "may"
 
@@ -333,8 +333,8 @@ def test_a_clogged_nebuliser_voids_every_test_since_its_last_good_check(house: H
             and not shown["is_sealed"]
             and "clogged" in shown["tries"][-1]["reasons"][0]["sentence"]
         )
-    against = {one["id"]: one["stands_against"] for one in tester.get("/api/nebulisers")}
-    assert "clogged" in against[other]
+    blocking = {one["id"]: one["blocked_by"] for one in tester.get("/api/nebulisers")}
+    assert "clogged" in blocking[other]
 
 
 def test_voiding_goes_on_where_a_worker_died(house: House) -> None:

@@ -322,12 +322,10 @@ def test_without_todays_checks_or_calibration_no_run_is_permitted(house: House) 
     with pytest.raises(Refused, match="check_zero"):
         tester.start(visit)
     counter = next(one for one in tester.get("/api/counters")["rows"] if one["id"] == house.ours.counter)
-    assert counter["stands_against"] == ["Clean air: failed today with 7"]
+    assert counter["blocked_by"] == ["Clean air: failed today with 7"]
     house.clock.at += timedelta(days=1)
     tester = house.client()
-    assert len(tester.get("/api/counters")["rows"][0]["stands_against"]) == 4, (
-        "yesterday's checks and charge do not count"
-    )
+    assert len(tester.get("/api/counters")["rows"][0]["blocked_by"]) == 4, "yesterday's checks and charge do not count"
 
 
 @pytest.mark.parametrize("value", ["nan", "inf", "-1", "1e5", "", "lots"])

@@ -193,7 +193,7 @@ class ArrivalMachine(RuleBasedStateMachine):
         for made in visit.tries:
             if outcome(visit, made)[0] != "pass":
                 continue
-            assert visit.task is not None and not made.against
+            assert visit.task is not None and not made.blocking
             kinds = {
                 one.kind: one.suffices for one in protection(visit.task, RULES.book, made.facepiece.filter_class).kinds
             }

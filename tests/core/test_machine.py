@@ -128,7 +128,7 @@ class BenchMachine(RuleBasedStateMachine):
             assert reasons or result == "pass"
             if result != "pass":
                 continue
-            assert not one.against and not one.broken and not one.distress and one.numbers.state in PASSING
+            assert not one.blocking and not one.broken and not one.distress and one.numbers.state in PASSING
             if one is visit.current_try:
                 for item in GATES:
                     if not applies(item.when, circumstances(visit)):

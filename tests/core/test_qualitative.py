@@ -460,9 +460,9 @@ def test_smoke_is_off_where_the_book_says_so_and_cautions_are_acknowledged_once_
 
 def standings_of(bench: Bench) -> Any:
     """Where every item stands now."""
-    from moorfog.core.visit.judgement import standings
+    from moorfog.core.visit.judgement import step_states
 
-    return standings(bench.visit, bench.at)
+    return step_states(bench.visit, bench.at)
 
 
 # ---- any order of events

@@ -1710,7 +1710,7 @@ export interface components {
         };
         /**
          * BenchView
-         * @description A visit on a screen: who, where, and its picture. Face measures in mm, None where not measured.
+         * @description A visit on a screen: who, where, and its view. Face measures in mm, None where not measured.
          */
         BenchView: {
             /** Bench */
@@ -2203,7 +2203,7 @@ export interface components {
         };
         /**
          * CounterView
-         * @description An instrument as the kit page shows it. ``stands_against`` says why no run may be made with it today.
+         * @description An instrument as the kit page shows it. ``blocked_by`` says why no run may be made with it today.
          *
          *     ``charge_until`` is when the alcohol must be charged again, None where it needs none or was never charged.
          */
@@ -2212,6 +2212,8 @@ export interface components {
             acts: components["schemas"]["ActView"][];
             /** Ambient */
             ambient: string | null;
+            /** Blocked By */
+            blocked_by: string[];
             /** Calibrated Until */
             calibrated_until: string;
             /** Charge Until */
@@ -2238,8 +2240,6 @@ export interface components {
             seen_at: string | null;
             /** Serial Number */
             serial_number: string;
-            /** Stands Against */
-            stands_against: string[];
             /** Title */
             title: string;
             /** Unit */
@@ -2960,6 +2960,8 @@ export interface components {
         NebuliserView: {
             /** Agent */
             agent: string;
+            /** Blocked By */
+            blocked_by: string[];
             /** Checked At */
             checked_at: string | null;
             /** Filled At */
@@ -2977,8 +2979,6 @@ export interface components {
             refill_at: string | null;
             /** Role */
             role: string;
-            /** Stands Against */
-            stands_against: string[];
         };
         /**
          * NextPiece
@@ -3078,6 +3078,8 @@ export interface components {
          * @description A sampling part that may serve a visit. ``is_for_model``: it was entered for the model that is tested.
          */
         PartChoice: {
+            /** Blocked By */
+            blocked_by: string[];
             /** Cleaned At */
             cleaned_at: string | null;
             /** Fits */
@@ -3092,8 +3094,6 @@ export interface components {
             name: string;
             /** Once Only */
             once_only: boolean;
-            /** Stands Against */
-            stands_against: string[];
             /** Used At */
             used_at: string | null;
         };
@@ -3143,9 +3143,11 @@ export interface components {
         };
         /**
          * PartView
-         * @description A sampling part. ``stands_against`` says why it may not be used now.
+         * @description A sampling part. ``blocked_by`` says why it may not be used now.
          */
         PartView: {
+            /** Blocked By */
+            blocked_by: string[];
             /** Cleaned At */
             cleaned_at: string | null;
             /** Fits */
@@ -3158,8 +3160,6 @@ export interface components {
             name: string;
             /** Once Only */
             once_only: boolean;
-            /** Stands Against */
-            stands_against: string[];
             /** Used At */
             used_at: string | null;
         };
@@ -3360,8 +3360,8 @@ export interface components {
          *     show nothing any more, empty while it can. ``is_read``: the linked instrument reads it, nobody types it.
          */
         ProofView: {
-            /** Against */
-            against: string;
+            /** Blocking */
+            blocking: string;
             /** Is Read */
             is_read: boolean;
             /** Least */
@@ -4674,8 +4674,8 @@ export interface components {
             loops_to_open: string[];
             /** Method */
             method: string;
-            /** Method Against */
-            method_against: string;
+            /** Method Blocked By */
+            method_blocked_by: string;
             /** Method Words */
             method_words: string;
             /** Moved */

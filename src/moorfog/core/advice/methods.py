@@ -173,12 +173,12 @@ def _advise(
     for method in METHODS:
         by_book, limits = _by_book(method, piece, book, required)
         by_filter, *others = (one(method) for one in checks)
-        against = tuple(reason for reason in (by_filter, by_book, *others) if reason)
+        blocking = tuple(reason for reason in (by_filter, by_book, *others) if reason)
         mode = counter_mode(book, piece.filter_class) if method == "ambient_count" else ""
-        if against:
+        if blocking:
             found.append(
                 MethodAdvice(
-                    method=method, verdict="not permitted", is_best=False, reasons=against, limits=(), mode=mode
+                    method=method, verdict="not permitted", is_best=False, reasons=blocking, limits=(), mode=mode
                 )
             )
         elif method not in kit.methods:

@@ -235,10 +235,10 @@ def work_filters(piece: Facepiece) -> tuple[WorkFilter, ...]:
 def _with_filter(task: Task, book: Book, kind: Kind, worn: WorkFilter) -> KindVerdict:
     by_class = worn.filter_class if worn.form != "gas or vapour" else "gas"
     verdict = kind_suffices(task, book, kind, by_class)
-    against = not_stopped(task, book, worn) if verdict.suffices == "yes" else ""
+    blocking = not_stopped(task, book, worn) if verdict.suffices == "yes" else ""
     return (
-        KindVerdict(kind=verdict.kind, apf=verdict.apf, suffices="no", why=against, limits=verdict.limits)
-        if against
+        KindVerdict(kind=verdict.kind, apf=verdict.apf, suffices="no", why=blocking, limits=verdict.limits)
+        if blocking
         else verdict
     )
 

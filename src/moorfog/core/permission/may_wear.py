@@ -14,7 +14,7 @@ from moorfog.core.advice.protection import protection, suffices
 from moorfog.core.events.facts import Clearance, Facepiece, Task
 from moorfog.core.kernel.arithmetic import cut
 from moorfog.core.rules.book import Book
-from moorfog.core.visit.judgement import clearance_against, is_file_missing, trained_until
+from moorfog.core.visit.judgement import clearance_blocks, is_file_missing, trained_until
 
 Who = Literal["tester", "administrator", "supervisor", "clinician"]
 
@@ -141,8 +141,8 @@ def _of_the_file(held: Held, person: PersonFacts, book: Book, day: str) -> list[
         if is_file_missing(book, "medical"):
             out.append(Why("no_clearance", "No clearance on file.", "clinician"))
     else:
-        against = clearance_against(one, day, held.piece)
-        out += [Why(code, f"{sentence}.", "clinician") for code, sentence, _ in against]
+        blocking = clearance_blocks(one, day, held.piece)
+        out += [Why(code, f"{sentence}.", "clinician") for code, sentence, _ in blocking]
     if is_file_missing(book, "training") and not trained_until(book, training_on(person.trained, day), day):
         had = training_on(person.trained, day)
         words = f"The training of {had} no longer counts." if had else "No training on file."

@@ -9,7 +9,7 @@ from typing import Any
 from moorfog.core.advice.methods import method_stands
 from moorfog.core.advice.protection import protection
 from moorfog.core.events import payloads as ev
-from moorfog.core.qualitative.judgement import KIT_WORDS, kit_against
+from moorfog.core.qualitative.judgement import KIT_WORDS, kit_blocks
 from moorfog.core.visit.judgement import run_blocks
 from moorfog.core.visit.refusal import Refusal
 from moorfog.core.visit.state import Visit
@@ -19,10 +19,11 @@ def _kit(visit: Visit, step: str, payload: ev.ScreeningStarted | ev.QualitativeS
     protocol = visit.rules.protocol(payload.protocol_id)
     if protocol is None or protocol.method != payload.agent or payload.agent != visit.method:
         return Refusal("protocol", "This is not the method chosen for this facepiece.", "Choose the method first.")
-    against = kit_against(protocol, visit.rules.book, step, payload.nebuliser, payload.lots, payload.used_on, at)
-    return (
-        Refusal(against[0], "Not permitted: " + KIT_WORDS[against[0]][0], KIT_WORDS[against[0]][1]) if against else None
-    )
+    blocking = kit_blocks(protocol, visit.rules.book, step, payload.nebuliser, payload.lots, payload.used_on, at)
+    if not blocking:
+        return None
+    sentence, remedy = KIT_WORDS[blocking[0]]
+    return Refusal(blocking[0], f"Not permitted: {sentence}", remedy)
 
 
 def _method(visit: Visit, payload: ev.MethodChosen, at: datetime) -> Refusal | None:
@@ -96,9 +97,9 @@ def start_refusal(visit: Visit, at: datetime) -> Refusal | None:
 
 
 def _started(visit: Visit, payload: ev.QualitativeStarted, at: datetime) -> Refusal | None:
-    against = start_refusal(visit, at)
-    if against is not None:
-        return against
+    blocking = start_refusal(visit, at)
+    if blocking is not None:
+        return blocking
     screening = visit.screening
     if screening is None or not screening.is_passed or screening.threshold != payload.threshold:
         return Refusal("threshold", "The threshold is not that of this try's screening.", "Reload the page.")

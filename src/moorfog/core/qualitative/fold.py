@@ -14,7 +14,7 @@ from moorfog.core.qualitative.judgement import (
     elapsed_ms,
     exercise_at,
     judge_end,
-    kit_against,
+    kit_blocks,
     later_doses,
     screening_result,
 )
@@ -52,7 +52,7 @@ def _screening_started(visit: Visit, event: ev.Event, payload: ev.ScreeningStart
         protocol is not None
         and protocol.method == payload.agent == visit.method
         and visit.worn_since is None
-        and not kit_against(
+        and not kit_blocks(
             protocol,
             visit.rules.book,
             "screening",
@@ -112,24 +112,24 @@ def _screened(visit: Visit, event: ev.Event, payload: ev.Screened) -> Visit:
 def _qualitative_started(visit: Visit, event: ev.Event, payload: ev.QualitativeStarted) -> Visit:
     if visit.facepiece is None or visit.running is not None or find_try(visit, payload.run_id) is not None:
         return visit
-    against = [one.code for one in run_blocks(visit, event.occurred_at)]
+    blocking = [one.code for one in run_blocks(visit, event.occurred_at)]
     protocol = visit.rules.protocol(payload.protocol_id)
     if protocol is None or protocol.dosing is None or visit.facepiece.kind not in protocol.kinds:
-        against.append("protocol")
+        blocking.append("protocol")
     elif protocol.method != payload.agent or payload.agent != visit.method:
-        against.append("method")
+        blocking.append("method")
     screening = visit.screening
     if screening is None or not screening.is_passed or screening.threshold != payload.threshold:
-        against.append("threshold")
+        blocking.append("threshold")
     if protocol is not None:
-        against += kit_against(
+        blocking += kit_blocks(
             protocol, visit.rules.book, "test", payload.nebuliser, payload.lots, payload.used_on, event.occurred_at
         )
     if visit.current_try is not None:
-        against.append("undecided")
+        blocking.append("undecided")
     dosing = protocol.dosing if protocol is not None else None
     t0 = visit.after(event.occurred_at, dosing.fill_s) if dosing is not None and dosing.begins == "filled" else None
-    return begin_try(visit, event, payload, visit.facepiece, t0, against)
+    return begin_try(visit, event, payload, visit.facepiece, t0, blocking)
 
 
 def _sensing(visit: Visit, run_id: str) -> Try | None:

@@ -11,7 +11,7 @@ from datetime import datetime
 from moorfog.core.events.facts import Lot, Nebuliser
 from moorfog.core.measuring.ambient import RunNumbers
 from moorfog.core.rules.book import Book
-from moorfog.core.rules.kit_gate import lot_is_over, nebuliser_against
+from moorfog.core.rules.kit_gate import lot_is_over, nebuliser_blocks
 from moorfog.core.rules.protocols import Dosing, Protocol, Slot
 from moorfog.core.rules.reason import Reason
 from moorfog.core.visit.state import ScreeningResult, Try
@@ -52,7 +52,7 @@ def screening_result(protocol: Protocol, squeezes: int) -> ScreeningResult:
     return words.get(found, "spoilt")
 
 
-def kit_against(
+def kit_blocks(
     protocol: Protocol,
     book: Book,
     step: str,
@@ -70,7 +70,7 @@ def kit_against(
         return ["lot_missing"]
     out: list[str] = []
     if plan.role:
-        out += nebuliser_against(book, plan.role, nebuliser, at)
+        out += nebuliser_blocks(book, plan.role, nebuliser, at)
     held = [*lots, *([nebuliser.lot] if nebuliser is not None and plan.role else [])]
     for role in plan.lots:
         if not any(one.role == role for one in lots):

@@ -11,7 +11,7 @@ from moorfog.core.rules.book import Book
 from moorfog.core.rules.protocols import instrument_of
 
 
-def instrument_against(
+def instrument_blocks(
     book: Book, facepiece: Facepiece, mode: str, instrument: Instrument, family: str, at: datetime
 ) -> list[str]:
     """Return codes of what is wrong with an instrument for a run: its kind, the mode for the filter, and what
@@ -47,7 +47,7 @@ def unfit_today(instrument: Instrument, at: datetime, is_strict: bool = True) ->
     return out
 
 
-def nebuliser_against(book: Book, role: str, nebuliser: Nebuliser | None, at: datetime) -> list[str]:
+def nebuliser_blocks(book: Book, role: str, nebuliser: Nebuliser | None, at: datetime) -> list[str]:
     """Return codes of what is wrong with a nebuliser for a step that needs one of ``role``: which it is, when it was
     filled, whether it was seen to spray since."""
     if nebuliser is None:

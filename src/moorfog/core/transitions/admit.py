@@ -14,7 +14,7 @@ from moorfog.core.advice.protection import protection
 from moorfog.core.events import payloads as ev
 from moorfog.core.kernel.arithmetic import NotANumber, parse_decimal, whole_or_cut
 from moorfog.core.qualitative.admit import QUALITATIVE_CHECKS, start_refusal
-from moorfog.core.rules.kit_gate import instrument_against
+from moorfog.core.rules.kit_gate import instrument_blocks
 from moorfog.core.transitions.fold import held_s, must_be_held_s
 from moorfog.core.transitions.next_steps import may_refit, spent
 from moorfog.core.visit.judgement import is_sealed, needs_decision, outcome, queue
@@ -247,9 +247,9 @@ def _seal_hold(visit: Visit, payload: ev.SealHoldBegun, at: datetime) -> Refusal
 
 
 def _seal(visit: Visit, payload: ev.SealChecked, at: datetime) -> Refusal | None:
-    against = _may_seal(visit, payload.check)
-    if against is not None or "leaks" in (payload.wearer, payload.tester):
-        return against
+    blocking = _may_seal(visit, payload.check)
+    if blocking is not None or "leaks" in (payload.wearer, payload.tester):
+        return blocking
     wanted, held = must_be_held_s(visit, payload.check), held_s(visit, payload.check, at)
     if wanted and (held is None or held < wanted):
         done = f"{max(0, int(held))} s" if held is not None else "no hold was begun"
@@ -274,14 +274,14 @@ def _adjusted(visit: Visit, payload: ev.Adjusted, at: datetime) -> Refusal | Non
 
 
 def _run_started(visit: Visit, payload: ev.RunStarted, at: datetime) -> Refusal | None:
-    against = start_refusal(visit, at)
-    if against is not None:
-        return against
+    blocking = start_refusal(visit, at)
+    if blocking is not None:
+        return blocking
     facepiece = visit.facepiece
     protocol = visit.rules.protocol(payload.protocol_id)
     if facepiece is None or protocol is None or protocol.is_qualitative or facepiece.kind not in protocol.kinds:
         return Refusal("protocol", "This protocol is not for this facepiece.", "Use the protocol that is offered.")
-    kit = instrument_against(visit.rules.book, facepiece, payload.mode, payload.instrument, protocol.family, at)
+    kit = instrument_blocks(visit.rules.book, facepiece, payload.mode, payload.instrument, protocol.family, at)
     if kit:
         check = f"No passed {kit[0].removeprefix('check_').replace('_', ' ')} check today on this instrument."
         words = KIT_WORDS.get(kit[0], (check, "Do the daily checks on the Kit page."))

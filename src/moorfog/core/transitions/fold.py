@@ -16,7 +16,7 @@ from moorfog.core.measuring.budget import stopped_numbers
 from moorfog.core.measuring.run import limits_of_run, measure_run
 from moorfog.core.qualitative.fold import QUALITATIVE_HANDLERS, faults_so_far, spoil_screening
 from moorfog.core.rules.book import Rules
-from moorfog.core.rules.kit_gate import instrument_against
+from moorfog.core.rules.kit_gate import instrument_blocks
 from moorfog.core.rules.reason import Reason
 from moorfog.core.visit import screens
 from moorfog.core.visit.denials import denied
@@ -178,10 +178,10 @@ def _opened(visit: Visit, event: ev.Event, payload: ev.VisitOpened) -> Visit:
 
 def _file_read(visit: Visit, event: ev.Event, payload: ev.FileRead) -> Visit:
     visit = replace(visit, file=File(payload.clearance, payload.trained_on, payload.on))
-    against, current = file_blocks(visit), visit.current_try
-    if not against or current is None:
+    blocking, current = file_blocks(visit), visit.current_try
+    if not blocking or current is None:
         return visit
-    return spoil(visit, current, event.occurred_at, against[0].code, f"{against[0].sentence}.")
+    return spoil(visit, current, event.occurred_at, blocking[0].code, f"{blocking[0].sentence}.")
 
 
 def _opened_by_mistake(visit: Visit, event: ev.Event, payload: ev.OpenedByMistake) -> Visit:
@@ -391,23 +391,23 @@ def _run_started(visit: Visit, event: ev.Event, payload: ev.RunStarted) -> Visit
     figures = (payload.instrument.ambient_minimum, payload.instrument.resolution)
     if judged_by is None or judged_by <= 0 or any(decimal_or_none(one) is None for one in figures):
         return visit
-    against = [one.code for one in run_blocks(visit, event.occurred_at)]
+    blocking = [one.code for one in run_blocks(visit, event.occurred_at)]
     protocol = visit.rules.protocol(payload.protocol_id)
     if protocol is None or protocol.is_qualitative or visit.facepiece.kind not in protocol.kinds:
-        against.append("protocol")
+        blocking.append("protocol")
     level = visit.rules.book.ratio(visit.facepiece.level_key)
     if level is None or level != judged_by:
-        against.append("level")
+        blocking.append("level")
     family = protocol.family if protocol is not None else ""
-    against += instrument_against(
+    blocking += instrument_blocks(
         visit.rules.book, visit.facepiece, payload.mode, payload.instrument, family, event.occurred_at
     )
     if protocol is not None and (visit.method or "ambient_count") != protocol.method:
-        against.append("method")
+        blocking.append("method")
     if visit.current_try is not None:
-        against.append("undecided")
+        blocking.append("undecided")
     t0 = event.occurred_at + timedelta(milliseconds=payload.count_in_ms)
-    return begin_try(visit, event, payload, visit.facepiece, t0, against)
+    return begin_try(visit, event, payload, visit.facepiece, t0, blocking)
 
 
 _DEVIATION_KEYS = {

@@ -28,7 +28,7 @@ from moorfog.core.visit.judgement import (
     changes_at,
     is_sealed,
     is_under_question,
-    method_against,
+    method_blocked_by,
     needs_decision,
     outcome,
     pass_blocks,
@@ -180,7 +180,7 @@ class ProofView:
     least: str
     unit: str
     until: str | None
-    against: str
+    blocking: str
     is_read: bool
 
 
@@ -193,9 +193,9 @@ def proof_view(visit: Visit, now: datetime) -> ProofView | None:
     within = visit.rules.book.ratio(WITHIN)
     until = visit.after(one.ended_at, float(within)) if one.ended_at is not None and within is not None else None
     unit = UNITS.get(protocol.family if protocol is not None else "", "per cm³")
-    against = too_late(visit, one, now, on_face=True)
+    blocking = too_late(visit, one, now, on_face=True)
     shown = cut(least, 3) if least is not None else ""
-    return ProofView(least=shown, unit=unit, until=moment(until), against=against, is_read=is_read_by_link(one))
+    return ProofView(least=shown, unit=unit, until=moment(until), blocking=blocking, is_read=is_read_by_link(one))
 
 
 @dataclass(frozen=True)
@@ -243,7 +243,7 @@ class VisitView:
     starts_at: str | None
     method: str
     method_words: str
-    method_against: str
+    method_blocked_by: str
     screening: ScreeningView | None
     test_plan: TestPlan | None
     protocols: tuple[ProtocolChoice, ...]
@@ -525,7 +525,7 @@ def visit_view(visit: Visit, now: datetime) -> VisitView:
         starts_at=moment(starts_at(visit, now)),
         method=visit.method,
         method_words=WORDS.get(visit.method, ""),  # type: ignore[call-overload]
-        method_against=method_against(visit),
+        method_blocked_by=method_blocked_by(visit),
         screening=screening_view(visit),
         test_plan=test_plan(visit),
         protocols=tuple(

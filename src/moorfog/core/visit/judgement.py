@@ -85,7 +85,7 @@ SIGNATURES = ("sign_wearer", "sign_tester")
 _ACT_DONE: dict[str, Callable[[Visit], bool]] = {
     "choose_task": lambda visit: visit.task is not None,
     "choose_facepiece": lambda visit: visit.facepiece is not None,
-    "choose_method": _ran_or(lambda visit: visit.method != "" and not method_against(visit)),
+    "choose_method": _ran_or(lambda visit: visit.method != "" and not method_blocked_by(visit)),
     "screen": _ran_or(lambda visit: visit.screening is not None and visit.screening.is_passed),
     "fit_probe": _ran_or(lambda visit: visit.chosen > 0 and visit.probe_fitted_for == visit.chosen),
     "don": _ran_or(lambda visit: visit.worn_since is not None and visit.unaided),
@@ -101,15 +101,15 @@ _ACT_DONE: dict[str, Callable[[Visit], bool]] = {
 }
 
 
-def method_against(visit: Visit) -> str:
+def method_blocked_by(visit: Visit) -> str:
     """Return why the method chosen does not suit facepiece, task, book or person any more, or nothing."""
     if visit.facepiece is None or not visit.method:
         return ""
-    found: str | None = visit.memo.get("method_against")
+    found: str | None = visit.memo.get("method_blocked_by")
     if found is None:
         task, book = visit.task, visit.rules.book
         required = protection(task, book).required if task is not None else None
-        found = visit.memo["method_against"] = method_stands(
+        found = visit.memo["method_blocked_by"] = method_stands(
             visit.method, visit.facepiece, visit.rules, required, visit.out
         )
     return found
@@ -238,7 +238,7 @@ def file_blocks(visit: Visit) -> list[Block]:
             remedy = "put it on file; or the site states in writing where it keeps it"
             out.append(Block("no_clearance", sentence, remedy, "stop", keys=MEDICAL))
     else:
-        out += [Block(*why, "stop", keys=("medical.required",)) for why in clearance_against(clearance, day, piece)]
+        out += [Block(*why, "stop", keys=("medical.required",)) for why in clearance_blocks(clearance, day, piece)]
     trained = trained_until(book, file.trained_on if file is not None else "", day)
     if trained == "" and is_file_missing(book, "training"):
         sentence = "No training on file that still counts, and this rule book asks for it"
@@ -247,7 +247,7 @@ def file_blocks(visit: Visit) -> list[Block]:
     return out
 
 
-def clearance_against(clearance: Clearance, day: str, piece: Facepiece | None) -> list[tuple[str, str, str]]:
+def clearance_blocks(clearance: Clearance, day: str, piece: Facepiece | None) -> list[tuple[str, str, str]]:
     """Return why a clearance does not allow a facepiece on a day: code, sentence, what to do; nothing where it does."""
     if clearance.status != "cleared":
         return [("clearance", f"On file: {clearance.status} for a respirator", "refer to the clinician")]
@@ -350,8 +350,8 @@ def _block(visit: Visit, one: StepState) -> Block:
     if item.act and one.status == "waiting":
         return Block(code=item.id, sentence=item.title, detail="the clock runs", gravity="waiting", until=one.until)
     if item.act:
-        if item.act == "choose_method" and method_against(visit):
-            return Block(item.id, f"Not by this method: {method_against(visit)}", "choose another", "put_right")
+        if item.act == "choose_method" and method_blocked_by(visit):
+            return Block(item.id, f"Not by this method: {method_blocked_by(visit)}", "choose another", "put_right")
         if item.act == "seal_check" and seal_rule(visit) is None and visit.facepiece is not None:
             return Block("no_seal_rule", "No seal check is known for this facepiece", "choose another", "stop")
         if item.act == "seal_check" and seal_fails(visit):
@@ -419,11 +419,11 @@ def outcome(visit: Visit, one: Try) -> tuple[Outcome, tuple[Reason, ...]]:
         )
     if one.final is not None:
         return one.final
-    if one.against:
+    if one.blocking:
         return "void", (
             Reason(
                 code="started_against_gates",
-                sentence="Started while something stood against it: " + ", ".join(one.against) + ".",
+                sentence="Started while something stood against it: " + ", ".join(one.blocking) + ".",
                 rule="gates come before the run",
                 gravity="stop",
                 remedy="Settle it, then run again.",

@@ -170,7 +170,7 @@ class Try:
     adjustment: int
     chosen_seq: int
     parts: tuple[Part, ...]
-    against: tuple[str, ...]
+    blocking: tuple[str, ...]
     worn_since: datetime | None = None
     sealed_at: datetime | None = None
     denials: tuple[Denial, ...] = ()

@@ -29,7 +29,7 @@ def begin_try(
     payload: RunStarted | QualitativeStarted,
     facepiece: Facepiece,
     t0: datetime | None,
-    against: Iterable[str],
+    blocking: Iterable[str],
 ) -> Visit:
     """Return the visit with a new try, frozen with what it is judged by and what stood against it."""
     one = Try(
@@ -44,7 +44,7 @@ def begin_try(
         adjustment=visit.adjustment,
         chosen_seq=visit.chosen_seq,
         parts=visit.parts,
-        against=tuple(dict.fromkeys(against)),
+        blocking=tuple(dict.fromkeys(blocking)),
         worn_since=visit.worn_since,
         sealed_at=max((seal.at for seal in visit.seals if _is_of_now(visit, seal)), default=None),
     )

@@ -238,7 +238,7 @@ def _kit(db: Session, clock: Clock, actor: Actor) -> Kit:
     methods: set[Method] = set()
     ready = kinds_ready(db, clock, actor)
     methods.update(method for kind, method in BY_INSTRUMENT.items() if kind in ready)
-    held = {(one.agent, one.role) for one in list_nebulisers(db, clock, actor) if not one.stands_against}
+    held = {(one.agent, one.role) for one in list_nebulisers(db, clock, actor) if not one.blocked_by}
     held |= lots_at_hand(db, clock, actor)
     for protocol in shipped_protocols():
         plans = [one for one in (protocol.screening, protocol.dosing) if one is not None]

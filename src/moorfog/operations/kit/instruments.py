@@ -60,7 +60,7 @@ class ActView:
 
 @dataclass(frozen=True)
 class CounterView:
-    """An instrument as the kit page shows it. ``stands_against`` says why no run may be made with it today.
+    """An instrument as the kit page shows it. ``blocked_by`` says why no run may be made with it today.
 
     ``charge_until`` is when the alcohol must be charged again, None where it needs none or was never charged.
     """
@@ -82,7 +82,7 @@ class CounterView:
     charge_until: str | None
     checks: tuple[CheckView, ...]
     acts: tuple[ActView, ...]
-    stands_against: tuple[str, ...]
+    blocked_by: tuple[str, ...]
 
 
 @dataclass(frozen=True)
@@ -410,7 +410,7 @@ def view_counter(db: Session, row: InstrumentRow, now: datetime) -> CounterView:
     return _view(row, days_of(db, [row], now)[row.id], now)
 
 
-def _against_words(row: InstrumentRow, day: Day, code: str) -> str:
+def _blocking_words(row: InstrumentRow, day: Day, code: str) -> str:
     """Return what stands against a run with an instrument today, in words, for a code of the core's gate."""
     rule = kind_of(row).find(code.removeprefix("check_")) if code.startswith("check_") else None
     if rule is not None:
@@ -443,7 +443,7 @@ def _view(row: InstrumentRow, day: Day, now: datetime) -> CounterView:
             )
         )
     facts = _by_value(row, day, now, "ordinary" if kind.id == "counter" else kind.id)
-    against = tuple(_against_words(row, day, one) for one in unfit_today(facts, now))
+    blocking = tuple(_blocking_words(row, day, one) for one in unfit_today(facts, now))
     charged = acts.get("alcohol") if kind.charge_h else None
     until = charged + timedelta(hours=kind.charge_h) if charged is not None else None
     linked = row.seen_at is not None and now - row.seen_at < LINK_SILENT
@@ -466,7 +466,7 @@ def _view(row: InstrumentRow, day: Day, now: datetime) -> CounterView:
         charge_until=instant(until) if until is not None else None,
         checks=tuple(checks),
         acts=_acts(row, acts, now),
-        stands_against=against,
+        blocked_by=blocking,
     )
 
 
@@ -495,7 +495,7 @@ def list_counters(db: Session, clock: Clock, actor: Actor, page: int, kind: str 
 def kinds_ready(db: Session, clock: Clock, actor: Actor) -> set[str]:
     """Return the kinds of instrument of which at least one within the actor's scope may be used now."""
     mine = within(select(InstrumentRow), actor.require(*READERS), InstrumentRow.employer_id, shared=True)
-    return {one.kind for one in _views(db, list(db.scalars(mine)), clock.now(db)) if not one.stands_against}
+    return {one.kind for one in _views(db, list(db.scalars(mine)), clock.now(db)) if not one.blocked_by}
 
 
 def _views(db: Session, rows: list[InstrumentRow], now: datetime) -> tuple[CounterView, ...]:

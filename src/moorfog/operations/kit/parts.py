@@ -39,7 +39,7 @@ class PartEntry:
 
 @dataclass(frozen=True)
 class PartView:
-    """A sampling part. ``stands_against`` says why it may not be used now."""
+    """A sampling part. ``blocked_by`` says why it may not be used now."""
 
     id: str
     name: str
@@ -48,7 +48,7 @@ class PartView:
     once_only: bool
     used_at: str | None
     cleaned_at: str | None
-    stands_against: tuple[str, ...]
+    blocked_by: tuple[str, ...]
 
 
 @dataclass(frozen=True)
@@ -88,7 +88,7 @@ def _deeds(db: Session, ids: list[str], but_for: str = "") -> dict[tuple[str, st
     return {(part, name): at for part, name, at in db.execute(query)}
 
 
-def part_against(once_only: bool, used: datetime | None, cleaned: datetime | None) -> tuple[str, ...]:
+def part_blocks(once_only: bool, used: datetime | None, cleaned: datetime | None) -> tuple[str, ...]:
     """Return why a part may not be used: used up, never cleaned here, or not since its last use."""
     if once_only and used is not None:
         return ("used once already: put it away",)
@@ -109,13 +109,13 @@ def _view(row: SamplingPart, deeds: dict[tuple[str, str], datetime]) -> PartView
         once_only=row.once_only,
         used_at=instant(used) if used is not None else None,
         cleaned_at=instant(cleaned) if cleaned is not None else None,
-        stands_against=part_against(row.once_only, used, cleaned),
+        blocked_by=part_blocks(row.once_only, used, cleaned),
     )
 
 
 def _refuse_unusable(view: PartView) -> None:
-    if view.stands_against:
-        raise DomainError("part", f"{view.name}: {view.stands_against[0]}. Clean and inspect it, or take another.")
+    if view.blocked_by:
+        raise DomainError("part", f"{view.name}: {view.blocked_by[0]}. Clean and inspect it, or take another.")
 
 
 def add_part(db: Session, actor: Actor, entry: PartEntry) -> PartView:

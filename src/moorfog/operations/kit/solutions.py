@@ -16,7 +16,7 @@ from moorfog.core.events.facts import STRICT, Agent
 from moorfog.core.events.payloads import Lot, Nebuliser, instant
 from moorfog.core.kernel.arithmetic import NotANumber, cut, parse_decimal
 from moorfog.core.rules.book import Book
-from moorfog.core.rules.kit_gate import lot_is_over, nebuliser_against
+from moorfog.core.rules.kit_gate import lot_is_over, nebuliser_blocks
 from moorfog.core.rules.protocols import Recipe
 from moorfog.data import shipped_protocols, shipped_rules
 from moorfog.operations.accounts.sessions import READERS, Actor
@@ -111,7 +111,7 @@ class NebuliserView:
     filled_at: str | None
     refill_at: str | None
     checked_at: str | None
-    stands_against: tuple[str, ...]
+    blocked_by: tuple[str, ...]
     needs: tuple[Literal["filling", "spray_check"], ...]
 
 
@@ -419,12 +419,12 @@ def view_nebuliser(db: Session, row: NebuliserRow, now: datetime) -> NebuliserVi
     strictest = min(books, key=lambda book: book.number("nebuliser.refill"))
     minutes = float(strictest.number("nebuliser.refill"))
     refill_at = filling.filled_at + timedelta(minutes=minutes) if filling is not None else None
-    against, needs = [], list[Literal["filling", "spray_check"]]()
+    blocking, needs = [], list[Literal["filling", "spray_check"]]()
     if filling is None or lot is None:
-        against.append("not filled")
+        blocking.append("not filled")
     else:
         held = _by_value(row, lot, filling, check)
-        codes = nebuliser_against(strictest, row.role, held, now)
+        codes = nebuliser_blocks(strictest, row.role, held, now)
         if lot_is_over(held.lot.use_by, day) or lot.withdrawn_at is not None:
             codes.append("lot")
         if check is not None and not check.sprays:
@@ -439,7 +439,7 @@ def view_nebuliser(db: Session, row: NebuliserRow, now: datetime) -> NebuliserVi
             "spray_check": "not yet seen to spray",
             "lot": f"lot {lot.number} is out of date",
         }
-        against += [words.get(one, one) for one in codes]
+        blocking += [words.get(one, one) for one in codes]
     return NebuliserView(
         id=row.id,
         name=row.name,
@@ -450,7 +450,7 @@ def view_nebuliser(db: Session, row: NebuliserRow, now: datetime) -> NebuliserVi
         filled_at=instant(filling.filled_at) if filling is not None else None,
         refill_at=instant(refill_at) if refill_at is not None else None,
         checked_at=instant(check.checked_at) if check is not None and check.sprays else None,
-        stands_against=tuple(against),
+        blocked_by=tuple(blocking),
         needs=tuple(needs),
     )
 

@@ -21,7 +21,7 @@ export function ProbeCard({ card, view, propose, next, back }: ActProps) {
       queryFn: () => unwrap(api.GET("/api/visits/{visit_id}/parts", { params: { path: { visit_id: visit } } })),
       enabled: isSampled,
     }).data ?? [];
-  const may = (id: string) => parts.find((one) => one.id === id)?.stands_against.length === 0;
+  const may = (id: string) => parts.find((one) => one.id === id)?.blocked_by.length === 0;
   const turn = (id: string) =>
     setTaken(taken.includes(id) ? taken.filter((one) => one !== id) : may(id) ? [...taken, id] : taken);
   const fitted = () => propose({ kind: "fit_probe", part_ids: taken.filter(may) });
@@ -46,11 +46,11 @@ export function ProbeCard({ card, view, propose, next, back }: ActProps) {
         {parts.length > 0 && (
           <ul className="options parts" aria-label="What is fitted">
             {nine.rows.map((one, n) => (
-              <li key={one.id} className={one.stands_against.length ? "off" : ""}>
+              <li key={one.id} className={one.blocked_by.length ? "off" : ""}>
                 <button
                   type="button"
                   aria-pressed={taken.includes(one.id)}
-                  disabled={one.stands_against.length > 0}
+                  disabled={one.blocked_by.length > 0}
                   onClick={() => turn(one.id)}
                 >
                   <kbd>{n + 1}</kbd>
@@ -60,10 +60,10 @@ export function ProbeCard({ card, view, propose, next, back }: ActProps) {
                       {one.is_for_model ? one.kind : `${one.kind}, for other models`} · {one.fits}
                     </small>
                   </span>
-                  <span className={one.stands_against.length ? "rust" : taken.includes(one.id) ? "tarn" : "dim"}>
+                  <span className={one.blocked_by.length ? "rust" : taken.includes(one.id) ? "tarn" : "dim"}>
                     {taken.includes(one.id)
                       ? "taken"
-                      : one.stands_against.join("; ") ||
+                      : one.blocked_by.join("; ") ||
                         (one.cleaned_at ? `cleaned ${dateTime(one.cleaned_at)}` : "ready, sealed")}
                   </span>
                 </button>

@@ -17,7 +17,7 @@ export function CountedProof(props: ActProps) {
 function useTimeLeft(proof: Schemas["ProofView"] | null) {
   const now = useNow(500);
   const seconds = proof?.until ? Math.max(0, Math.ceil((Date.parse(proof.until) - now) / 1000)) : null;
-  const late = proof?.against || (seconds === 0 ? "Too late: this run can no longer be proved. Run again." : "");
+  const late = proof?.blocking || (seconds === 0 ? "Too late: this run can no longer be proved. Run again." : "");
   return { seconds, late };
 }
 

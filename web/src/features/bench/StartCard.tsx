@@ -19,7 +19,7 @@ export function StartCard({ card, view, propose, back }: ActProps) {
   const [fault, setFault] = useState(-1);
   const another = protocols.length > 1 ? () => setTurn(turn + 1) : undefined;
   const counter = counters[chosen % Math.max(1, counters.length)];
-  const against = counter?.stands_against ?? [];
+  const against = counter?.blocked_by ?? [];
   const ready = counter !== undefined && against.length === 0 && !starting;
   const start = (source: "counter" | "typed") => {
     if (!counter) return;

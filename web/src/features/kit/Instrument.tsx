@@ -40,11 +40,11 @@ export function Instrument({ counter }: { counter: Counter }) {
           ""
         )}
       </p>
-      {counter.stands_against.length > 0 ? (
+      {counter.blocked_by.length > 0 ? (
         <div className="note rust">
           <h3>Not permitted for a run</h3>
           <ul>
-            {counter.stands_against.map((why) => (
+            {counter.blocked_by.map((why) => (
               <li key={why}>{why}</li>
             ))}
           </ul>

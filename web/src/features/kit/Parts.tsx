@@ -41,9 +41,8 @@ export function Parts() {
                 {one.once_only ? " · used once only" : ""}
               </div>
             </div>
-            <span className={one.stands_against.length ? "rust" : "tarn"}>
-              {one.stands_against.join("; ") ||
-                (one.cleaned_at ? `cleaned ${dateTime(one.cleaned_at)}` : "ready, sealed")}
+            <span className={one.blocked_by.length ? "rust" : "tarn"}>
+              {one.blocked_by.join("; ") || (one.cleaned_at ? `cleaned ${dateTime(one.cleaned_at)}` : "ready, sealed")}
             </span>
             {may && (
               <span className="field-row">

@@ -91,9 +91,9 @@ function NebuliserRow({ one, may }: { one: Nebuliser; may: boolean }) {
           {one.refill_at ? ` · refill by ${clockTime(one.refill_at)}` : ""}
           {one.checked_at ? ` · seen to spray ${clockTime(one.checked_at)}` : ""}
         </div>
-        <div className={one.stands_against.length ? "rust" : "tarn"}>
-          <Mark name={one.stands_against.length ? "wall" : "cairn"} size={20} />{" "}
-          {one.stands_against.length ? one.stands_against.join(", ") : "ready"}
+        <div className={one.blocked_by.length ? "rust" : "tarn"}>
+          <Mark name={one.blocked_by.length ? "wall" : "cairn"} size={20} />{" "}
+          {one.blocked_by.length ? one.blocked_by.join(", ") : "ready"}
         </div>
         <Problem words={problem} />
       </div>

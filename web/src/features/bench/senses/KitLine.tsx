@@ -7,7 +7,7 @@ import type { HeldKit } from "@/features/bench/senses/useKit";
 /** What is used, as its label has it; and what stands against it, with the way to put it right here and now. */
 export function KitLine({ kit }: { kit: HeldKit }) {
   const { nebuliser, lots, missing, problem } = kit;
-  const against = nebuliser?.stands_against ?? [];
+  const against = nebuliser?.blocked_by ?? [];
   const old = nebuliser?.needs.includes("filling") ?? false;
   const dry = nebuliser?.needs.includes("spray_check") ?? false;
   useKeys({

@@ -35,10 +35,10 @@ export function MethodCard({ view, propose, back }: Pick<ActProps, "view" | "pro
         {view.visit.facepiece?.maker} {view.visit.facepiece?.label}, {view.visit.facepiece?.setup}
       </p>
       <h1 className="question smaller">How is it tested?</h1>
-      {view.visit.method_against && (
+      {view.visit.method_blocked_by && (
         <div className="note rust" role="alert">
           <h2>{view.visit.method_words}: not any more</h2>
-          <p>{view.visit.method_against}</p>
+          <p>{view.visit.method_blocked_by}</p>
         </div>
       )}
       <ul className="options methods">

@@ -35,7 +35,7 @@ export function useKit(agent: string, role: string, lotRoles: string[]): HeldKit
   });
   const mine = (nebulisers.data ?? [])
     .filter((one) => one.role === role && (one.agent === agent || one.agent === ""))
-    .sort((a, b) => a.stands_against.length - b.stands_against.length);
+    .sort((a, b) => a.blocked_by.length - b.blocked_by.length);
   const nebuliser = mine[chosen % Math.max(1, mine.length)];
   const held = lotRoles.map((each) => lots.data?.rows.find((one) => one.role === each && !one.is_expired));
   const missing = lotRoles.filter((_, i) => !held[i]).map((one) => one.replaceAll("_", " "));
@@ -47,7 +47,7 @@ export function useKit(agent: string, role: string, lotRoles: string[]): HeldKit
   const path = { nebuliser_id: nebuliser?.id ?? "" };
   const lotId = nebuliser?.lot?.id;
   const isFetched = (role === "" || nebulisers.isSuccess) && (lotRoles.length === 0 || lots.isSuccess);
-  const isSound = role === "" || (nebuliser !== undefined && nebuliser.stands_against.length === 0);
+  const isSound = role === "" || (nebuliser !== undefined && nebuliser.blocked_by.length === 0);
   return {
     isReady: isFetched && isSound && missing.length === 0,
     nebuliser,
