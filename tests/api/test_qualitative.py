@@ -330,7 +330,7 @@ def test_a_clogged_nebuliser_voids_every_test_since_its_last_good_check(house: H
         shown = tester.get(f"/api/visits/{one}")["visit"]
         assert (
             shown["revision"] == 2
-            and not shown["is_sealed"]
+            and not shown["is_signed"]
             and "clogged" in shown["tries"][-1]["reasons"][0]["sentence"]
         )
     blocking = {one["id"]: one["blocked_by"] for one in tester.get("/api/nebulisers")}

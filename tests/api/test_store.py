@@ -15,7 +15,7 @@ from sqlalchemy.orm import Session
 from moorfog.core.events.chain import check_chain
 from moorfog.core.rules.book import Rules
 from moorfog.core.transitions.fold import fold
-from moorfog.core.visit.judgement import is_sealed, outcome
+from moorfog.core.visit.judgement import is_signed, outcome
 from moorfog.core.visit.state import FOLD_VERSION
 from moorfog.store.base import DUPLICATE_KEY, error_code, new_id, run_in_transaction
 from moorfog.store.log import forget_states, load_events, load_rules
@@ -113,7 +113,7 @@ def test_read_models_say_what_the_logs_say(house: House, rules: Rules) -> None:
         head = db.get(VisitHead, visit)
         assert summary and result and permission and head
         assert (summary.source_seq, summary.fold_version, head.seq) == (state.seq, FOLD_VERSION, state.seq)
-        assert result.outcome == outcome(state, state.tries[0])[0] == "pass" and is_sealed(state)
+        assert result.outcome == outcome(state, state.tries[0])[0] == "pass" and is_signed(state)
         assert permission.valid_until.year == permission.valid_from.year + 1
         assert load_rules(db, head.rules_digest).digest == rules.digest
 

@@ -22,7 +22,7 @@ def test_a_typed_pass_becomes_a_signed_report_whose_bytes_stay(house: House) -> 
     visit = tester.whole_visit()
     view = tester.get(f"/api/visits/{visit}")
     assert view["visit"]["closed"] == "released" and view["visit"]["verdict"] == "pass"
-    assert view["visit"]["is_sealed"] and not view["visit"]["loops"]
+    assert view["visit"]["is_signed"] and not view["visit"]["loops"]
     issued = tester.post(f"/api/visits/{visit}/reports", {"page_size": "A4"})
     pdf = tester.get(issued["url"])
     assert hashlib.sha256(pdf).hexdigest() == issued["sha256"]
@@ -175,7 +175,7 @@ def test_signing_asks_for_the_password_again_after_a_quarter_of_an_hour(house: H
     house.clock.pass_by(16 * 60)
     with pytest.raises(Refused, match="password_needed"):
         tester.sign(visit, "tester", password=None)
-    assert tester.sign(visit, "tester")["is_sealed"]
+    assert tester.sign(visit, "tester")["is_signed"]
 
 
 def test_a_correction_makes_the_result_unusable_until_it_is_signed_again(house: House) -> None:
@@ -189,7 +189,7 @@ def test_a_correction_makes_the_result_unusable_until_it_is_signed_again(house: 
     with pytest.raises(Refused, match="size"):
         tester.say(visit, {**correction, "size": "enormous"})
     shown = tester.say(visit, correction)
-    assert shown["revision"] == 2 and not shown["is_sealed"]
+    assert shown["revision"] == 2 and not shown["is_signed"]
     assert tester.get(f"/api/people/{person}")["permissions"]["rows"] == []
     tester.sign(visit, "wearer")
     tester.sign(visit, "tester")

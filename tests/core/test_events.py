@@ -66,6 +66,12 @@ def test_a_newer_or_unknown_kind_is_said_so() -> None:
         chain.read_payload("teleported", 1, {})
 
 
+@pytest.mark.parametrize("version", [0, -1])
+def test_a_version_that_never_was_is_said_so(version: int) -> None:
+    with pytest.raises(DataError, match="never had a version"):
+        chain.read_payload("visit_opened", version, {})
+
+
 def test_editing_anything_in_a_log_breaks_the_chain_there(rules: Rules) -> None:
     bench = Bench(rules)
     bench.until("choose_facepiece")
@@ -127,5 +133,5 @@ def test_an_upcast_event_keeps_the_chain_of_what_was_stored(monkeypatch: pytest.
 def test_the_page_knows_the_same_observations() -> None:
     """An observation is sent without the entry it was made on; the page must not send another kind so."""
     page = (Path(__file__).parents[2] / "web" / "src" / "features" / "bench" / "useVisit.ts").read_text()
-    listed = page.split("OBSERVATIONS = new Set([")[1].split("]")[0]
+    listed = page.split('OBSERVATIONS = new Set<Body["kind"]>([')[1].split("]")[0]
     assert {one.strip(' "\n') for one in listed.split(",") if one.strip()} == ev.OBSERVATIONS

@@ -21,7 +21,7 @@ from moorfog.core.rules.overlay import OWN_RULES, Overlay, apply
 from moorfog.core.simulation.faults import HEPA_LEFT_ON
 from moorfog.core.transitions.fold import fold, step
 from moorfog.core.views.statement import statement_of
-from moorfog.core.visit.judgement import is_sealed, is_under_question, run_blocks
+from moorfog.core.visit.judgement import is_signed, is_under_question, run_blocks
 from moorfog.core.visit.state import Visit, facts_digest
 from moorfog.data import facepiece_kinds, rules_for, shipped_books, shipped_rules
 from tests.core.all_ways import outcomes
@@ -108,7 +108,7 @@ def test_what_happened_in_the_run_is_judged_as_if_heard_in_time(rules: Rules, pa
     if heard == "after release":
         bench.do("release")
     hear(bench, payload, began + timedelta(seconds=40))
-    assert "pass" not in outcomes(bench.visit) and not is_sealed(bench.visit)
+    assert "pass" not in outcomes(bench.visit) and not is_signed(bench.visit)
     assert is_under_question(bench.visit) is (heard == "after release")
     if heard != "after release":
         return
@@ -634,7 +634,7 @@ def test_the_verdict_waits_for_a_screen_that_may_hold_presses(rules: Rules) -> N
     assert outcomes(bench.visit) == ["unfinished"], "it was not that screen"
     settle_screen(bench, ev.ScreenCleared(run_id, "tablet"))
     bench.until("release")
-    assert outcomes(bench.visit) == ["pass"] and is_sealed(bench.visit)
+    assert outcomes(bench.visit) == ["pass"] and is_signed(bench.visit)
 
 
 def test_a_screen_that_never_comes_back_leaves_the_try_unfinished_for_good(rules: Rules) -> None:

@@ -9,7 +9,7 @@ from hypothesis import HealthCheck, assume, given, settings
 from hypothesis import strategies as st
 
 from moorfog.core.events import payloads as ev
-from moorfog.core.visit.judgement import is_sealed, is_under_question
+from moorfog.core.visit.judgement import is_signed, is_under_question
 from moorfog.core.visit.state import facts_digest
 from moorfog.core.visit.tries import ends_at, is_redonning
 from tests.core.all_ways import Way, inserted, outcomes, passing_log, refolded, ways
@@ -47,7 +47,7 @@ def spoilers(way: Way) -> list[ev.Payload]:
 def test_every_way_passes_when_all_is_well(way: Way) -> None:
     log, _ = passing_log(way)
     visit = refolded(list(log), way)
-    assert outcomes(visit) == ["pass"] and is_sealed(visit) and visit.closed == "released"
+    assert outcomes(visit) == ["pass"] and is_signed(visit) and visit.closed == "released"
 
 
 @pytest.mark.parametrize("way", WAYS, ids=str)
@@ -65,7 +65,7 @@ def test_what_happened_in_the_run_counts_whenever_it_is_heard(way: Way, data: st
     visit = refolded(inserted(log, place, payload, at), way)
     assert "pass" not in outcomes(visit)
     if place == len(log):
-        assert is_under_question(visit) and not is_sealed(visit), "suspended at once, until a tester settles it"
+        assert is_under_question(visit) and not is_signed(visit), "suspended at once, until a tester settles it"
 
 
 @pytest.mark.parametrize("way", WAYS, ids=str)
@@ -77,7 +77,7 @@ def test_harmless_notes_change_nothing_whenever_they_are_heard(way: Way, data: s
     payload = data.draw(st.sampled_from([ev.Touched(False), ev.ClockDiffered(4000)]))
     at = begin + (end - begin) * data.draw(st.floats(0, 1))
     visit = refolded(inserted(log, data.draw(st.integers(started, len(log))), payload, at), way)
-    assert outcomes(visit) == ["pass"] and is_sealed(visit) and not is_under_question(visit)
+    assert outcomes(visit) == ["pass"] and is_signed(visit) and not is_under_question(visit)
 
 
 @pytest.mark.parametrize("way", WAYS, ids=str)

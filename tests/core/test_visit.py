@@ -36,9 +36,9 @@ def test_the_whole_way_to_a_signed_pass(rules: Rules) -> None:
     bench.run()
     assert last(bench) == "unfinished"
     bench.until("sign_wearer")
-    assert last(bench) == "pass" and not bench.view.is_sealed and bench.visit.loops == ()
+    assert last(bench) == "pass" and not bench.view.is_signed and bench.visit.loops == ()
     bench.until("release")
-    assert bench.view.is_sealed
+    assert bench.view.is_signed
     bench.do("release")
     assert bench.view.closed == "released" and fold(bench.log, rules) == bench.visit
     assert check_chain(bench.log) is None
@@ -348,11 +348,11 @@ def test_a_correction_opens_an_unsigned_revision_and_never_makes_a_pass(rules: R
     bench.do("release")
     target = bench.visit.tries[0].chosen_seq
     bench.say(ev.Corrected(target, "it was the L", size="L"))
-    assert (bench.visit.revision, bench.view.is_sealed) == (2, False)
+    assert (bench.visit.revision, bench.view.is_signed) == (2, False)
     assert bench.visit.tries[0].facepiece.size == "L" and last(bench) == "fail"
     bench.say(ev.Signed("wearer", "1" * 64, bench.visit.seq))
     bench.say(ev.Signed("tester", "1" * 64, bench.visit.seq))
-    assert bench.view.is_sealed
+    assert bench.view.is_signed
     with pytest.raises(Refused, match="reason_missing"):
         bench.say(ev.Corrected(target, " ", size="S"))
 

@@ -17,7 +17,7 @@ from moorfog.core.views.qualitative import senses_view
 from moorfog.core.views.rests_on import rests_on
 from moorfog.core.views.runs import TryView
 from moorfog.core.views.visit_view import limits_of_use, on_file, task_view, try_view, valid_until
-from moorfog.core.visit.judgement import is_sealed, outcome
+from moorfog.core.visit.judgement import is_signed, outcome
 from moorfog.core.visit.state import FOLD_VERSION, Answer, Try, Visit
 from moorfog.documents.trace import trace_svg
 
@@ -249,7 +249,7 @@ def report_view(
     verdict = outcome(visit, last)[0] if last else "no test"
     months = visit.rules.book.ratio("interval")
     until = ""
-    if last is not None and verdict == "pass" and is_sealed(visit) and not visit.is_practice and months is not None:
+    if last is not None and verdict == "pass" and is_signed(visit) and not visit.is_practice and months is not None:
         until = valid_until(last.started_at.astimezone(zone).date(), int(months)).isoformat()
     headline = {
         "pass": "Pass",

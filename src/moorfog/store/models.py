@@ -523,7 +523,7 @@ class VisitSummary(ReadModel, Base):
     seal_fails: Mapped[int] = mapped_column(Integer)
     ready_at: Mapped[datetime | None] = mapped_column(UtcDateTime)
     is_practice: Mapped[bool]
-    is_sealed: Mapped[bool]
+    is_signed: Mapped[bool]
     closed: Mapped[str] = mapped_column(String(12))
     under_question: Mapped[bool] = mapped_column(default=False)
     opened_at: Mapped[datetime] = mapped_column(UtcDateTime)
@@ -552,10 +552,10 @@ class TryResult(ReadModel, Base):
     overall: Mapped[str] = mapped_column(String(30))
     level: Mapped[str] = mapped_column(String(30))
     is_practice: Mapped[bool]
-    is_sealed: Mapped[bool]
+    is_signed: Mapped[bool]
     tested_at: Mapped[datetime] = mapped_column(UtcDateTime)
     __table_args__ = (
-        Index("ix_try_results", "employer_id", "is_practice", "is_sealed", "model_id", "size"),
+        Index("ix_try_results", "employer_id", "is_practice", "is_signed", "model_id", "size"),
         Index("ix_try_person", "person_id", "configuration", "tested_at"),
     )
 

@@ -16,7 +16,7 @@ from moorfog.core.kernel.arithmetic import cut
 from moorfog.core.kernel.codec import encode
 from moorfog.core.rules.validity import valid_until
 from moorfog.core.views.visit_view import capped_at, method_limits, starts_at
-from moorfog.core.visit.judgement import is_sealed, is_under_question, needs_decision, outcome, queue, step_of
+from moorfog.core.visit.judgement import is_signed, is_under_question, needs_decision, outcome, queue, step_of
 from moorfog.core.visit.state import FOLD_VERSION, Try, Visit
 from moorfog.store.log import load_visit, lock_head
 from moorfog.store.models import PermissionEnd, TryKit, TryResult, VisitHead, VisitSummary, WearPermission
@@ -47,7 +47,7 @@ def rows_of(head: VisitHead, visit: Visit) -> Rows:
         "employer_id": head.employer_id,
         "visit_id": head.id,
     }
-    sealed = is_sealed(visit)
+    sealed = is_signed(visit)
     current = visit.tries[-1] if visit.tries else None
     label = f"{visit.facepiece.model} {visit.facepiece.size}" if visit.facepiece else ""
     summary = {
@@ -64,7 +64,7 @@ def rows_of(head: VisitHead, visit: Visit) -> Rows:
         "seal_fails": sum(1 for one in visit.asked_seals if one.leaks),
         "ready_at": starts_at(visit, at),
         "is_practice": visit.is_practice,
-        "is_sealed": sealed,
+        "is_signed": sealed,
         "closed": visit.closed,
         "under_question": is_under_question(visit),
         "opened_at": visit.opened_at,
@@ -102,7 +102,7 @@ def rows_of(head: VisitHead, visit: Visit) -> Rows:
                 "outcome": result,
                 "level": one.started.level,
                 "is_practice": visit.is_practice,
-                "is_sealed": sealed,
+                "is_signed": sealed,
             }
         )
         if one.has_failed and not visit.is_practice:

@@ -4443,8 +4443,8 @@ export interface components {
         TryRow: {
             /** Is Practice */
             is_practice: boolean;
-            /** Is Sealed */
-            is_sealed: boolean;
+            /** Is Signed */
+            is_signed: boolean;
             /** Level */
             level: string;
             /** Method */
@@ -4606,8 +4606,8 @@ export interface components {
             facepiece: string;
             /** Is Practice */
             is_practice: boolean;
-            /** Is Sealed */
-            is_sealed: boolean;
+            /** Is Signed */
+            is_signed: boolean;
             /** Last At */
             last_at: string;
             /** Loops Open */
@@ -4664,8 +4664,8 @@ export interface components {
             hold_s: number;
             /** Is Practice */
             is_practice: boolean;
-            /** Is Sealed */
-            is_sealed: boolean;
+            /** Is Signed */
+            is_signed: boolean;
             /** Limits Of Use */
             limits_of_use: string[];
             /** Loops */

@@ -94,8 +94,10 @@ def read_payload(kind: str, version: int, data: Mapping[str, Any], where: str = 
         raise DataError(where, f"{kind!r} is no kind of event known to this program")
     content = dict(data)
     while version < VERSIONS[kind]:
-        content = UPCASTERS[(kind, version)](content)
-        version += 1
+        upcast = UPCASTERS.get((kind, version))
+        if upcast is None:
+            raise DataError(where, f"{kind} never had a version {version}")
+        content, version = upcast(content), version + 1
     if version > VERSIONS[kind]:
         raise DataError(where, f"{kind} version {version} was written by a newer program; update this one")
     payload: Payload = decode(cls, content, where)

@@ -21,7 +21,7 @@ from moorfog.core.record.text import read_record_text
 from moorfog.core.rules.book import Rules, rules_from_json, rules_to_json
 from moorfog.core.transitions.fold import fold
 from moorfog.core.views.statement import statement_differences
-from moorfog.core.visit.judgement import is_sealed, outcome
+from moorfog.core.visit.judgement import is_signed, outcome
 from moorfog.core.visit.proof import followed, least_risen, proof_stream, text_of
 from moorfog.core.visit.state import FOLD_VERSION, Try, Visit
 from moorfog.core.visit.tries import find_try
@@ -135,7 +135,7 @@ def verdict_of(visit: Visit) -> Verdict:
     tries = tuple(_try(visit, one) for one in visit.tries)
     last = tries[-1].outcome if tries else ""
     return Verdict(
-        outcome=last, is_sealed=is_sealed(visit), is_practice=visit.is_practice, revision=visit.revision, tries=tries
+        outcome=last, is_sealed=is_signed(visit), is_practice=visit.is_practice, revision=visit.revision, tries=tries
     )
 
 

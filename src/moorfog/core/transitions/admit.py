@@ -17,7 +17,7 @@ from moorfog.core.qualitative.admit import QUALITATIVE_CHECKS, start_refusal
 from moorfog.core.rules.kit_gate import instrument_blocks
 from moorfog.core.transitions.fold import held_s, must_be_held_s
 from moorfog.core.transitions.next_steps import may_refit, spent
-from moorfog.core.visit.judgement import is_sealed, needs_decision, outcome, queue
+from moorfog.core.visit.judgement import is_signed, needs_decision, outcome, queue
 from moorfog.core.visit.proof import is_read_by_link
 from moorfog.core.visit.refusal import Refusal as Refusal
 from moorfog.core.visit.state import (
@@ -370,7 +370,7 @@ def _decided(visit: Visit, payload: ev.Decided, at: datetime) -> Refusal | None:
         return Refusal("nothing_to_decide", "There is no finished try to decide on.", "Go on with the open step.")
     if payload.next == "same_again" and not may_refit(visit, current):
         return Refusal("other_facepiece", "The same one is not tried again now.", "Another size or another facepiece.")
-    if payload.next != "end" and is_sealed(visit):
+    if payload.next != "end" and is_signed(visit):
         return Refusal("sealed", "This record is signed.", "Start a new visit.")
     if visit.distress and payload.next != "end":
         return Refusal("distress", "Distress: no more testing today.", "End here; the clinician decides.")

@@ -20,7 +20,7 @@ from moorfog.core.rules.kit_gate import instrument_blocks
 from moorfog.core.rules.reason import Reason
 from moorfog.core.visit import screens
 from moorfog.core.visit.denials import denied
-from moorfog.core.visit.judgement import file_blocks, is_sealed, outcome, run_blocks
+from moorfog.core.visit.judgement import file_blocks, is_signed, outcome, run_blocks
 from moorfog.core.visit.proof import is_read_by_link, judge_proof, judge_stream
 from moorfog.core.visit.state import (
     Answer,
@@ -654,7 +654,7 @@ def _turned_away(visit: Visit, event: ev.Event, payload: ev.TurnedAway) -> Visit
 def _released(visit: Visit, event: ev.Event, payload: ev.Released) -> Visit:
     if visit.loops or visit.running is not None or visit.wrong_person:
         return visit
-    if is_sealed(visit):
+    if is_signed(visit):
         passed = (replace(one, has_passed=outcome(visit, one)[0] == "pass") for one in visit.tries)
         visit = replace(visit, tries=tuple(passed))
     return replace(visit, closed=visit.closed or ("turned_away" if visit.turned_away else "released"))

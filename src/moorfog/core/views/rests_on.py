@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from moorfog.core.visit.judgement import MEDICAL, TRAINING, is_sealed, outcome
+from moorfog.core.visit.judgement import MEDICAL, TRAINING, is_signed, outcome
 from moorfog.core.visit.state import Try, Visit
 
 VALIDITY = "interval"
@@ -22,7 +22,7 @@ def rests_on(visit: Visit) -> tuple[str, ...]:
 
 def _keys(visit: Visit) -> Iterator[str]:
     last = visit.tries[-1] if visit.tries else None
-    if last is not None and is_sealed(visit) and outcome(visit, last)[0] == "pass":
+    if last is not None and is_signed(visit) and outcome(visit, last)[0] == "pass":
         yield VALIDITY
     for one in visit.tries:
         yield from _of_try(visit, one)

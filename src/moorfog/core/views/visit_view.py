@@ -26,7 +26,7 @@ from moorfog.core.visit.judgement import (
     Block,
     StepState,
     changes_at,
-    is_sealed,
+    is_signed,
     is_under_question,
     method_blocked_by,
     needs_decision,
@@ -213,7 +213,7 @@ class VisitView:
     is_practice: bool
     speed: int
     closed: str
-    is_sealed: bool
+    is_signed: bool
     turned_away: str
     distress: bool
     wrong_person: bool
@@ -495,7 +495,7 @@ def visit_view(visit: Visit, now: datetime) -> VisitView:
         is_practice=visit.is_practice,
         speed=visit.speed,
         closed=visit.closed,
-        is_sealed=is_sealed(visit),
+        is_signed=is_signed(visit),
         turned_away=visit.turned_away,
         distress=visit.distress,
         wrong_person=visit.wrong_person,

@@ -120,7 +120,7 @@ def is_signed_by(visit: Visit, role: str) -> bool:
     return any(one.role == role and one.revision == visit.revision for one in visit.signatures)
 
 
-def is_sealed(visit: Visit) -> bool:
+def is_signed(visit: Visit) -> bool:
     """True if wearer and tester have both signed the present revision; only then is a result usable."""
     return is_signed_by(visit, "wearer") and is_signed_by(visit, "tester")
 
@@ -128,7 +128,7 @@ def is_sealed(visit: Visit) -> bool:
 def is_under_question(visit: Visit) -> bool:
     """True once something was heard after the record was closed that made a try worse, until a tester has settled it
     in a correction that both have signed."""
-    return bool(visit.questions) and not (visit.revision > visit.questioned_in and is_sealed(visit))
+    return bool(visit.questions) and not (visit.revision > visit.questioned_in and is_signed(visit))
 
 
 def step_state(visit: Visit, item: Item, now: datetime) -> StepState:

@@ -35,7 +35,7 @@ class TryRow:
     level: str
     tested_at: str
     is_practice: bool
-    is_sealed: bool
+    is_signed: bool
 
 
 @dataclass(frozen=True)
@@ -95,7 +95,7 @@ def view_person(db: Session, clock: Clock, actor: Actor, person_id: str, page: i
                 level=one.level,
                 tested_at=instant(one.tested_at),
                 is_practice=one.is_practice,
-                is_sealed=one.is_sealed,
+                is_signed=one.is_signed,
             )
             for one in tries
         ),

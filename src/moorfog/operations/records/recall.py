@@ -284,7 +284,7 @@ def tests_of(db: Session, actor: Actor, recall_id: str, page: int) -> RecallPage
     later = select(again.no).where(
         again.person_id == Person.id,
         again.outcome == "pass",
-        again.is_sealed.is_(True),
+        again.is_signed.is_(True),
         again.is_practice.is_(False),
         again.tested_at > row.until,
     )

@@ -8,7 +8,7 @@ from zoneinfo import ZoneInfo
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from moorfog.core.visit.judgement import is_sealed
+from moorfog.core.visit.judgement import is_signed
 from moorfog.documents.report import Names, PageSize, render_pdf, report_view
 from moorfog.operations.accounts.sessions import READERS, Actor
 from moorfog.operations.bench.readings import load_readings
@@ -26,7 +26,7 @@ def issue_report(db: Session, clock: Clock, actor: Actor, visit_id: str, page_si
     """
     head = find_head(db, actor.require(*READERS), visit_id)
     visit = load_visit(db, head)
-    if not is_sealed(visit):
+    if not is_signed(visit):
         raise DomainError("not_signed", "The report is issued when wearer and tester have signed. Sign first.")
     kept = _stored(db, visit_id, page_size, visit.revision)
     if kept is not None:

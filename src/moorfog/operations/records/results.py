@@ -52,7 +52,7 @@ def pass_results(db: Session, actor: Actor, page: int, site_id: str | None = Non
             func.min(TryResult.no).label("first"),
             func.max(TryResult.no).label("last"),
         ).where(
-            TryResult.is_practice.is_(False), TryResult.is_sealed.is_(True), TryResult.outcome.in_(("pass", "fail"))
+            TryResult.is_practice.is_(False), TryResult.is_signed.is_(True), TryResult.outcome.in_(("pass", "fail"))
         ),
         scope,
         TryResult.employer_id,

@@ -37,7 +37,7 @@ class VisitRow:
     facepiece: str
     loops_open: int
     is_practice: bool
-    is_sealed: bool
+    is_signed: bool
     closed: str
     opened_at: str
     last_at: str
@@ -107,7 +107,7 @@ def visit_row(row: Any) -> VisitRow:
         facepiece=one.facepiece,
         loops_open=one.loops_open,
         is_practice=one.is_practice,
-        is_sealed=one.is_sealed,
+        is_signed=one.is_signed,
         closed=one.closed,
         opened_at=instant(one.opened_at),
         last_at=instant(one.last_at),

@@ -15,7 +15,7 @@ interface Props {
 export function ClosedView({ view, put, propose }: Props) {
   const { visit } = view;
   const last = visit.tries.at(-1);
-  const unsigned = !visit.is_sealed && visit.tries.length > 0;
+  const unsigned = !visit.is_signed && visit.tries.length > 0;
   const role = visit.signatures.some((one) => one.role === "wearer") ? "sign_tester" : "sign_wearer";
   return (
     <section className="card closed" data-item="closed">
@@ -25,8 +25,8 @@ export function ClosedView({ view, put, propose }: Props) {
         revision {visit.revision}
       </p>
       <h1 className="question">
-        {last ? <OutcomeMark outcome={visit.is_sealed ? last.outcome : "unfinished"} /> : "Not tested"}
-        {last?.overall && visit.is_sealed ? `, overall ${last.overall}` : ""}
+        {last ? <OutcomeMark outcome={visit.is_signed ? last.outcome : "unfinished"} /> : "Not tested"}
+        {last?.overall && visit.is_signed ? `, overall ${last.overall}` : ""}
       </h1>
       {visit.turned_away && <p className="reading">{visit.turned_away}</p>}
       {visit.under_question.length > 0 && (
@@ -47,7 +47,7 @@ export function ClosedView({ view, put, propose }: Props) {
           card={{ id: role, act: role, say: "I have read this revision." } as Parameters<typeof SignCard>[0]["card"]}
         />
       )}
-      {visit.is_sealed && <Reports visitId={view.visit_id} />}
+      {visit.is_signed && <Reports visitId={view.visit_id} />}
       {visit.tries.length > 0 && (
         <p>
           For other programs: <a href={`/api/visits/${view.visit_id}/record.json`}>open record</a> ·{" "}

@@ -7,7 +7,7 @@ import { notBefore, serverNow } from "@/shared/clock";
 import type { Point } from "@/design/FogLadder";
 import type { Connection, LiveNumbers, LiveProof } from "@/features/bench/card";
 
-const OBSERVATIONS = new Set([
+const OBSERVATIONS = new Set<Body["kind"]>([
   "touched",
   "distress",
   "stopped",

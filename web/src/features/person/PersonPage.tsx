@@ -105,7 +105,7 @@ export function PersonPage() {
                 <td>{one.method}</td>
                 <td>
                   <OutcomeMark outcome={one.outcome} />
-                  {!one.is_sealed && <span className="dim"> not signed</span>}
+                  {!one.is_signed && <span className="dim"> not signed</span>}
                 </td>
                 <td className="num">{one.overall}</td>
                 <td className="num">{one.level}</td>
