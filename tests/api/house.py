@@ -19,7 +19,16 @@ from moorfog.operations.accounts.sessions import create_account
 from moorfog.operations.kit.instruments import create_instrument
 from moorfog.operations.people.people import index_people
 from moorfog.store.base import new_id, run_in_transaction
-from moorfog.store.models import ClearanceRow, Employer, FacepieceVersion, Person, Site, SiteTask, TrainingRow
+from moorfog.store.models import (
+    ClearanceRow,
+    Employer,
+    FacepieceVersion,
+    Person,
+    Site,
+    SiteTask,
+    TrainingRow,
+    VisitHead,
+)
 from tests.independent.second import differences
 
 PASSWORD = "heather-and-peat"
@@ -221,7 +230,8 @@ class Client:
 
     def proposal(self, visit: str, body: dict[str, Any], **more: Any) -> dict[str, Any]:
         """Return a proposal on the visit as it stands, at the house's time."""
-        seq = self.get(f"/api/visits/{visit}")["visit"]["seq"]
+        with Session(self.house.engine) as db:
+            seq = db.scalar(select(VisitHead.seq).where(VisitHead.id == visit))
         return {"id": new_id(), "expects": seq, "occurred_at": self.house.clock.at.isoformat(), "body": body, **more}
 
     def say(self, visit: str, body: dict[str, Any], seconds: float = 4, **more: Any) -> dict[str, Any]:
@@ -238,58 +248,62 @@ class Client:
 
     def until(self, visit: str, act: str, model: str = "Sedge") -> dict[str, Any]:
         """Answer fine and do what is needed until an act or question is next; return the view."""
+        shown: dict[str, Any] = self.get(f"/api/visits/{visit}")["visit"]
         for _ in range(200):
-            shown: dict[str, Any] = self.get(f"/api/visits/{visit}")["visit"]
             if not shown["queue"]:
                 assert shown["changes_at"], f"stuck before {act}: {shown['between']} {shown['offers']}"
                 self.house.clock.at = datetime.fromisoformat(shown["changes_at"])
+                shown = self.get(f"/api/visits/{visit}")["visit"]
                 continue
             card = shown["queue"][0]
             if act in (card["act"], card["id"]):
                 return shown
-            self.do(visit, card, shown, model)
+            shown = self.do(visit, card, shown, model)
         raise AssertionError(f"{act} never came up")
 
-    def do(self, visit: str, card: dict[str, Any], shown: dict[str, Any], model: str = "Sedge") -> None:
-        """Do what a card asks, the plain way."""
+    def do(self, visit: str, card: dict[str, Any], shown: dict[str, Any], model: str = "Sedge") -> dict[str, Any]:
+        """Do what a card asks, the plain way; return the view after it."""
         act = card["act"]
         if not act:
             body = {"kind": "answered", "question": card["id"], "answer": "fine", "facts": card["facts"]}
-            self.say(visit, body)
-        elif act == "choose_facepiece":
+            return self.say(visit, body)
+        if act == "choose_facepiece":
             self.choose(visit, model)
-        elif act == "seal_check":
+            return self.get(f"/api/visits/{visit}")["visit"]
+        if act == "seal_check":
             for one in shown["seal_checks"]:
                 if one["held_s"]:
                     self.say(visit, {"kind": "seal_hold_begun", "check": one["check"]})
                     self.house.clock.pass_by(one["held_s"])
                 body = {"kind": "seal_checked", "check": one["check"], "wearer": "holds", "tester": "holds"}
-                self.say(visit, body)
-        elif act == "put_back":
+                shown = self.say(visit, body)
+            return shown
+        if act == "put_back":
             for loop in shown["loops"]:
-                self.say(visit, {"kind": "loop_closed", "loop": loop["id"]})
-        elif act in ("sign_wearer", "sign_tester"):
+                shown = self.say(visit, {"kind": "loop_closed", "loop": loop["id"]})
+            return shown
+        if act in ("sign_wearer", "sign_tester"):
             self.sign(visit, act.removeprefix("sign_"))
-        elif act == "screen":
-            self.screen(visit)
-        elif act == "proof" and self.method != "ambient_count":
-            self.say(visit, {"kind": "proof_sensed", "run_id": shown["tries"][-1]["run_id"], "sensed": True})
-        else:
-            simple: dict[str, dict[str, Any]] = {
-                "choose_task": {"kind": "choose_task", "task_id": self.house.ours.task},
-                "fit_probe": {"kind": "fit_probe"},
-                "choose_method": {"kind": "choose_method", "method": self.method},
-                "don": {"kind": "donned", "unaided": True},
-                "doff": {"kind": "doffed", "why": "done"},
-                "release": {"kind": "released"},
-                "proof": {
-                    "kind": "proof_given",
-                    "run_id": (shown["tries"] or [{}])[-1].get("run_id"),
-                    "rose": True,
-                    "seen": "5000",
-                },
-            }
-            self.say(visit, simple[act])
+            return self.get(f"/api/visits/{visit}")["visit"]
+        if act == "screen":
+            return self.screen(visit)
+        if act == "proof" and self.method != "ambient_count":
+            return self.say(visit, {"kind": "proof_sensed", "run_id": shown["tries"][-1]["run_id"], "sensed": True})
+        simple: dict[str, dict[str, Any]] = {
+            "choose_task": {"kind": "choose_task", "task_id": self.house.ours.task},
+            "fit_probe": {"kind": "fit_probe"},
+            "choose_method": {"kind": "choose_method", "method": self.method},
+            "don": {"kind": "donned", "unaided": True},
+            "doff": {"kind": "doffed", "why": "done"},
+            "release": {"kind": "released"},
+            "proof": {
+                "kind": "proof_given",
+                "run_id": (shown["tries"] or [{}])[-1].get("run_id"),
+                "rose": True,
+                "seen": "5000",
+            },
+        }
+        return self.say(visit, simple[act])
 
     def stock(self, agent: str) -> dict[tuple[str, str], str]:
         """Enter lots and nebulisers for an agent, fill and check them; return their ids by agent and role."""
