@@ -203,6 +203,12 @@ def suffices(task: Task, book: Book, piece: Facepiece) -> KindVerdict:
 
     A book from before filter classes were put in order (``filters.order``) judges the factor alone, as it did then.
     """
+    return _suffices(task, Identity(book), piece)
+
+
+@lru_cache(maxsize=512)
+def _suffices(task: Task, rule_book: Identity[Book], piece: Facepiece) -> KindVerdict:
+    book = rule_book.one
     if not book.words(ORDER):
         return kind_suffices(task, book, piece.traits, piece.filter_class)
     if piece.traits.air != "purifying":
