@@ -7,6 +7,7 @@ import sys
 import tempfile
 from collections.abc import Iterator
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import pytest
 from hypothesis import settings
@@ -17,6 +18,9 @@ from moorfog.data import shipped_rules
 from moorfog.serving.database import FAST_FLAGS, PrivateServer
 from moorfog.store.base import make_engine
 from tests.template import forget, prepare, running_server
+
+if TYPE_CHECKING:
+    from playwright.sync_api import Browser
 
 settings.register_profile("steady", deadline=None)  # a loaded machine is no falsifying example
 settings.load_profile("steady")
@@ -69,3 +73,26 @@ def engine(server: PrivateServer) -> Iterator[Engine]:
     made = make_engine(server.url)
     yield made
     made.dispose()
+
+
+ARGUMENTS = (
+    "--no-sandbox",
+    "--disable-dev-shm-usage",
+    # two windows side by side, as on a bench: neither is in the background
+    "--disable-background-timer-throttling",
+    "--disable-renderer-backgrounding",
+    "--disable-backgrounding-occluded-windows",
+)
+
+
+@pytest.fixture(scope="session")
+def browser() -> Iterator[Browser]:
+    """Debian's Chromium, headless."""
+    path = shutil.which("chromium")
+    assert path, "chromium is missing; ./moorfog test installs it"
+    from playwright.sync_api import sync_playwright
+
+    with sync_playwright() as playwright:
+        one = playwright.chromium.launch(executable_path=path, args=list(ARGUMENTS))
+        yield one
+        one.close()

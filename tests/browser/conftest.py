@@ -1,38 +1,17 @@
-"""Fixtures of the browser tests: one Chromium for the whole run, and for each file a program on loopback."""
+"""Fixtures of the browser tests: for each file a program on loopback."""
 
 from __future__ import annotations
 
-import shutil
 from collections.abc import Callable, Iterator
 from typing import Any
 
 import pytest
-from playwright.sync_api import Browser, sync_playwright
+from playwright.sync_api import Browser
 
 from moorfog.core.rules.book import Rules
 from tests.browser.desk import Desk
 from tests.browser.stack import Stack
 from tests.browser.walked import Walker
-
-ARGUMENTS = (
-    "--no-sandbox",
-    "--disable-dev-shm-usage",
-    # two windows side by side, as on a bench: neither is in the background
-    "--disable-background-timer-throttling",
-    "--disable-renderer-backgrounding",
-    "--disable-backgrounding-occluded-windows",
-)
-
-
-@pytest.fixture(scope="session")
-def browser() -> Iterator[Browser]:
-    """Debian's Chromium, headless."""
-    path = shutil.which("chromium")
-    assert path, "chromium is missing; ./moorfog test installs it"
-    with sync_playwright() as playwright:
-        one = playwright.chromium.launch(executable_path=path, args=list(ARGUMENTS))
-        yield one
-        one.close()
 
 
 @pytest.fixture(scope="module")

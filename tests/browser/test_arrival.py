@@ -7,7 +7,6 @@ from collections.abc import Callable
 from datetime import timedelta
 from pathlib import Path
 
-import pytest
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
@@ -78,29 +77,6 @@ def test_a_returning_worker_is_sealed_in_forty_presses_typing_nothing(desk: Make
     assert "comfort_nose" not in asked or asked.index("don") < asked.index("brief_means") < asked.index("settle")
 
 
-@pytest.mark.parametrize("model", ["Sedge", "Scree", "Whin", "Teasel V"])
-def test_every_card_that_has_a_drawing_shows_it(desk: Make, stack: Stack, rules: Rules, model: str) -> None:
-    wanted = {one.id for one in rules.procedure.item if one.drawing}
-    tester = desk(width=820, height=1180).sign_in()
-    person = {"Sedge": "1005", "Scree": "1006", "Whin": "2003", "Teasel V": "2004"}[model]
-    tester.open_visit(person, practice="60")
-    seen: set[str] = set()
-
-    def look(item: str) -> None:
-        if item in wanted:
-            drawing = tester.page.locator(".card svg[role='img']").first
-            drawing.wait_for()
-            assert drawing.get_attribute("aria-label") and (drawing.bounding_box() or {"width": 0})["width"] > 140, item
-            seen.add(item)
-        assert tester.page.evaluate("document.documentElement.scrollWidth") <= 820, item
-
-    tester.until("seal_check", model=model, look=look)
-    assert tester.page.locator(".card svg[role='img']").count() == 1
-    asked = {"Sedge": "loose_dropdown", "Scree": "loose_full", "Whin": "clip_ready", "Teasel V": "panels"}[model]
-    assert asked in seen and len(seen) >= 8
-    assert tester.axe() == []
-
-
 def test_a_leak_is_touched_on_the_face_and_the_supervisor_is_told(desk: Make, stack: Stack) -> None:
     tester = desk().sign_in()
     tester.open_visit("1007")
@@ -127,7 +103,7 @@ def test_a_leak_is_touched_on_the_face_and_the_supervisor_is_told(desk: Make, st
 
 def test_the_hold_of_a_seal_check_is_counted(desk: Make, stack: Stack) -> None:
     tester = desk().sign_in()
-    tester.open_visit("1009")
+    tester.open_visit("1009", practice="5")
     tester.until("seal_check")
     if tester.page.locator(".card .mode", has_text="positive").count():
         tester.press("Space")
@@ -234,59 +210,6 @@ def test_the_catalogue_is_shown_and_goes_out_as_a_file(desk: Make, stack: Stack)
         reader.page.get_by_role("link", name="Export CSV").click()
     text = Path(download.value.path()).read_text()
     assert text.startswith("maker,model,kind") and "Teasel V" in text
-
-
-@pytest.mark.parametrize(("model", "person"), [("Sedge", "1012"), ("Whin", "2006")])
-def test_every_question_shows_its_remedy_and_its_source_at_once(
-    desk: Make, stack: Stack, rules: Rules, model: str, person: str
-) -> None:
-    tester = desk().sign_in()
-    tester.open_visit(person, practice="60")
-    seen: set[str] = set()
-
-    def look(item: str) -> None:
-        question = rules.procedure.find(item)
-        if question is None or question.act or item in seen or question.mistake:
-            return  # the wrong person is no question that can be put right
-        seen.add(item)
-        seq = tester.page.get_attribute(".bench", "data-seq")
-        tester.press("n")
-        if question.gravity == "note":
-            tester.settle(item, seq)
-            return
-        if question.wait:
-            tester.page.get_by_text(question.remedy).wait_for()
-            return
-        alert = tester.page.get_by_role("alert")
-        alert.wait_for()
-        words = alert.inner_text()
-        assert question.remedy in words and question.source in words, item
-        assert ("Stop" if question.gravity == "stop" else "Put right first") in words, item
-
-    for _ in range(120):
-        item = tester.item()
-        if item == "seal_check":
-            break
-        seq = tester.page.get_attribute(".bench", "data-seq")
-        question = rules.procedure.find(item)
-        look(item)
-        if question is not None and question.gravity == "note" and not question.act:
-            continue
-        seq = tester.page.get_attribute(".bench", "data-seq")
-        if item == "choose":
-            tester.choose(model)
-        elif item == "task":
-            tester.page.locator(".options li").first.wait_for()
-        elif item == "method":
-            tester.take_method()
-            tester.settle(item, seq)
-            continue
-        elif item == "wait":
-            tester.settle(item, seq)
-            continue
-        tester.fine(item)
-        tester.settle(item, seq)
-    assert len(seen) >= 25 and {"shave", "medical", "smoking", "chin"} <= seen
 
 
 def test_a_long_catalogue_is_chosen_from_by_nines_and_by_words(desk: Make, tmp_path: Path) -> None:

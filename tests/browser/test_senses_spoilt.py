@@ -13,7 +13,7 @@ from tests.browser.walked import Walker
 
 Make = Callable[..., Desk]
 PEOPLE = {"sweet": "Ylva Garrick", "bitter": "Callum Holm", "odour": "Piet Holm", "smoke": "Kirsi Marl"}
-OTHERS = {"sweet": "Ruan Skerry", "bitter": "Linnet Haugh", "odour": "Tove Sedgley", "smoke": "Rhodri Birk"}
+OTHERS = {"sweet": "Ruan Skerry", "bitter": "Linnet Haugh", "smoke": "Rhodri Birk"}
 
 
 @pytest.fixture(scope="module", autouse=True)
@@ -58,12 +58,6 @@ def test_what_breaks_the_protocol_voids_it(desk: Make, walker: Walker, agent: st
         tester.doses([20], 30)
         tester.press("o")
         reason = "Eyes opened"
-    elif agent == "odour":
-        tester.doses([], TOTAL_S + 1)
-        tester.press("Space")
-        tester.until("proof_break")
-        tester.press("n")
-        reason = "The proof failed"
     else:
         tester.doses([30, 90], 100)
         tester.page.get_by_text("Void already").wait_for()

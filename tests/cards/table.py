@@ -1,0 +1,130 @@
+"""The real front end at a bench whose server is the core alone: states are shown as they come, presses are judged.
+
+No database and no process: the pages come from the built front end, what they ask is answered from a visit that a test
+walks in the core, and every proposal they make goes through ``admit`` and ``step`` as on a server.
+"""
+
+from __future__ import annotations
+
+import json
+import mimetypes
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+from urllib.parse import urlparse
+
+from playwright.sync_api import Browser, Page, Route
+
+from moorfog.core.events import payloads as ev
+from moorfog.core.kernel.codec import encode
+from moorfog.operations.bench.views import BenchView
+from tests.browser.desk import AXE
+from tests.core.bench import Bench
+
+ORIGIN = "http://bench.test"
+SESSION = {"account_id": "t", "name": "Maren Oake", "login": "maren", "roles": ["tester"], "token": "t"}
+NOTHING = {"rows": [], "total": 0, "page": 1, "pages": 1}
+TOLD = """
+window.EventSource = class extends EventTarget {
+  constructor() { super(); window.told = this; setTimeout(() => this.onopen && this.onopen(), 0); }
+  close() {}
+};
+window.tell = (kind, data) => window.told.dispatchEvent(new MessageEvent(kind, { data: JSON.stringify(data) }));
+"""
+
+
+class Table:
+    """A window at a bench, and the visit behind it."""
+
+    def __init__(self, browser: Browser, web: Path, bench: Bench, width: int = 1280, height: int = 800) -> None:
+        self.web, self.bench = web, bench
+        self.context = browser.new_context(viewport={"width": width, "height": height})
+        self.context.add_init_script(TOLD)
+        self.context.route("**/*", self._answer)
+        self.page: Page = self.context.new_page()
+        self.problems: list[str] = []
+        self.page.on("pageerror", lambda error: self.problems.append(str(error)))
+        self.proposed: list[dict[str, Any]] = []
+        self.page.goto(f"{ORIGIN}/visit/v")
+        self.page.locator(".bench").wait_for()
+
+    def shown(self) -> dict[str, Any]:
+        """The visit as a server would show it."""
+        view = BenchView(
+            visit_id="v",
+            person_id="p",
+            person="Åsa Tarn",
+            first_name="Åsa",
+            number="1001",
+            job="sander",
+            task="hull sanding",
+            face_length="118.0",
+            last_result="no earlier test on record",
+            employer="Cold Haven Boatyard",
+            site="Slip 2",
+            bench="A",
+            has_report=False,
+            late_entries=0,
+            meanwhile=(),
+            visit=self.bench.view,
+        )
+        out: dict[str, Any] = encode(view)
+        return out
+
+    def tell(self) -> None:
+        """Show the visit as it stands now."""
+        self.page.evaluate("view => window.tell('state', view)", self.shown())
+
+    def card(self) -> str:
+        """Show the visit and wait for its first card; return that card's id."""
+        self.tell()
+        wanted = self.bench.view.queue[0].id
+        self.page.locator(f"[data-item='{wanted}']").wait_for()
+        return wanted
+
+    def axe(self) -> list[str]:
+        """What axe finds on the page, a line each."""
+        self.page.evaluate(AXE.read_text())
+        found = self.page.evaluate("axe.run(document, {resultTypes: ['violations']})")
+        return [f"{one['id']}: {node['target']}" for one in found["violations"] for node in one["nodes"]]
+
+    def close(self) -> None:
+        """Close the window; nothing may have thrown in it."""
+        self.context.close()
+        assert self.problems == []
+
+    def _answer(self, route: Route) -> None:
+        path = urlparse(route.request.url).path
+        if not path.startswith("/api/"):
+            self._file(route, path)
+        elif path == "/api/session":
+            route.fulfill(json=SESSION)
+        elif path == "/api/time":
+            route.fulfill(json={"now": ev.instant(self.bench.at)})
+        elif path == "/api/visits/v/events":
+            self._propose(json.loads(route.request.post_data or "{}"))
+            route.fulfill(json=self.shown())
+        elif path == "/api/visits/v":
+            route.fulfill(json=self.shown())
+        elif path == "/api/counters":
+            route.fulfill(json=NOTHING)
+        elif route.request.method == "POST":
+            route.fulfill(json={})
+        else:
+            route.fulfill(status=404, json={"code": "not_found", "message": "Not here.", "detail": {}})
+
+    def _propose(self, proposal: dict[str, Any]) -> None:
+        """Take a proposal of the page into the visit, as a server does; the core refuses what it must."""
+        body = proposal["body"]
+        self.proposed.append(body)
+        kind = ev.KINDS[body["kind"]]
+        self.bench.say(kind(**{key: value for key, value in body.items() if key != "kind"}))
+
+    def _file(self, route: Route, path: str) -> None:
+        file = self.web / path.lstrip("/")
+        if not file.is_file():
+            file = self.web / "index.html"
+        route.fulfill(body=file.read_bytes(), content_type=mimetypes.guess_type(file.name)[0] or "text/html")
+
+
+Make = Callable[..., Table]

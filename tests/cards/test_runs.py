@@ -1,0 +1,81 @@
+"""Runs as cards: every counted protocol under way, with the numbers a stream would tell, and what comes after it."""
+
+from __future__ import annotations
+
+from datetime import timedelta
+from fractions import Fraction
+
+import pytest
+
+from moorfog.api.live import RunWatch, live_message
+from moorfog.core.events import payloads as ev
+from moorfog.core.kernel.codec import encode
+from moorfog.core.measuring.reduction import reduction_for
+from tests.cards.table import Make
+from tests.core.all_ways import Way, at_the_start, piece_for, rules_of
+from tests.core.bench import simulate
+
+US = "us-29cfr1910-134"
+COUNTED = [one.id for one in rules_of(US).protocols if not one.is_qualitative]
+
+
+@pytest.mark.parametrize("protocol_id", COUNTED)
+def test_a_run_shows_what_to_do_and_what_is_read_and_ends_in_a_signed_pass(table: Make, protocol_id: str) -> None:
+    bench = at_the_start(Way(US, protocol_id))
+    protocol = bench.rules.protocol(protocol_id)
+    assert protocol is not None
+    run_id = bench.start(protocol_id=protocol_id)
+    one = bench.visit.tries[-1]
+    assert one.t0 is not None and one.counted is not None
+    middle = 30 if protocol.total_s < 400 else 100
+    bench.at = one.t0 + timedelta(seconds=middle)
+    shown = table(bench)
+    page, rows = shown.page, simulate(protocol, (4000,) * len(protocol.exercises()), 1)
+    watch = RunWatch(
+        run_id=run_id,
+        reduction=reduction_for(protocol, 10**9),
+        book=bench.rules.book,
+        level=Fraction(one.counted.level),
+        kind=one.facepiece.level_key,
+    )
+    fresh = [each for each in rows if each.t <= middle * 1000]
+    for each in fresh:
+        watch.reduction.feed(each)
+    page.evaluate("said => window.tell('live', said)", encode(live_message(watch, fresh)))
+    current = next(
+        each
+        for start, each in zip(reversed(protocol.starts_ms()), reversed(protocol.exercises()), strict=True)
+        if start <= middle * 1000
+    )
+    page.locator(".run h1", has_text=current.name).wait_for()
+    page.locator(".ladder text.outside").first.wait_for()
+    assert shown.axe() == []
+    page.keyboard.press("x")
+    page.get_by_text("did it move?").wait_for()
+    page.keyboard.press("1")
+    page.get_by_text("did it move?").wait_for(state="detached")
+    page.wait_for_function("() => !JSON.parse(localStorage.getItem('outbox:v') || '[]').length")
+    assert shown.proposed == [{"kind": "touched", "moved": False}], "noted, and nothing moved"
+    bench.seal(run_id, rows)
+    bench.until("sign_wearer", piece_for(Way(US, protocol_id)))
+    shown.card()
+    assert shown.axe() == []
+    bench.until("release")
+    bench.do("release")
+    shown.tell()
+    page.locator("h1", has_text="Pass").first.wait_for()
+    assert bench.view.verdict == "pass" and bench.visit.is_practice is False
+
+
+def test_a_proof_that_fails_is_void_and_says_what_may_come_next(table: Make) -> None:
+    """Nothing smelt in seven minutes, and nothing smelt when the seal is broken either: the run shows nothing."""
+    bench = at_the_start(Way(US, "odour"))
+    bench.smell()
+    bench.until("proof")
+    shown = table(bench)
+    assert shown.card() == "proof_break"
+    shown.page.keyboard.press("n")
+    shown.page.locator("[data-item='decide']").wait_for()
+    assert shown.page.locator(".question .outcome").inner_text().strip().lower() == "void"
+    assert shown.page.locator(".note h2").first.inner_text().startswith("The proof failed")
+    assert isinstance(bench.log[-1].payload, ev.ProofSensed) and shown.axe() == []
