@@ -15,8 +15,9 @@ from sqlalchemy.orm import Session
 from moorfog.core.events.chain import check_chain
 from moorfog.core.rules.book import Rules
 from moorfog.core.transitions.fold import fold
-from moorfog.core.visit.judgement import is_signed, outcome
+from moorfog.core.visit.outcomes import outcome
 from moorfog.core.visit.state import FOLD_VERSION
+from moorfog.core.visit.steps import is_signed
 from moorfog.store.base import DUPLICATE_KEY, error_code, new_id, run_in_transaction
 from moorfog.store.log import forget_states, load_events, load_rules
 from moorfog.store.models import Employer, EventRow, TryResult, VisitHead, VisitSummary, WearPermission

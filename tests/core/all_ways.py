@@ -12,7 +12,7 @@ from moorfog.core.events.chain import VERSIONS, link_of_chain
 from moorfog.core.rules.book import Book, Rules
 from moorfog.core.rules.overlay import Overlay, apply
 from moorfog.core.transitions.fold import fold
-from moorfog.core.visit.judgement import outcome
+from moorfog.core.visit.outcomes import outcome
 from moorfog.core.visit.state import Visit
 from moorfog.data import rules_for, shipped_books
 from tests.core.bench import Bench, facepiece

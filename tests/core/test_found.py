@@ -21,8 +21,9 @@ from moorfog.core.rules.overlay import OWN_RULES, Overlay, apply
 from moorfog.core.simulation.faults import HEPA_LEFT_ON
 from moorfog.core.transitions.fold import fold, step
 from moorfog.core.views.statement import statement_of
-from moorfog.core.visit.judgement import is_signed, is_under_question, run_blocks
+from moorfog.core.visit.blocks import run_blocks
 from moorfog.core.visit.state import Visit, facts_digest
+from moorfog.core.visit.steps import is_signed, is_under_question
 from moorfog.data import facepiece_kinds, rules_for, shipped_books, shipped_rules
 from tests.core.all_ways import outcomes
 from tests.core.bench import BAD_FACTORS, CLEARED, GOOD, Bench, Refused, broken_seal, counter, facepiece, simulate, task

@@ -18,7 +18,7 @@ from moorfog.core.measuring.live import live_numbers
 from moorfog.core.measuring.readings import Reading
 from moorfog.core.measuring.reduction import Reduction
 from moorfog.core.rules.protocols import read_protocol
-from moorfog.core.visit.judgement import outcome
+from moorfog.core.visit.outcomes import outcome
 from moorfog.data import shipped_protocols, shipped_rules
 from tests.core.bench import Bench, facepiece, simulate
 

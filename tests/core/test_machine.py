@@ -17,7 +17,8 @@ from moorfog.core.kernel.codec import encode
 from moorfog.core.measuring.ambient import NumbersState
 from moorfog.core.transitions.fold import fold, step
 from moorfog.core.views.visit_view import visit_view
-from moorfog.core.visit.judgement import outcome, run_blocks
+from moorfog.core.visit.blocks import run_blocks
+from moorfog.core.visit.outcomes import outcome
 from moorfog.core.visit.state import Visit, applies, circumstances, facts_digest
 from moorfog.data import shipped_rules
 from tests.core.bench import BAD_FACTORS, GOOD, Bench, Refused, counter, facepiece

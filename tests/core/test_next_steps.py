@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 from moorfog.core.events import payloads as ev
 from moorfog.core.rules.overlay import Overlay, apply
 from moorfog.core.transitions.next_steps import cause, failed_configurations, offers, suggested
-from moorfog.core.visit.judgement import outcome
+from moorfog.core.visit.outcomes import outcome
 from moorfog.data import rules_for, shipped_books, shipped_rules
 from tests.core.bench import BAD_FACTORS, Bench, Refused, facepiece
 

@@ -19,7 +19,7 @@ from moorfog.core.qualitative.judgement import counted_doses, threshold_set
 from moorfog.core.rules.book import Rules
 from moorfog.core.rules.protocols import read_protocol
 from moorfog.core.transitions.fold import fold, step
-from moorfog.core.visit.judgement import outcome
+from moorfog.core.visit.outcomes import outcome
 from moorfog.data import shipped_protocols, shipped_rules
 from tests.core.bench import START, Bench, Refused, facepiece, lot, nebuliser
 
@@ -460,7 +460,7 @@ def test_smoke_is_off_where_the_book_says_so_and_cautions_are_acknowledged_once_
 
 def standings_of(bench: Bench) -> Any:
     """Where every item stands now."""
-    from moorfog.core.visit.judgement import step_states
+    from moorfog.core.visit.steps import step_states
 
     return step_states(bench.visit, bench.at)
 

@@ -21,7 +21,7 @@ from moorfog.core.kernel.codec import DataError
 from moorfog.core.measuring.readings import Chunk, Reading, seal_digest
 from moorfog.core.measuring.reduction import Reduction
 from moorfog.core.record.record import Record, make_record, own_digest, recompute, recompute_text, record_bytes
-from moorfog.core.visit.judgement import outcome
+from moorfog.core.visit.outcomes import outcome
 from moorfog.data import shipped_rules
 from tests.core.bench import BAD_FACTORS, GOOD, Bench, facepiece, simulate
 

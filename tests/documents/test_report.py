@@ -12,7 +12,7 @@ import pytest
 from moorfog.core.events import payloads as ev
 from moorfog.core.measuring.readings import Reading
 from moorfog.core.rules.book import Rules
-from moorfog.core.visit.judgement import outcome
+from moorfog.core.visit.outcomes import outcome
 from moorfog.data import shipped_books, shipped_rules
 from moorfog.documents import report as report_module
 from moorfog.documents.report import Names, ReportView, render_html, report_view

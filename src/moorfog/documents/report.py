@@ -17,8 +17,9 @@ from moorfog.core.views.qualitative import senses_view
 from moorfog.core.views.rests_on import rests_on
 from moorfog.core.views.runs import TryView
 from moorfog.core.views.visit_view import limits_of_use, on_file, task_view, try_view, valid_until
-from moorfog.core.visit.judgement import is_signed, outcome
+from moorfog.core.visit.outcomes import outcome
 from moorfog.core.visit.state import FOLD_VERSION, Answer, Try, Visit
+from moorfog.core.visit.steps import is_signed
 from moorfog.documents.trace import trace_svg
 
 PageSize = Literal["A4", "Letter"]

@@ -16,8 +16,10 @@ from moorfog.core.kernel.arithmetic import cut
 from moorfog.core.kernel.codec import encode
 from moorfog.core.rules.validity import valid_until
 from moorfog.core.views.visit_view import capped_at, method_limits, starts_at
-from moorfog.core.visit.judgement import is_signed, is_under_question, needs_decision, outcome, queue, step_of
+from moorfog.core.visit.judgement import needs_decision, queue, step_of
+from moorfog.core.visit.outcomes import outcome
 from moorfog.core.visit.state import FOLD_VERSION, Try, Visit
+from moorfog.core.visit.steps import is_signed, is_under_question
 from moorfog.store.log import load_visit, lock_head
 from moorfog.store.models import PermissionEnd, TryKit, TryResult, VisitHead, VisitSummary, WearPermission
 

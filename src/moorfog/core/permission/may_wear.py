@@ -14,7 +14,7 @@ from moorfog.core.advice.protection import protection, suffices
 from moorfog.core.events.facts import Clearance, Facepiece, Task
 from moorfog.core.kernel.arithmetic import cut
 from moorfog.core.rules.book import Book
-from moorfog.core.visit.judgement import clearance_blocks, is_file_missing, trained_until
+from moorfog.core.visit.blocks import clearance_blocks, is_file_missing, trained_until
 
 Who = Literal["tester", "administrator", "supervisor", "clinician"]
 

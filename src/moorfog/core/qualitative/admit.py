@@ -10,7 +10,7 @@ from moorfog.core.advice.methods import method_stands
 from moorfog.core.advice.protection import protection
 from moorfog.core.events import payloads as ev
 from moorfog.core.qualitative.judgement import KIT_WORDS, kit_blocks
-from moorfog.core.visit.judgement import run_blocks
+from moorfog.core.visit.blocks import run_blocks
 from moorfog.core.visit.refusal import Refusal
 from moorfog.core.visit.state import Visit
 

@@ -19,7 +19,7 @@ from moorfog.core.qualitative.judgement import (
     screening_result,
 )
 from moorfog.core.rules.reason import Reason
-from moorfog.core.visit.judgement import run_blocks
+from moorfog.core.visit.blocks import run_blocks
 from moorfog.core.visit.proof import too_late
 from moorfog.core.visit.state import Detection, ScreeningState, Try, Visit
 from moorfog.core.visit.tries import begin_try, break_run, find_try, put_try, spoil, try_at, worsen

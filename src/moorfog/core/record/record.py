@@ -21,9 +21,10 @@ from moorfog.core.record.text import read_record_text
 from moorfog.core.rules.book import Rules, rules_from_json, rules_to_json
 from moorfog.core.transitions.fold import fold
 from moorfog.core.views.statement import statement_differences
-from moorfog.core.visit.judgement import is_signed, outcome
+from moorfog.core.visit.outcomes import outcome
 from moorfog.core.visit.proof import followed, least_risen, proof_stream, text_of
 from moorfog.core.visit.state import FOLD_VERSION, Try, Visit
+from moorfog.core.visit.steps import is_signed
 from moorfog.core.visit.tries import find_try
 
 FORMAT = "moorfog-record"

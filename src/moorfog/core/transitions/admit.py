@@ -17,7 +17,8 @@ from moorfog.core.qualitative.admit import QUALITATIVE_CHECKS, start_refusal
 from moorfog.core.rules.kit_gate import instrument_blocks
 from moorfog.core.transitions.fold import held_s, must_be_held_s
 from moorfog.core.transitions.next_steps import may_refit, spent
-from moorfog.core.visit.judgement import is_signed, needs_decision, outcome, queue
+from moorfog.core.visit.judgement import needs_decision, queue
+from moorfog.core.visit.outcomes import outcome
 from moorfog.core.visit.proof import is_read_by_link
 from moorfog.core.visit.refusal import Refusal as Refusal
 from moorfog.core.visit.state import (
@@ -29,6 +30,7 @@ from moorfog.core.visit.state import (
     seal_rule,
     seals_allowed,
 )
+from moorfog.core.visit.steps import is_signed
 
 FUTURE_TOLERANCE = timedelta(seconds=2)
 

@@ -19,8 +19,9 @@ from moorfog.core.rules.book import Rules
 from moorfog.core.rules.kit_gate import instrument_blocks
 from moorfog.core.rules.reason import Reason
 from moorfog.core.visit import screens
+from moorfog.core.visit.blocks import file_blocks, run_blocks
 from moorfog.core.visit.denials import denied
-from moorfog.core.visit.judgement import file_blocks, is_signed, outcome, run_blocks
+from moorfog.core.visit.outcomes import outcome
 from moorfog.core.visit.proof import is_read_by_link, judge_proof, judge_stream
 from moorfog.core.visit.state import (
     Answer,
@@ -35,6 +36,7 @@ from moorfog.core.visit.state import (
     loops_needed,
     seal_rule,
 )
+from moorfog.core.visit.steps import is_signed
 from moorfog.core.visit.tries import (
     begin_try,
     break_run,

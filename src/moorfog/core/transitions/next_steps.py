@@ -12,7 +12,8 @@ from collections.abc import Callable, Collection, Iterable
 from dataclasses import dataclass
 
 from moorfog.core.events.payloads import Facepiece
-from moorfog.core.visit.judgement import awaits_readings, needs_decision, outcome
+from moorfog.core.visit.judgement import needs_decision
+from moorfog.core.visit.outcomes import awaits_readings, outcome
 from moorfog.core.visit.state import Try, Visit
 
 AFTER_FAIL = "qlft.after_fail"

@@ -4,8 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from moorfog.core.visit.judgement import MEDICAL, TRAINING, is_signed, outcome
+from moorfog.core.visit.blocks import MEDICAL, TRAINING
+from moorfog.core.visit.outcomes import outcome
 from moorfog.core.visit.state import Try, Visit
+from moorfog.core.visit.steps import is_signed
 
 VALIDITY = "interval"
 SEAL = ("seal_check.school", "seal_check.hold")

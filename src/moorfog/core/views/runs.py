@@ -11,7 +11,7 @@ from moorfog.core.kernel.arithmetic import cut, whole_or_cut
 from moorfog.core.rules.protocols import Cue
 from moorfog.core.rules.reason import Reason
 from moorfog.core.views.qualitative import SensesView, SensingView, senses_view, sensing_view
-from moorfog.core.visit.judgement import outcome
+from moorfog.core.visit.outcomes import outcome
 from moorfog.core.visit.state import Try, Visit
 
 UNITS = {"photometer": "µg/m³", "pressure": "ml/min"}

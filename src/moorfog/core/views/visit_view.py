@@ -22,21 +22,9 @@ from moorfog.core.views.runs import UNITS, RunView, TryView, moment, run_view
 from moorfog.core.views.runs import ReasonView as ReasonView
 from moorfog.core.views.runs import reason_view as reason_view
 from moorfog.core.views.runs import try_view as try_view
-from moorfog.core.visit.judgement import (
-    Block,
-    StepState,
-    changes_at,
-    is_signed,
-    is_under_question,
-    method_blocked_by,
-    needs_decision,
-    outcome,
-    pass_blocks,
-    queue,
-    run_blocks,
-    step_of,
-    step_states,
-)
+from moorfog.core.visit.blocks import Block, run_blocks
+from moorfog.core.visit.judgement import changes_at, needs_decision, pass_blocks, queue, step_of
+from moorfog.core.visit.outcomes import outcome
 from moorfog.core.visit.proof import WITHIN, is_read_by_link, least_risen, too_late
 from moorfog.core.visit.state import (
     Outcome,
@@ -50,6 +38,7 @@ from moorfog.core.visit.state import (
     seal_rule,
     seals_allowed,
 )
+from moorfog.core.visit.steps import StepState, is_signed, is_under_question, method_blocked_by, step_states
 
 BACK_STEPS = 6
 

@@ -15,7 +15,7 @@ from moorfog.core.advice.sizing import SizeAdvice, SizeRange, size_advice
 from moorfog.core.events.payloads import Facepiece, Task, WorkFilter
 from moorfog.core.kernel.arithmetic import parse_decimal
 from moorfog.core.transitions.next_steps import suggested
-from moorfog.core.visit.judgement import outcome
+from moorfog.core.visit.outcomes import outcome
 from moorfog.core.visit.state import Visit
 from moorfog.data import face_rules, facepiece_kinds, shipped_protocols
 from moorfog.operations.accounts.sessions import READERS, Actor

@@ -15,7 +15,7 @@ from moorfog.core.kernel.canonical import canonical_bytes, digest
 from moorfog.core.kernel.codec import encode
 from moorfog.core.transitions.admit import admit
 from moorfog.core.views.statement import statement_of
-from moorfog.core.visit.judgement import file_blocks
+from moorfog.core.visit.blocks import file_blocks
 from moorfog.operations.accounts.sessions import Actor, confirm_password
 from moorfog.operations.bench.visits import Appended, append, enter_file, refused
 from moorfog.operations.errors import Conflict, DomainError, NotFound

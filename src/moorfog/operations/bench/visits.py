@@ -18,7 +18,7 @@ from moorfog.core.kernel.codec import decode, encode
 from moorfog.core.transitions.admit import FUTURE_TOLERANCE, Refusal, admit
 from moorfog.core.transitions.fold import step
 from moorfog.core.views.visit_view import VisitView, visit_view
-from moorfog.core.visit.judgement import file_blocks
+from moorfog.core.visit.blocks import file_blocks
 from moorfog.core.visit.proof import awaits_stream
 from moorfog.core.visit.state import Visit, loops_needed
 from moorfog.data import facepiece_kinds

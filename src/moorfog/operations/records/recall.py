@@ -19,7 +19,7 @@ from moorfog.core.events.facts import STRICT
 from moorfog.core.events.payloads import instant, parse_instant
 from moorfog.core.kernel.canonical import digest
 from moorfog.core.kernel.codec import encode
-from moorfog.core.visit.judgement import outcome
+from moorfog.core.visit.outcomes import outcome
 from moorfog.core.visit.tries import find_try
 from moorfog.operations.accounts.sessions import READERS, Actor
 from moorfog.operations.bench.visits import append

@@ -8,7 +8,7 @@ from zoneinfo import ZoneInfo
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from moorfog.core.visit.judgement import is_signed
+from moorfog.core.visit.steps import is_signed
 from moorfog.documents.report import Names, PageSize, render_pdf, report_view
 from moorfog.operations.accounts.sessions import READERS, Actor
 from moorfog.operations.bench.readings import load_readings
