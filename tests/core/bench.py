@@ -16,7 +16,8 @@ from moorfog.core.rules.protocols import Protocol
 from moorfog.core.simulation.wearer import SimulatedWearer, simulate_stream
 from moorfog.core.simulation.wearer import simulate as simulate_run
 from moorfog.core.transitions.admit import Refusal, admit
-from moorfog.core.transitions.fold import must_be_held_s, step
+from moorfog.core.transitions.fold import step
+from moorfog.core.transitions.on_the_face import must_be_held_s
 from moorfog.core.views.visit_view import Card, VisitView, visit_view
 from moorfog.core.visit.proof import followed, is_read_by_link, least_risen, proof_stream, text_of
 from moorfog.core.visit.state import Visit, loops_needed
@@ -156,7 +157,7 @@ class Bench:
         if isinstance(card, str):
             item = self.rules.procedure.find(card)
             assert item is not None
-            from moorfog.core.visit.state import facts_digest
+            from moorfog.core.visit.circumstances import facts_digest
 
             return self.say(ev.Answered(card, answer, facts_digest(self.visit, item), **more))  # type: ignore[arg-type]
         return self.say(ev.Answered(card.id, answer, card.facts, **more))  # type: ignore[arg-type]

@@ -19,7 +19,7 @@ from moorfog.core.rules.book import Rules
 from moorfog.core.views.visit_view import seal_remedy, starts_at, visit_view
 from moorfog.core.visit.blocks import run_blocks
 from moorfog.core.visit.outcomes import outcome
-from moorfog.core.visit.state import seal_holds
+from moorfog.core.visit.seals import seal_holds
 from moorfog.data import shipped_rules
 from tests.core.bench import Bench, Refused, facepiece, task
 

@@ -13,16 +13,18 @@ from moorfog.core.advice.methods import METHODS, Kit, Wearer, advise
 from moorfog.core.advice.protection import suffices
 from moorfog.core.events import payloads as ev
 from moorfog.core.events.measured import MeasuredWindow
-from moorfog.core.measuring.ambient import ExerciseResult, conclude, measure_windows
+from moorfog.core.measuring.ambient import measure_windows
 from moorfog.core.measuring.readings import Reading
 from moorfog.core.measuring.reduction import reduce_run
+from moorfog.core.measuring.results import ExerciseResult, conclude
 from moorfog.core.rules.book import Rules
 from moorfog.core.rules.overlay import OWN_RULES, Overlay, apply
 from moorfog.core.simulation.faults import HEPA_LEFT_ON
 from moorfog.core.transitions.fold import fold, step
 from moorfog.core.views.statement import statement_of
 from moorfog.core.visit.blocks import run_blocks
-from moorfog.core.visit.state import Visit, facts_digest
+from moorfog.core.visit.circumstances import facts_digest
+from moorfog.core.visit.state import Visit
 from moorfog.core.visit.steps import is_signed, is_under_question
 from moorfog.data import facepiece_kinds, rules_for, shipped_books, shipped_rules
 from tests.core.all_ways import outcomes

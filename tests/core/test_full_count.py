@@ -13,10 +13,11 @@ from scipy import stats
 
 from moorfog.core.events.payloads import MeasuredWindow, TypedExercise
 from moorfog.core.kernel.codec import DataError, encode
-from moorfog.core.measuring.ambient import ambient_samples, measure_typed, measure_windows, outside_of
+from moorfog.core.measuring.ambient import ambient_samples, measure_windows, outside_of
 from moorfog.core.measuring.live import live_numbers
 from moorfog.core.measuring.readings import Reading
 from moorfog.core.measuring.reduction import Reduction
+from moorfog.core.measuring.typed import measure_typed
 from moorfog.core.rules.protocols import read_protocol
 from moorfog.core.visit.outcomes import outcome
 from moorfog.data import shipped_protocols, shipped_rules

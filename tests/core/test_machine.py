@@ -14,12 +14,13 @@ from moorfog.core.events import payloads as ev
 from moorfog.core.events.chain import event_from_json, event_to_json
 from moorfog.core.kernel.canonical import canonical_bytes
 from moorfog.core.kernel.codec import encode
-from moorfog.core.measuring.ambient import NumbersState
+from moorfog.core.measuring.results import NumbersState
 from moorfog.core.transitions.fold import fold, step
 from moorfog.core.views.visit_view import visit_view
 from moorfog.core.visit.blocks import run_blocks
+from moorfog.core.visit.circumstances import applies, circumstances, facts_digest
 from moorfog.core.visit.outcomes import outcome
-from moorfog.core.visit.state import Visit, applies, circumstances, facts_digest
+from moorfog.core.visit.state import Visit
 from moorfog.data import shipped_rules
 from tests.core.bench import BAD_FACTORS, GOOD, Bench, Refused, counter, facepiece
 

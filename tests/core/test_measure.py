@@ -9,7 +9,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from moorfog.core.events.payloads import MeasuredWindow, TypedExercise
-from moorfog.core.measuring.ambient import ExerciseResult, RunNumbers, conclude, measure_typed, measure_windows
+from moorfog.core.measuring.ambient import measure_windows
+from moorfog.core.measuring.results import ExerciseResult, RunNumbers, conclude
+from moorfog.core.measuring.typed import measure_typed
 from moorfog.core.rules.book import Rules
 from moorfog.data import shipped_rules
 

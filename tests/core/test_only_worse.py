@@ -9,7 +9,7 @@ from hypothesis import HealthCheck, assume, given, settings
 from hypothesis import strategies as st
 
 from moorfog.core.events import payloads as ev
-from moorfog.core.visit.state import facts_digest
+from moorfog.core.visit.circumstances import facts_digest
 from moorfog.core.visit.steps import is_signed, is_under_question
 from moorfog.core.visit.tries import ends_at, is_redonning
 from tests.core.all_ways import Way, inserted, outcomes, passing_log, refolded, ways

@@ -14,11 +14,11 @@ from scipy import integrate
 from scipy import stats as scipy_stats
 
 from moorfog.core.events.measured import SignalWindow, Slice
-from moorfog.core.measuring.ambient import RunNumbers
 from moorfog.core.measuring.live import live_numbers, must_end
 from moorfog.core.measuring.photometer import INSIDE_BY, inside_signal, mean_signal, measure_signals, outsides
 from moorfog.core.measuring.readings import Reading
 from moorfog.core.measuring.reduction import reduction_for
+from moorfog.core.measuring.results import RunNumbers
 from moorfog.core.rules.protocols import Protocol
 from moorfog.data import shipped_rules
 from tests.core.bench import Bench, simulate

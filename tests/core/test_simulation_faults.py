@@ -7,8 +7,8 @@ from fractions import Fraction
 import pytest
 
 from moorfog.core.events.measured import Sealed
-from moorfog.core.measuring.ambient import RunNumbers
 from moorfog.core.measuring.reduction import reduce_run
+from moorfog.core.measuring.results import RunNumbers
 from moorfog.core.measuring.run import Limits, measure_run
 from moorfog.core.rules.protocols import Protocol
 from moorfog.core.simulation.faults import KIT_FAULTS, WEARER_FAULTS, named_exercise

@@ -16,7 +16,7 @@ from moorfog.core.views.visit_view import visit_view
 from moorfog.core.visit.blocks import run_blocks
 from moorfog.core.visit.judgement import pass_blocks
 from moorfog.core.visit.outcomes import outcome
-from moorfog.core.visit.state import seal_holds
+from moorfog.core.visit.seals import seal_holds
 from moorfog.data import rules_for, shipped_books
 from tests.core.bench import BAD_FACTORS, GOOD, START, Bench, Refused, counter, facepiece, simulate
 

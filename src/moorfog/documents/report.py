@@ -16,7 +16,8 @@ from moorfog.core.measuring.readings import Reading
 from moorfog.core.views.qualitative import senses_view
 from moorfog.core.views.rests_on import rests_on
 from moorfog.core.views.runs import TryView
-from moorfog.core.views.visit_view import limits_of_use, on_file, task_view, try_view, valid_until
+from moorfog.core.views.terms import limits_of_use, on_file, task_view
+from moorfog.core.views.visit_view import try_view, valid_until
 from moorfog.core.visit.outcomes import outcome
 from moorfog.core.visit.state import FOLD_VERSION, Answer, Try, Visit
 from moorfog.core.visit.steps import is_signed

@@ -15,7 +15,8 @@ from moorfog.core.events.payloads import QualitativeStarted, ScreeningStarted
 from moorfog.core.kernel.arithmetic import cut
 from moorfog.core.kernel.codec import encode
 from moorfog.core.rules.validity import valid_until
-from moorfog.core.views.visit_view import capped_at, method_limits, starts_at
+from moorfog.core.views.terms import capped_at, method_limits
+from moorfog.core.views.visit_view import starts_at
 from moorfog.core.visit.judgement import needs_decision, queue, step_of
 from moorfog.core.visit.outcomes import outcome
 from moorfog.core.visit.state import FOLD_VERSION, Try, Visit

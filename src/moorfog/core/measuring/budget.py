@@ -10,7 +10,8 @@ from moorfog.core.events.measured import Hold, MeasuredWindow, SignalWindow
 from moorfog.core.kernel.arithmetic import Budget, cut, leak_budget, whole_or_cut
 from moorfog.core.measuring import negative_pressure as suction
 from moorfog.core.measuring import photometer
-from moorfog.core.measuring.ambient import Outside, RunNumbers, outside_of
+from moorfog.core.measuring.ambient import Outside, outside_of
+from moorfog.core.measuring.results import RunNumbers
 from moorfog.core.rules.book import Book
 from moorfog.core.rules.protocols import Protocol
 from moorfog.core.rules.reason import Reason

@@ -12,7 +12,7 @@ from fractions import Fraction
 from moorfog.core.events.measured import Hold
 from moorfog.core.kernel.arithmetic import cut, overall, whole_or_cut
 from moorfog.core.kernel.replacing import replace
-from moorfog.core.measuring.ambient import ExerciseResult, RunNumbers, conclude, exercise_missing, void
+from moorfog.core.measuring.results import ExerciseResult, RunNumbers, conclude, exercise_missing, void
 from moorfog.core.rules.book import Book
 from moorfog.core.rules.protocols import Protocol
 from moorfog.core.rules.reason import Reason

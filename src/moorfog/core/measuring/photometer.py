@@ -12,17 +12,8 @@ from fractions import Fraction
 
 from moorfog.core.events.measured import SignalWindow, Slice
 from moorfog.core.kernel.arithmetic import cut, whole_or_cut
-from moorfog.core.measuring.ambient import (
-    ExerciseResult,
-    Outside,
-    RunNumbers,
-    conclude,
-    exercise_missing,
-    no_ambient,
-    pair_samples,
-    stretches_outside,
-    void,
-)
+from moorfog.core.measuring.ambient import Outside, no_ambient, pair_samples, stretches_outside
+from moorfog.core.measuring.results import ExerciseResult, RunNumbers, conclude, exercise_missing, void
 from moorfog.core.rules.book import Book
 from moorfog.core.rules.protocols import Protocol
 from moorfog.core.rules.reason import Reason

@@ -9,9 +9,10 @@ from typing import Protocol as Shape
 from moorfog.core.events.measured import Hold, MeasuredWindow, SignalWindow
 from moorfog.core.events.payloads import Instrument, RunStarted
 from moorfog.core.kernel.arithmetic import decimal_or_none
-from moorfog.core.measuring.ambient import RunNumbers, measure_windows
+from moorfog.core.measuring.ambient import measure_windows
 from moorfog.core.measuring.negative_pressure import measure_holds
 from moorfog.core.measuring.photometer import measure_signals
+from moorfog.core.measuring.results import RunNumbers
 from moorfog.core.rules.book import Book
 from moorfog.core.rules.protocols import Protocol
 

@@ -8,7 +8,7 @@ from typing import Any
 
 from moorfog.core.events import payloads as ev
 from moorfog.core.kernel.replacing import replace
-from moorfog.core.measuring.ambient import RunNumbers
+from moorfog.core.measuring.results import RunNumbers
 from moorfog.core.qualitative.judgement import (
     dose_faults,
     elapsed_ms,

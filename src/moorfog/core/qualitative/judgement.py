@@ -9,7 +9,7 @@ from collections.abc import Sequence
 from datetime import datetime
 
 from moorfog.core.events.facts import Lot, Nebuliser
-from moorfog.core.measuring.ambient import RunNumbers
+from moorfog.core.measuring.results import RunNumbers
 from moorfog.core.rules.book import Book
 from moorfog.core.rules.kit_gate import lot_is_over, nebuliser_blocks
 from moorfog.core.rules.protocols import Dosing, Protocol, Slot

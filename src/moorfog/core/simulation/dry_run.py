@@ -8,8 +8,8 @@ from fractions import Fraction
 
 from moorfog.core.events.facts import Instrument, Kind
 from moorfog.core.kernel.arithmetic import cut
-from moorfog.core.measuring.ambient import RunNumbers
 from moorfog.core.measuring.reduction import reduce_run
+from moorfog.core.measuring.results import RunNumbers
 from moorfog.core.measuring.run import Limits, measure_run
 from moorfog.core.rules.book import Book
 from moorfog.core.rules.protocols import Protocol, instrument_of

@@ -15,21 +15,15 @@ from moorfog.core.events import payloads as ev
 from moorfog.core.kernel.arithmetic import NotANumber, parse_decimal, whole_or_cut
 from moorfog.core.qualitative.admit import QUALITATIVE_CHECKS, start_refusal
 from moorfog.core.rules.kit_gate import instrument_blocks
-from moorfog.core.transitions.fold import held_s, must_be_held_s
 from moorfog.core.transitions.next_steps import may_refit, spent
+from moorfog.core.transitions.on_the_face import held_s, must_be_held_s
+from moorfog.core.visit.circumstances import facts_digest
 from moorfog.core.visit.judgement import needs_decision, queue
 from moorfog.core.visit.outcomes import outcome
 from moorfog.core.visit.proof import is_read_by_link
 from moorfog.core.visit.refusal import Refusal as Refusal
-from moorfog.core.visit.state import (
-    Visit,
-    facts_digest,
-    has_leaked,
-    loops_needed,
-    seal_fails,
-    seal_rule,
-    seals_allowed,
-)
+from moorfog.core.visit.seals import has_leaked, seal_fails, seal_rule, seals_allowed
+from moorfog.core.visit.state import Visit, loops_needed
 from moorfog.core.visit.steps import is_signed
 
 FUTURE_TOLERANCE = timedelta(seconds=2)

@@ -7,37 +7,28 @@ from dataclasses import dataclass
 from datetime import datetime
 from fractions import Fraction
 
-from moorfog.core.advice.methods import METHODS, WORDS, Kit, Wearer, advise, full_by_taste_up_to
-from moorfog.core.advice.protection import protection, suffices
+from moorfog.core.advice.methods import WORDS
 from moorfog.core.events.payloads import instant
 from moorfog.core.kernel.arithmetic import cut
 from moorfog.core.rules.book import Item
 from moorfog.core.rules.protocols import Protocol, instrument_of
 from moorfog.core.rules.validity import valid_until as valid_until
 from moorfog.core.simulation.faults import PRACTICE
-from moorfog.core.transitions.fold import hold_of, must_be_held_s
 from moorfog.core.transitions.next_steps import Offer, cause, offers
+from moorfog.core.transitions.on_the_face import hold_of, must_be_held_s
 from moorfog.core.views.qualitative import ScreeningView, TestPlan, screening_view, test_plan
 from moorfog.core.views.runs import UNITS, RunView, TryView, moment, run_view
 from moorfog.core.views.runs import ReasonView as ReasonView
 from moorfog.core.views.runs import reason_view as reason_view
 from moorfog.core.views.runs import try_view as try_view
+from moorfog.core.views.terms import TaskView, limits_of_use, on_file, signed_under, task_view
 from moorfog.core.visit.blocks import Block, run_blocks
+from moorfog.core.visit.circumstances import facts_digest
 from moorfog.core.visit.judgement import changes_at, needs_decision, pass_blocks, queue, step_of
 from moorfog.core.visit.outcomes import outcome
 from moorfog.core.visit.proof import WITHIN, is_read_by_link, least_risen, too_late
-from moorfog.core.visit.state import (
-    Outcome,
-    Try,
-    Visit,
-    facts_digest,
-    has_leaked,
-    loops_needed,
-    repeated_leak,
-    seal_fails,
-    seal_rule,
-    seals_allowed,
-)
+from moorfog.core.visit.seals import has_leaked, repeated_leak, seal_fails, seal_rule, seals_allowed
+from moorfog.core.visit.state import Outcome, Visit, loops_needed
 from moorfog.core.visit.steps import StepState, is_signed, is_under_question, method_blocked_by, step_states
 
 BACK_STEPS = 6
@@ -139,18 +130,6 @@ class ProtocolChoice:
     seconds: int
     standing: str
     instrument: str
-
-
-@dataclass(frozen=True)
-class TaskView:
-    """The task this is for: what it needs, up to which concentrations the facepiece may be used, its work filters."""
-
-    id: str
-    name: str
-    required: str
-    worst: str
-    limits: tuple[str, ...]
-    work_filters: str
 
 
 @dataclass(frozen=True)
@@ -370,73 +349,6 @@ def _tape(visit: Visit) -> str:
         return ""
     found = (one.id for one in visit.rules.procedure.loop if one.by_hand and piece.cover in one.covers)
     return next(found, "")
-
-
-def task_view(visit: Visit) -> TaskView | None:
-    """Return the task with what it needs and the limits of the chosen facepiece, or None."""
-    task, piece = visit.task, visit.facepiece
-    if task is None:
-        return None
-    found = protection(task, visit.rules.book)
-    return TaskView(
-        id=task.id,
-        name=task.name,
-        required=cut(found.required) if found.required is not None else "unknown",
-        worst=found.worst,
-        limits=suffices(task, visit.rules.book, piece).limits if piece is not None else (),
-        work_filters=" with ".join(part for part in (task.work_filter, task.work_cartridge) if part),
-    )
-
-
-def method_limits(visit: Visit, one: Try) -> tuple[str, ...]:
-    """Return the limits of use that the method of a try brings with it."""
-    if one.sensed is None:
-        return ()
-    required = protection(visit.task, visit.rules.book).required if visit.task else None
-    advice = advise(one.facepiece, visit.rules, required, Kit(frozenset(METHODS)), Wearer())
-    limits = next((each.limits for each in advice if each.method == one.sensed.agent), ())
-    return tuple(f"{limit.capitalize()}, by this method." for limit in limits)
-
-
-def capped_at(visit: Visit, one: Try) -> str | None:
-    """Return up to which hazard ratio a pass of a try may be used, as text, None where its method sets no cap."""
-    piece = one.facepiece
-    if one.sensed is None or piece.family != "full" or visit.rules.book.text("qlft.full") != "limited":
-        return None
-    return str(full_by_taste_up_to(visit.rules.book))
-
-
-def limits_of_use(visit: Visit) -> tuple[str, ...]:
-    """Return the limits of use told and signed: the procedure's, and what the method of the last try brings."""
-    more = method_limits(visit, visit.tries[-1]) if visit.tries else ()
-    return (*visit.rules.procedure.limits_of_use, *more)
-
-
-def on_file(visit: Visit) -> str:
-    """Return what is on file about clearance and training, in words; never a medical detail."""
-    if visit.opened is None:
-        return ""
-    one, parts = visit.file.clearance if visit.file is not None else None, []
-    if one is None:
-        parts.append("no clearance on file")
-    else:
-        until = f", until {one.valid_until}" if one.valid_until else ""
-        limits = f", {', '.join(one.limits)}" if one.limits else ""
-        parts.append(f"{one.status}{until}{limits}, by {one.by}")
-    trained = visit.file.trained_on if visit.file is not None else ""
-    parts.append(f"trained {trained}" if trained else "no training on file")
-    return "; ".join(parts)
-
-
-def signed_under(visit: Visit) -> tuple[str, ...]:
-    """Return what both sign besides verdicts, limits and terms, in words: rules, file, revision, corrections."""
-    procedure, revision = visit.rules.procedure, f"Revision {visit.revision}"
-    return (
-        f"Judged under {visit.rules.book.title}, by {procedure.title} {procedure.edition}.",
-        f"On file: {on_file(visit)}.",
-        f"{revision}, corrected: {'; '.join(visit.corrections)}." if visit.corrections else f"{revision}.",
-        *(("Practice: not a result.",) if visit.is_practice else ()),
-    )
 
 
 def starts_at(visit: Visit, now: datetime) -> datetime | None:

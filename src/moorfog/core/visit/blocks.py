@@ -10,12 +10,8 @@ from moorfog.core.advice.protection import suffices
 from moorfog.core.events.facts import Clearance, Facepiece
 from moorfog.core.rules.book import Book, Gravity
 from moorfog.core.rules.validity import valid_until
-from moorfog.core.visit.state import (
-    Visit,
-    seal_fails,
-    seal_rule,
-    seals_allowed,
-)
+from moorfog.core.visit.seals import seal_fails, seal_rule, seals_allowed
+from moorfog.core.visit.state import Visit
 from moorfog.core.visit.steps import StepState, method_blocked_by, step_states
 
 ACT_WORDS = {

@@ -8,10 +8,7 @@ from moorfog.core.rules.book import Item
 from moorfog.core.visit.blocks import ACT_WORDS, DISTRESS, Block, run_blocks, visit_blocks
 from moorfog.core.visit.outcomes import awaits_readings, outcome, waits_for_screens
 from moorfog.core.visit.screens import AWAITED
-from moorfog.core.visit.state import (
-    Try,
-    Visit,
-)
+from moorfog.core.visit.state import Try, Visit
 from moorfog.core.visit.steps import StepState, step_states
 
 SIGNATURES = ("sign_wearer", "sign_tester")

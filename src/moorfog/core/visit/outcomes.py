@@ -5,14 +5,10 @@ from __future__ import annotations
 from moorfog.core.rules.book import Item
 from moorfog.core.rules.reason import Reason
 from moorfog.core.visit.blocks import visit_blocks
+from moorfog.core.visit.circumstances import items_that_apply
 from moorfog.core.visit.denials import denial_reason
 from moorfog.core.visit.screens import screen_reasons
-from moorfog.core.visit.state import (
-    Outcome,
-    Try,
-    Visit,
-    items_that_apply,
-)
+from moorfog.core.visit.state import Outcome, Try, Visit
 from moorfog.core.visit.steps import step_state
 from moorfog.core.visit.tries import withheld_reason
 

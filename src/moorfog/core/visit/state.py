@@ -5,8 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
-from functools import lru_cache
-from typing import Any, Literal, NamedTuple
+from typing import Any, Literal
 
 from moorfog.core.advice.methods import QUALITATIVE
 from moorfog.core.events.payloads import (
@@ -22,15 +21,14 @@ from moorfog.core.events.payloads import (
     Task,
     VisitOpened,
 )
-from moorfog.core.kernel.canonical import digest
-from moorfog.core.kernel.identity import Identity
-from moorfog.core.measuring.ambient import RunNumbers
-from moorfog.core.rules.book import FACTS, Item, Rules, SealRule, When
+from moorfog.core.measuring.results import RunNumbers
+from moorfog.core.rules.book import Rules
 from moorfog.core.rules.protocols import Protocol
 from moorfog.core.rules.reason import Reason
 
 FOLD_VERSION = 6
 """Raised whenever the same log would fold to another result; see docs/fold-changes.md."""
+
 
 Outcome = Literal["pass", "fail", "void", "unfinished"]
 
@@ -393,134 +391,6 @@ class Visit:
         return self.after(one.ended_at, wait)
 
 
-def fact(visit: Visit, name: str) -> str | int | tuple[str | int, ...]:
-    """Return one fact an answer may depend on. Raises ``KeyError`` for a name the fold does not know.
-
-    Before donning, "donning" is the one to come, so that what is settled for it stays settled; once the run of an
-    attempt has started, donning and adjustment are those it started with.
-    """
-    facepiece = visit.facepiece
-    if name == "kind":
-        return facepiece.kind if facepiece else ""
-    if name == "configuration":
-        return (visit.chosen, facepiece.configuration if facepiece else "")
-    current = visit.current_try
-    if name == "donning":
-        if current is not None:
-            return current.donning
-        return visit.donning if visit.worn_since is not None else visit.donning + 1
-    if name == "adjustment":
-        return current.adjustment if current is not None else visit.adjustment
-    if name == "try":
-        return visit.attempt
-    if name == "task":
-        return visit.task.id if visit.task else ""
-    if name == "method":
-        return visit.method
-    if name == "screening":
-        return len(visit.screenings)
-    raise KeyError(f"no fact is called {name!r}; {', '.join(FACTS)} are")
-
-
-def facts_digest(visit: Visit, item: Item) -> str:
-    """Return the digest of the facts an answer to ``item`` would hold for now."""
-    found: str | None = visit.memo.get(item.depends_on)
-    if found is None:
-        found = visit.memo[item.depends_on] = _digest_of(tuple((name, fact(visit, name)) for name in item.depends_on))
-    return found
-
-
-@lru_cache(maxsize=4096)
-def _digest_of(facts: tuple[tuple[str, str | int | tuple[str | int, ...]], ...]) -> str:
-    return digest(dict(facts))
-
-
-class Circumstances(NamedTuple):
-    """What decides which items of the procedure apply; None for everything of a facepiece while there is none."""
-
-    kinds: str | None
-    families: str | None
-    valve: bool | None
-    cover: str | None
-    probe: str | None
-    suspensions: str | None
-    methods: str
-    altered: bool
-    acknowledged: bool
-    on_file: str
-    worn: bool
-    donned: bool
-    tried: bool
-    numbers: str
-    distress: bool
-    mistaken: bool
-
-
-def circumstances(visit: Visit) -> Circumstances:
-    """Return what decides which items apply to the visit as it stands."""
-    found: Circumstances | None = visit.memo.get("circumstances")
-    if found is None:
-        piece, current = visit.facepiece, visit.current_try
-        found = visit.memo["circumstances"] = Circumstances(
-            kinds=piece.kind if piece else None,
-            families=piece.family if piece else None,
-            valve=piece.valve if piece else None,
-            cover=piece.cover if piece else None,
-            probe=piece.probe if piece else None,
-            suspensions=piece.suspension if piece else None,
-            methods=visit.method,
-            altered=bool(loops_needed(visit)),
-            acknowledged=_is_acknowledged(visit),
-            on_file=_on_file(visit),
-            worn=visit.worn_since is not None,
-            donned=visit.donning > 0,
-            tried=bool(visit.tries),
-            numbers=current.numbers.state if current else "none",
-            distress=visit.distress,
-            mistaken=visit.wrong_person,
-        )
-    return found
-
-
-def applies(when: When, here: Circumstances) -> bool:
-    """Tell whether an item applies. A condition on a facepiece waits for one."""
-    if here.methods in when.unless_methods:
-        return False
-    wanted = ((getattr(when, name), value) for name, value in zip(Circumstances._fields, here, strict=True))
-    return all(not allowed or value in allowed for allowed, value in wanted)
-
-
-def items_that_apply(visit: Visit) -> tuple[Item, ...]:
-    """Return the items of the procedure that apply to the visit as it stands, in order."""
-    return _items(Identity(visit.rules), circumstances(visit))
-
-
-@lru_cache(maxsize=512)
-def _items(rules: Identity[Rules], here: Circumstances) -> tuple[Item, ...]:
-    book = rules.one.book
-    return tuple(
-        item
-        for item in rules.one.procedure.item
-        if applies(item.when, here) and all(book.text(key) == value for key, value in item.when.rule)
-    )
-
-
-def _is_acknowledged(visit: Visit) -> bool:
-    return bool(visit.cautions_on) and visit.opened is not None and visit.cautions_on == visit.opened.opened_on
-
-
-def _on_file(visit: Visit) -> str:
-    return "trained" if visit.file is not None and visit.file.trained_on else "untrained"
-
-
-def seal_rule(visit: Visit) -> SealRule | None:
-    """Return which user seal checks the facepiece allows; None when there is none or no rule covers it."""
-    if visit.facepiece is None:
-        return None
-    here = circumstances(visit)
-    return next((one for one in visit.rules.procedure.seal_check if applies(one.when, here)), None)
-
-
 def loops_needed(visit: Visit) -> tuple[str, ...]:
     """Return which loops are opened on the chosen facepiece for its test; a qualitative one needs no probe."""
     facepiece = visit.facepiece
@@ -534,46 +404,3 @@ def loops_needed(visit: Visit) -> tuple[str, ...]:
         or (one.test_filters and facepiece.test_filters)
         or visit.method in one.methods
     )
-
-
-def seal_holds(visit: Visit) -> bool:
-    """True if the checks the site's school asks for hold on this donning after the last adjustment, and none leaked.
-
-    Schools: all that can be done (default, and for a school nobody knows) · either · the filter decides (the first).
-    """
-    rule = seal_rule(visit)
-    if rule is None:
-        return False
-    made = [one for one in visit.seals if one.donning == visit.donning and one.adjustment == visit.adjustment]
-    if any(one.leaks for one in made):
-        return False  # after a leak it is refitted; the same fit asked again is no other fit
-    found = {one.check.check for one in made if one.holds}
-    school = visit.rules.book.text("seal_check.school")
-    if school == "either":
-        return any(name in found for name in rule.checks)
-    wanted = rule.checks[:1] if school == "the filter decides" else rule.checks
-    return all(name in found for name in wanted)
-
-
-def has_leaked(visit: Visit) -> bool:
-    """True if a seal check leaked on this donning since the last adjustment: a refit comes before the next check."""
-    return any(one.leaks and one.donning == visit.donning and one.adjustment == visit.adjustment for one in visit.seals)
-
-
-def repeated_leak(visit: Visit) -> str:
-    """Return the place that leaked in the last two failed checks of the chosen facepiece alike, or nothing."""
-    places = [one.check.place for one in visit.seals if one.leaks]
-    return places[-1] if len(places) > 1 and places[-1] and places[-1] == places[-2] else ""
-
-
-def seal_fails(visit: Visit, piece: Facepiece | None = None) -> int:
-    """Return how many seal checks leaked in this visit on the very set-up of ``piece``, or of the one chosen."""
-    piece = piece or visit.facepiece
-    if piece is None:
-        return 0
-    return sum(1 for one in visit.asked_seals if one.leaks and one.configuration == piece.configuration)
-
-
-def seals_allowed(visit: Visit) -> int:
-    """Return how many seal checks may leak on a facepiece before another one is taken."""
-    return int(visit.rules.book.number("seal_check.repeats")) + 1

@@ -9,12 +9,9 @@ from typing import Literal, NamedTuple
 from moorfog.core.advice.methods import method_stands
 from moorfog.core.advice.protection import protection
 from moorfog.core.rules.book import Item
-from moorfog.core.visit.state import (
-    Visit,
-    facts_digest,
-    items_that_apply,
-    seal_holds,
-)
+from moorfog.core.visit.circumstances import facts_digest, items_that_apply
+from moorfog.core.visit.seals import seal_holds
+from moorfog.core.visit.state import Visit
 
 Status = Literal["done", "open", "waiting", "not_fine"]
 
