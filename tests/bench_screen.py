@@ -29,7 +29,7 @@ from moorfog.demo.walk import Walk
 from moorfog.instruments.link import Refused, Server
 from moorfog.operations.accounts.sessions import load_actor
 from moorfog.operations.errors import DomainError
-from moorfog.operations.kit.instruments import create_instrument
+from moorfog.operations.kit.entering import create_instrument
 from moorfog.store.base import DatabaseClock, run_in_transaction
 from moorfog.store.models import Account, Person
 from tests.browser.stack import PASSWORD, TOKEN, Stack

@@ -102,7 +102,7 @@ def cmd_account(given: argparse.Namespace) -> int:
 
 def cmd_counter(given: argparse.Namespace) -> int:
     """Enter a counter and print the token for its link."""
-    from moorfog.operations.kit.instruments import create_instrument
+    from moorfog.operations.kit.entering import create_instrument
     from moorfog.store.base import make_engine, run_in_transaction
 
     figures = json.loads(Path(given.figures).read_text())

@@ -16,7 +16,7 @@ from moorfog.api.app import create_app
 from moorfog.core.rules.book import Rules
 from moorfog.demo import scenario
 from moorfog.operations.accounts.sessions import create_account
-from moorfog.operations.kit.instruments import create_instrument
+from moorfog.operations.kit.entering import create_instrument
 from moorfog.operations.people.people import index_people
 from moorfog.store.base import new_id, run_in_transaction
 from moorfog.store.models import (

@@ -15,7 +15,7 @@ from moorfog.core.record.record import recompute
 from moorfog.core.simulation.wearer import SimulatedWearer, simulate
 from moorfog.demo import scenario
 from moorfog.documents.tables import readings_csv
-from moorfog.operations.kit.instruments import create_instrument
+from moorfog.operations.kit.entering import create_instrument
 from moorfog.store.base import new_id, run_in_transaction
 from tests.api.house import Client, House, Refused
 from tests.api.test_qualitative import work_off

@@ -8,7 +8,7 @@ from pydantic import ConfigDict
 
 from moorfog.api.paging import PageQuery
 from moorfog.api.routing import Context, route
-from moorfog.operations.kit import instruments, parts
+from moorfog.operations.kit import checks, instruments, parts
 from moorfog.operations.records import recall
 
 
@@ -62,7 +62,7 @@ def get_counters(context: Context, query: CountersQuery) -> instruments.CounterP
 @route("POST", "/api/counters/{instrument_id}/checks", "kit", body=CheckValue, returns=instruments.CounterView)
 def record_check(context: Context, instrument_id: str, body: CheckValue) -> instruments.CounterView:
     """Record a daily check as the value read; whether it passes is computed."""
-    instruments.record_check(context.db, context.clock, context.actor, instrument_id, body.name, body.value)
+    checks.record_check(context.db, context.clock, context.actor, instrument_id, body.name, body.value)
     row = instruments.find_instrument(context.db, context.actor.scope("tester", "administrator"), instrument_id)
     return instruments.view_counter(context.db, row, context.clock.now(context.db))
 
@@ -70,15 +70,15 @@ def record_check(context: Context, instrument_id: str, body: CheckValue) -> inst
 @route("POST", "/api/counters/{instrument_id}/acts", "kit", body=ActDone, returns=instruments.CounterView)
 def record_act(context: Context, instrument_id: str, body: ActDone) -> instruments.CounterView:
     """Note that something was done to an instrument: alcohol charged, hoses dried, the end of the day."""
-    instruments.record_act(context.db, context.clock, context.actor, instrument_id, body.name)
+    checks.record_act(context.db, context.clock, context.actor, instrument_id, body.name)
     row = instruments.find_instrument(context.db, context.actor.scope("tester", "administrator"), instrument_id)
     return instruments.view_counter(context.db, row, context.clock.now(context.db))
 
 
-@route("GET", "/api/counters/{instrument_id}/trend/{name}", "read", returns=instruments.Trend)
-def get_trend(context: Context, instrument_id: str, name: str) -> instruments.Trend:
+@route("GET", "/api/counters/{instrument_id}/trend/{name}", "read", returns=checks.Trend)
+def get_trend(context: Context, instrument_id: str, name: str) -> checks.Trend:
     """The values of one check over the last ninety days."""
-    return instruments.trend_of(context.db, context.clock, context.actor, instrument_id, name)
+    return checks.trend_of(context.db, context.clock, context.actor, instrument_id, name)
 
 
 @route("GET", "/api/recalls", "read", query=RecallsQuery, returns=recall.LedgerPage)

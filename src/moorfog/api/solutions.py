@@ -13,7 +13,7 @@ from moorfog.documents.label import label_pdf
 from moorfog.operations import jobs
 from moorfog.operations.accounts.sessions import READERS
 from moorfog.operations.fields import Id
-from moorfog.operations.kit import solutions
+from moorfog.operations.kit import nebulisers, solutions
 from moorfog.operations.records import recall
 
 
@@ -75,31 +75,31 @@ def get_label(context: Context, lot_id: str) -> Response:
     return plain(content, "application/pdf", **{"Content-Disposition": 'inline; filename="label.pdf"'})
 
 
-@route("GET", "/api/nebulisers", "read", returns=list[solutions.NebuliserView])
-def get_nebulisers(context: Context) -> list[solutions.NebuliserView]:
+@route("GET", "/api/nebulisers", "read", returns=list[nebulisers.NebuliserView])
+def get_nebulisers(context: Context) -> list[nebulisers.NebuliserView]:
     """The nebulisers, what is in them, and what stands against using them."""
-    return solutions.list_nebulisers(context.db, context.clock, context.actor)
+    return nebulisers.list_nebulisers(context.db, context.clock, context.actor)
 
 
-@route("POST", "/api/nebulisers", "kit", body=solutions.NebuliserEntry, returns=solutions.NebuliserView)
-def add_nebuliser(context: Context, body: solutions.NebuliserEntry) -> solutions.NebuliserView:
+@route("POST", "/api/nebulisers", "kit", body=nebulisers.NebuliserEntry, returns=nebulisers.NebuliserView)
+def add_nebuliser(context: Context, body: nebulisers.NebuliserEntry) -> nebulisers.NebuliserView:
     """Enter a nebuliser for one of the two solutions."""
-    row = solutions.add_nebuliser(context.db, context.actor, body)
-    return solutions.view_nebuliser(context.db, row, context.clock.now(context.db))
+    row = nebulisers.add_nebuliser(context.db, context.actor, body)
+    return nebulisers.view_nebuliser(context.db, row, context.clock.now(context.db))
 
 
-@route("POST", "/api/nebulisers/{nebuliser_id}/fillings", "kit", body=Filling, returns=solutions.NebuliserView)
-def fill_nebuliser(context: Context, nebuliser_id: str, body: Filling) -> solutions.NebuliserView:
+@route("POST", "/api/nebulisers/{nebuliser_id}/fillings", "kit", body=Filling, returns=nebulisers.NebuliserView)
+def fill_nebuliser(context: Context, nebuliser_id: str, body: Filling) -> nebulisers.NebuliserView:
     """Note that a nebuliser was rinsed and filled."""
-    row = solutions.fill(context.db, context.clock, context.actor, nebuliser_id, body.lot_id)
-    return solutions.view_nebuliser(context.db, row, context.clock.now(context.db))
+    row = nebulisers.fill(context.db, context.clock, context.actor, nebuliser_id, body.lot_id)
+    return nebulisers.view_nebuliser(context.db, row, context.clock.now(context.db))
 
 
-@route("POST", "/api/nebulisers/{nebuliser_id}/checks", "kit", returns=solutions.NebuliserView)
-def check_nebuliser(context: Context, nebuliser_id: str) -> solutions.NebuliserView:
+@route("POST", "/api/nebulisers/{nebuliser_id}/checks", "kit", returns=nebulisers.NebuliserView)
+def check_nebuliser(context: Context, nebuliser_id: str) -> nebulisers.NebuliserView:
     """Note that a nebuliser was seen to spray."""
-    row = solutions.check_spray(context.db, context.clock, context.actor, nebuliser_id)
-    return solutions.view_nebuliser(context.db, row, context.clock.now(context.db))
+    row = nebulisers.check_spray(context.db, context.clock, context.actor, nebuliser_id)
+    return nebulisers.view_nebuliser(context.db, row, context.clock.now(context.db))
 
 
 @route("POST", "/api/nebulisers/{nebuliser_id}/clogged", "kit", returns=jobs.JobView)

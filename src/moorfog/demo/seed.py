@@ -21,9 +21,12 @@ from moorfog.data import facepiece_kinds
 from moorfog.demo import scenario
 from moorfog.demo.walk import Walk
 from moorfog.operations.accounts.sessions import Actor, create_account, load_actor
-from moorfog.operations.kit.instruments import create_instrument, find_instrument, kind_of, record_act, record_check
+from moorfog.operations.kit.checks import record_act, record_check
+from moorfog.operations.kit.entering import create_instrument
+from moorfog.operations.kit.instruments import find_instrument, kind_of
+from moorfog.operations.kit.nebulisers import NebuliserEntry, add_nebuliser, check_spray, fill
 from moorfog.operations.kit.parts import PartEntry, add_part, note_deed
-from moorfog.operations.kit.solutions import LotEntry, NebuliserEntry, add_nebuliser, check_spray, enter_lot, fill
+from moorfog.operations.kit.solutions import LotEntry, enter_lot
 from moorfog.operations.people.people import index_people
 from moorfog.store.base import DatabaseClock, FixedClock, new_id, run_in_transaction
 from moorfog.store.log import keep_rules

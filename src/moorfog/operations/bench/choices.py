@@ -22,7 +22,8 @@ from moorfog.operations.accounts.sessions import READERS, Actor
 from moorfog.operations.bench.visits import find_head
 from moorfog.operations.kit.facepieces import FacepieceOption, offered
 from moorfog.operations.kit.instruments import kinds_ready
-from moorfog.operations.kit.solutions import list_nebulisers, lots_at_hand
+from moorfog.operations.kit.nebulisers import list_nebulisers
+from moorfog.operations.kit.solutions import lots_at_hand
 from moorfog.operations.paging import page_of
 from moorfog.operations.sites.sites import TaskLine, list_tasks
 from moorfog.store.base import Clock

@@ -12,22 +12,26 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from moorfog.core.events.payloads import DailyCheck, Instrument, instant
-from moorfog.core.kernel.arithmetic import NotANumber, parse_decimal
-from moorfog.core.kernel.codec import DataError
-from moorfog.core.rules.instruments import CheckRule, KindRule, check_passes, limits_of
+from moorfog.core.rules.instruments import CheckRule, KindRule
 from moorfog.core.rules.kit_gate import unfit_today
 from moorfog.data import instrument_kinds
-from moorfog.operations.accounts.sessions import READERS, Actor, digest_of
+from moorfog.operations.accounts.sessions import READERS, Actor
 from moorfog.operations.errors import DomainError, NotFound
-from moorfog.operations.kit.ledger import Found, open_recall, to_the_minute
+from moorfog.operations.kit.entering import figure_problems
 from moorfog.operations.paging import cut_to_page
-from moorfog.store.base import Clock, new_id
+from moorfog.store.base import Clock
 from moorfog.store.models import InstrumentActRow, InstrumentCheckRow, InstrumentRow
 from moorfog.store.scope import Scope, within
 
 SENSES = {"at_least": "at least", "at_most": "at most", "within": "within"}
+
+
 LINK_SILENT = timedelta(seconds=5)
+
+
 TREND_DAYS = 90
+
+
 TREND_MOST = 400
 
 
@@ -85,26 +89,6 @@ class CounterView:
     blocked_by: tuple[str, ...]
 
 
-@dataclass(frozen=True)
-class TrendPoint:
-    """A value of a check as it was read, against the limit of its day."""
-
-    at: str
-    value: str
-    passed: bool
-
-
-@dataclass(frozen=True)
-class Trend:
-    """The values of one check over the last ninety days, oldest first, at most four hundred."""
-
-    title: str
-    what: str
-    limit: str
-    limits: tuple[float, ...]
-    points: tuple[TrendPoint, ...]
-
-
 def kind_of(row: InstrumentRow) -> KindRule:
     """Return the kind of an instrument; one without a kind is a counter."""
     return instrument_kinds()[str(row.content.get("kind", "counter"))]
@@ -130,78 +114,6 @@ def owner_of_kit(actor: Actor, employer_id: str | None) -> str | None:
     if len(scope.employers) > 1:
         raise DomainError("employer_missing", "You work for several employers: name the one this kit belongs to.")
     return next(iter(scope.employers))
-
-
-def create_instrument(
-    db: Session, *, name: str, employer_id: str | None, content: dict[str, str], is_simulated: bool, token: str
-) -> str:
-    """Enter an instrument; ``token`` is what its link signs in with. Returns its id.
-
-    Raises :class:`DomainError` naming every figure that is missing or cannot be read.
-    """
-    problems = figure_problems(content)
-    if problems:
-        raise DomainError("figures", f"{name} was not entered: {'; '.join(problems)}.", {"problems": list(problems)})
-    row = InstrumentRow(
-        id=new_id(),
-        employer_id=employer_id,
-        name=name,
-        content=content,
-        is_simulated=is_simulated,
-        link_token_digest=digest_of(token),
-        seen_at=None,
-        live=None,
-    )
-    db.add(row)
-    db.flush()
-    return row.id
-
-
-def figure_problems(content: Mapping[str, Any]) -> tuple[str, ...]:
-    """Return everything that is missing or wrong about the figures of an instrument, in words; empty where nothing."""
-    kinds = instrument_kinds()
-    rule = kinds.get(str(content.get("kind", "counter")))
-    if rule is None:
-        return (f"kind {content.get('kind')!r} is not known; known are {', '.join(kinds)}",)
-    out = []
-    for name in ("serial_number", "zone", "calibrated_until", *rule.figures):
-        text = content.get(name)
-        if not isinstance(text, str) or not text.strip():
-            out.append(f"{name} is missing")
-        elif name in rule.figures:
-            out += _bad_figure(name, text)
-    for check in rule.check:
-        limit = content.get(f"limit_{check.name}")
-        if limit is not None:
-            try:
-                limits_of(str(limit), check.sense, f"limit_{check.name}")
-            except DataError as error:
-                out.append(str(error))
-    out += _bad_places(content)
-    return tuple(out)
-
-
-def _bad_figure(name: str, text: str) -> list[str]:
-    try:
-        return [] if parse_decimal(text, name) > 0 else [f"{name} is {text}; above zero is expected"]
-    except NotANumber as error:
-        return [str(error)]
-
-
-def _bad_places(content: Mapping[str, Any]) -> list[str]:
-    out = []
-    zone, until = content.get("zone"), content.get("calibrated_until")
-    if isinstance(zone, str) and zone.strip():
-        try:
-            ZoneInfo(zone)
-        except (KeyError, ValueError, OSError):
-            out.append(f"zone {zone!r} is none; write one such as Europe/London")
-    if isinstance(until, str) and until.strip():
-        try:
-            date.fromisoformat(until)
-        except ValueError:
-            out.append(f"calibrated_until {until!r} is not a date as 2026-01-31")
-    return out
 
 
 def find_instrument(db: Session, scope: Scope, instrument_id: str) -> InstrumentRow:
@@ -285,106 +197,6 @@ def _by_value(row: InstrumentRow, today: Day, now: datetime, mode: str) -> Instr
         charged_at=instant(charged) if charged is not None else "",
         charge_h=kind.charge_h,
     )
-
-
-def record_check(
-    db: Session, clock: Clock, actor: Actor, instrument_id: str, name: str, value: str
-) -> InstrumentCheckRow:
-    """Record a daily check as the value read; whether it passes is computed, never ticked.
-
-    Raises :class:`DomainError` for a check its kind does not have or a value that is no number, :class:`NotFound`
-    outside the scope.
-    """
-    row = find_instrument(db, actor.require("tester", "administrator"), instrument_id)
-    rule = kind_of(row).find(name)
-    if rule is None:
-        known = ", ".join(kind_of(row).required)
-        raise DomainError("no_such_check", f"{row.name} has no check called {name!r}; it has: {known}.")
-    try:
-        figure = parse_decimal(value, rule.title)
-    except NotANumber as error:
-        raise DomainError("not_a_number", str(error)) from error
-    if figure < 0:
-        raise DomainError("negative", f"{rule.title}: {value} is below zero. Type what the instrument shows.")
-    limit = limit_of(row, rule)
-    try:
-        passed = check_passes(figure, limit, rule.sense)
-    except DataError as error:
-        raise DomainError("bad_limit", f"{row.name}: the limit of {rule.title} cannot be read; {error}") from error
-    check = InstrumentCheckRow(
-        id=new_id(),
-        instrument_id=row.id,
-        name=name,
-        value=value.strip(),
-        limit=limit,
-        passed=passed,
-        checked_at=clock.now(db),
-        actor=actor.id,
-    )
-    db.add(check)
-    db.flush()
-    if not passed:
-        _into_the_ledger(db, row, rule, check)
-    return check
-
-
-def _into_the_ledger(db: Session, row: InstrumentRow, rule: CheckRule, failed: InstrumentCheckRow) -> None:
-    """Suspend what rests on an instrument since this very check last held."""
-    last = select(func.max(InstrumentCheckRow.checked_at)).where(
-        InstrumentCheckRow.instrument_id == row.id,
-        InstrumentCheckRow.name == failed.name,
-        InstrumentCheckRow.passed.is_(True),
-        InstrumentCheckRow.checked_at < failed.checked_at,
-    )
-    since = db.scalar(last)
-    held = f"last held {to_the_minute(instant(since))}" if since is not None else "it never held before"
-    what = f"{row.name}: {rule.title} failed with {failed.value}; {held}."
-    found = Found(
-        kit_kind="instrument",
-        kit_id=row.id,
-        kit_name=row.name,
-        check_name=failed.name,
-        what=what,
-        employer_id=row.employer_id,
-        since=since,
-        until=failed.checked_at,
-    )
-    open_recall(db, found, failed.actor)
-
-
-def record_act(db: Session, clock: Clock, actor: Actor, instrument_id: str, name: str) -> None:
-    """Note that something was done to an instrument now.
-
-    Raises :class:`DomainError` for what is not done to this kind, :class:`NotFound` outside the scope.
-    """
-    row = find_instrument(db, actor.require("tester", "administrator"), instrument_id)
-    known = [one.name for one in kind_of(row).act]
-    if name not in known:
-        raise DomainError("no_such_act", f"{name!r} is nothing done to {row.name}; known are {', '.join(known)}.")
-    act = InstrumentActRow(id=new_id(), instrument_id=row.id, name=name, done_at=clock.now(db), account_id=actor.id)
-    db.add(act)
-    db.flush()
-
-
-def trend_of(db: Session, clock: Clock, actor: Actor, instrument_id: str, name: str) -> Trend:
-    """Return the values of one check over the last ninety days. Raises :class:`NotFound` for an unknown one."""
-    row = find_instrument(db, actor.require(*READERS), instrument_id)
-    rule = kind_of(row).find(name)
-    if rule is None:
-        raise NotFound("check")
-    query = select(InstrumentCheckRow).where(
-        InstrumentCheckRow.instrument_id == row.id,
-        InstrumentCheckRow.name == name,
-        InstrumentCheckRow.checked_at >= clock.now(db) - timedelta(days=TREND_DAYS),
-    )
-    found = list(db.scalars(query.order_by(InstrumentCheckRow.checked_at.desc()).limit(TREND_MOST)))
-    points = tuple(TrendPoint(instant(one.checked_at), one.value, one.passed) for one in reversed(found))
-    limit = limit_of(row, rule)
-    try:
-        limits = tuple(float(one) for one in limits_of(limit, rule.sense, "limit"))
-    except DataError:
-        limits = ()  # it cannot be read: the check itself says so
-    return Trend(title=rule.title, what=rule.what, limit=f"{SENSES[rule.sense]} {limit}", limits=limits, points=points)
 
 
 def _acts(row: InstrumentRow, acts: Mapping[str, datetime], now: datetime) -> tuple[ActView, ...]:

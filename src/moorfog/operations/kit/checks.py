@@ -1,0 +1,140 @@
+"""Daily checks of instruments as values against limits, acts done to them, and their trend."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import timedelta
+
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session
+
+from moorfog.core.events.payloads import instant
+from moorfog.core.kernel.arithmetic import NotANumber, parse_decimal
+from moorfog.core.kernel.codec import DataError
+from moorfog.core.rules.instruments import CheckRule, check_passes, limits_of
+from moorfog.operations.accounts.sessions import READERS, Actor
+from moorfog.operations.errors import DomainError, NotFound
+from moorfog.operations.kit.instruments import SENSES, TREND_DAYS, TREND_MOST, find_instrument, kind_of, limit_of
+from moorfog.operations.kit.ledger import Found, open_recall, to_the_minute
+from moorfog.store.base import Clock, new_id
+from moorfog.store.models import InstrumentActRow, InstrumentCheckRow, InstrumentRow
+
+
+@dataclass(frozen=True)
+class TrendPoint:
+    """A value of a check as it was read, against the limit of its day."""
+
+    at: str
+    value: str
+    passed: bool
+
+
+@dataclass(frozen=True)
+class Trend:
+    """The values of one check over the last ninety days, oldest first, at most four hundred."""
+
+    title: str
+    what: str
+    limit: str
+    limits: tuple[float, ...]
+    points: tuple[TrendPoint, ...]
+
+
+def record_check(
+    db: Session, clock: Clock, actor: Actor, instrument_id: str, name: str, value: str
+) -> InstrumentCheckRow:
+    """Record a daily check as the value read; whether it passes is computed, never ticked.
+
+    Raises :class:`DomainError` for a check its kind does not have or a value that is no number, :class:`NotFound`
+    outside the scope.
+    """
+    row = find_instrument(db, actor.require("tester", "administrator"), instrument_id)
+    rule = kind_of(row).find(name)
+    if rule is None:
+        known = ", ".join(kind_of(row).required)
+        raise DomainError("no_such_check", f"{row.name} has no check called {name!r}; it has: {known}.")
+    try:
+        figure = parse_decimal(value, rule.title)
+    except NotANumber as error:
+        raise DomainError("not_a_number", str(error)) from error
+    if figure < 0:
+        raise DomainError("negative", f"{rule.title}: {value} is below zero. Type what the instrument shows.")
+    limit = limit_of(row, rule)
+    try:
+        passed = check_passes(figure, limit, rule.sense)
+    except DataError as error:
+        raise DomainError("bad_limit", f"{row.name}: the limit of {rule.title} cannot be read; {error}") from error
+    check = InstrumentCheckRow(
+        id=new_id(),
+        instrument_id=row.id,
+        name=name,
+        value=value.strip(),
+        limit=limit,
+        passed=passed,
+        checked_at=clock.now(db),
+        actor=actor.id,
+    )
+    db.add(check)
+    db.flush()
+    if not passed:
+        _into_the_ledger(db, row, rule, check)
+    return check
+
+
+def _into_the_ledger(db: Session, row: InstrumentRow, rule: CheckRule, failed: InstrumentCheckRow) -> None:
+    """Suspend what rests on an instrument since this very check last held."""
+    last = select(func.max(InstrumentCheckRow.checked_at)).where(
+        InstrumentCheckRow.instrument_id == row.id,
+        InstrumentCheckRow.name == failed.name,
+        InstrumentCheckRow.passed.is_(True),
+        InstrumentCheckRow.checked_at < failed.checked_at,
+    )
+    since = db.scalar(last)
+    held = f"last held {to_the_minute(instant(since))}" if since is not None else "it never held before"
+    what = f"{row.name}: {rule.title} failed with {failed.value}; {held}."
+    found = Found(
+        kit_kind="instrument",
+        kit_id=row.id,
+        kit_name=row.name,
+        check_name=failed.name,
+        what=what,
+        employer_id=row.employer_id,
+        since=since,
+        until=failed.checked_at,
+    )
+    open_recall(db, found, failed.actor)
+
+
+def record_act(db: Session, clock: Clock, actor: Actor, instrument_id: str, name: str) -> None:
+    """Note that something was done to an instrument now.
+
+    Raises :class:`DomainError` for what is not done to this kind, :class:`NotFound` outside the scope.
+    """
+    row = find_instrument(db, actor.require("tester", "administrator"), instrument_id)
+    known = [one.name for one in kind_of(row).act]
+    if name not in known:
+        raise DomainError("no_such_act", f"{name!r} is nothing done to {row.name}; known are {', '.join(known)}.")
+    act = InstrumentActRow(id=new_id(), instrument_id=row.id, name=name, done_at=clock.now(db), account_id=actor.id)
+    db.add(act)
+    db.flush()
+
+
+def trend_of(db: Session, clock: Clock, actor: Actor, instrument_id: str, name: str) -> Trend:
+    """Return the values of one check over the last ninety days. Raises :class:`NotFound` for an unknown one."""
+    row = find_instrument(db, actor.require(*READERS), instrument_id)
+    rule = kind_of(row).find(name)
+    if rule is None:
+        raise NotFound("check")
+    query = select(InstrumentCheckRow).where(
+        InstrumentCheckRow.instrument_id == row.id,
+        InstrumentCheckRow.name == name,
+        InstrumentCheckRow.checked_at >= clock.now(db) - timedelta(days=TREND_DAYS),
+    )
+    found = list(db.scalars(query.order_by(InstrumentCheckRow.checked_at.desc()).limit(TREND_MOST)))
+    points = tuple(TrendPoint(instant(one.checked_at), one.value, one.passed) for one in reversed(found))
+    limit = limit_of(row, rule)
+    try:
+        limits = tuple(float(one) for one in limits_of(limit, rule.sense, "limit"))
+    except DataError:
+        limits = ()  # it cannot be read: the check itself says so
+    return Trend(title=rule.title, what=rule.what, limit=f"{SENSES[rule.sense]} {limit}", limits=limits, points=points)
