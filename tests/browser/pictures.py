@@ -9,9 +9,9 @@ from pathlib import Path
 
 from playwright.sync_api import Browser, sync_playwright
 
-from tests.browser.conftest import ARGUMENTS
 from tests.browser.desk import Desk
 from tests.browser.senses import SLOTS, WORDS, begin
+from tests.conftest import ARGUMENTS
 
 OUT = Path(__file__).parents[2] / "docs" / "screenshots"
 

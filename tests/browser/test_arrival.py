@@ -103,7 +103,7 @@ def test_a_leak_is_touched_on_the_face_and_the_supervisor_is_told(desk: Make, st
 
 def test_the_hold_of_a_seal_check_is_counted(desk: Make, stack: Stack) -> None:
     tester = desk().sign_in()
-    tester.open_visit("1009", practice="5")
+    tester.open_visit("1009")
     tester.until("seal_check")
     if tester.page.locator(".card .mode", has_text="positive").count():
         tester.press("Space")
