@@ -91,6 +91,7 @@ def test_a_real_run_in_real_time_shows_in_results_and_permissions(desk: Make, wa
     tester.page.get_by_role("heading", name=person).wait_for()
     assert tester.page.get_by_text("Sedge").count() and tester.axe() == []
     tester.page.get_by_role("link", name="Pass results").click()
+    tester.heading("Pass results")
     row = tester.page.locator("tr", has_text="Sedge")
     row.wait_for()
     assert "100 %" in row.inner_text() and tester.axe() == []

@@ -79,3 +79,35 @@ def test_a_proof_that_fails_is_void_and_says_what_may_come_next(table: Make) -> 
     assert shown.page.locator(".question .outcome").inner_text().strip().lower() == "void"
     assert shown.page.locator(".note h2").first.inner_text().startswith("The proof failed")
     assert isinstance(bench.log[-1].payload, ev.ProofSensed) and shown.axe() == []
+
+
+@pytest.mark.parametrize(("key", "kind"), [(" ", "dose_given"), ("d", "detected"), ("s", "stopped"), ("e", "distress")])
+def test_words_shown_large_in_a_run_take_no_key_of_it(table: Make, key: str, kind: str) -> None:
+    """What is read out stays on the screen for a minute: dose, detection, stop and distress go on meanwhile."""
+    bench = at_the_start(Way(US, "taste-bitter"))
+    bench.sense()
+    shown = table(bench)
+    shown.page.locator("[data-run]").wait_for()
+    shown.page.keyboard.press("w")
+    words = shown.page.locator(".say-overlay")
+    words.wait_for()
+    shown.page.keyboard.press(key)
+    shown.page.wait_for_function("() => !JSON.parse(localStorage.getItem('outbox:v') || '[]').length")
+    assert [one["kind"] for one in shown.proposed] == [kind]
+    if kind == "dose_given":
+        assert words.is_visible(), "only W, Escape or a touch closes it in a run"
+        shown.page.keyboard.press("w")
+        words.wait_for(state="detached")
+
+
+@pytest.mark.parametrize(("key", "kind"), [("s", "stopped"), ("e", "distress")])
+def test_words_shown_large_leave_the_keys_of_a_counted_run(table: Make, key: str, kind: str) -> None:
+    bench = at_the_start(Way(US, "full-count-us"))
+    bench.start(protocol_id="full-count-us")
+    shown = table(bench)
+    shown.page.locator("[data-run]").wait_for()
+    shown.page.keyboard.press("w")
+    shown.page.locator(".say-overlay").wait_for()
+    shown.page.keyboard.press(key)
+    shown.page.wait_for_function("() => !JSON.parse(localStorage.getItem('outbox:v') || '[]').length")
+    assert [one["kind"] for one in shown.proposed] == [kind]

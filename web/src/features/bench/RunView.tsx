@@ -32,20 +32,21 @@ export function RunView({ view, run, live, propose }: Props) {
   const nextCue = run.cues.find((one) => one.start_ms > t && one.start_ms - t <= 5000);
   const stop = () => propose({ kind: "stopped", why: "" });
   const distress = () => propose({ kind: "distress" });
+  const askTouched = () => {
+    setSaying(false);
+    setTouched(true);
+  };
   const touch = (moved: boolean) => {
     setTouched(false);
     propose({ kind: "touched", moved });
   };
-  useKeys(
-    {
-      [KEY.touched]: () => setTouched(true),
-      [KEY.stop]: stop,
-      e: distress,
-      [KEY.say]: () => setSaying(true),
-      ...(touched ? { 1: () => touch(false), 2: () => touch(true) } : {}),
-    },
-    !saying,
-  );
+  useKeys({
+    [KEY.touched]: askTouched,
+    [KEY.stop]: stop,
+    e: distress,
+    [KEY.say]: saying ? undefined : () => setSaying(true),
+    ...(touched ? { 1: () => touch(false), 2: () => touch(true) } : {}),
+  });
   const isOver = t >= total;
   if (isOver && run.source === "typed") return <TypedNumbers view={view} run={run} propose={propose} stop={stop} />;
   const mine = live?.run_id === run.run_id ? live : null;
@@ -125,7 +126,7 @@ export function RunView({ view, run, live, propose }: Props) {
         <Key cap="E" label="unwell: mask off" tone="rust" onPress={distress} />
         <Key cap="W" label="say it large" onPress={() => setSaying(true)} />
       </Foot>
-      {saying && <SayOverlay words={cue?.say ?? current?.say ?? ""} close={() => setSaying(false)} />}
+      {saying && <SayOverlay inRun words={cue?.say ?? current?.say ?? ""} close={() => setSaying(false)} />}
     </section>
   );
 }

@@ -1,17 +1,36 @@
+import { Modal } from "@mantine/core";
 import { useKeys } from "@/shared/keys";
 
-/** The words to say, as large as the screen allows; any of the usual keys closes it. */
-export function SayOverlay({ words, close }: { words: string; close: () => void }) {
-  useKeys({ w: close, escape: close, " ": close });
+interface Props {
+  words: string;
+  close: () => void;
+  /** In a run its own keys go on: Space is a dose there, and closes nothing. No button holds the focus, or it would. */
+  inRun?: boolean;
+}
+
+/** The words to say, as large as the screen allows; the focus stays in it. */
+export function SayOverlay({ words, close, inRun = false }: Props) {
+  useKeys({ w: close, escape: close, ...(inRun ? {} : { " ": close }) });
   return (
-    <button
-      type="button"
-      className={words.length > 240 ? "say-overlay long" : "say-overlay"}
-      onClick={close}
-      aria-label={`${words} Close.`}
+    <Modal
+      opened
+      fullScreen
+      onClose={close}
+      withCloseButton={false}
+      closeOnEscape={false}
+      padding={0}
+      transitionProps={{ duration: 0 }}
+      aria-label="The words to say"
     >
-      <span>{words}</span>
-      <small>W closes</small>
-    </button>
+      <div
+        tabIndex={-1}
+        data-autofocus
+        className={words.length > 240 ? "say-overlay long" : "say-overlay"}
+        onClick={close}
+      >
+        <span>{words}</span>
+        <small>W closes</small>
+      </div>
+    </Modal>
   );
 }

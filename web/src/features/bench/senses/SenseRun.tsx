@@ -68,25 +68,26 @@ export function SenseRun({ view, run, sensing, outbox, propose }: Props) {
   const stop = () => propose({ kind: "stopped", why: "" });
   const distress = () => propose({ kind: "distress" });
   const eyes = () => propose({ kind: "eyes_opened" });
+  const askTouched = () => {
+    setSaying(false);
+    setTouched(true);
+  };
   const touch = (moved: boolean) => {
     setTouched(false);
     propose({ kind: "touched", moved });
   };
   const fine = isOver ? end : !isBegun || (doses.length > 0 && next) ? dose : undefined;
-  useKeys(
-    {
-      [KEY.fine]: fine,
-      ...(touched ? { 1: () => touch(false), 2: () => touch(true) } : {}),
-      d: sensed,
-      [KEY.touched]: () => setTouched(true),
-      [KEY.stop]: stop,
-      e: distress,
-      o: sensing.eyes_shut ? eyes : undefined,
-      [KEY.say]: () => setSaying(true),
-      m: sound.toggle,
-    },
-    !saying,
-  );
+  useKeys({
+    [KEY.fine]: fine,
+    ...(touched ? { 1: () => touch(false), 2: () => touch(true) } : {}),
+    d: sensed,
+    [KEY.touched]: askTouched,
+    [KEY.stop]: stop,
+    e: distress,
+    o: sensing.eyes_shut ? eyes : undefined,
+    [KEY.say]: saying ? undefined : () => setSaying(true),
+    m: sound.toggle,
+  });
   const said = waiting("detected").length > 0 ? "detected" : waiting("qualitative_ended").length > 0 ? "ended" : "";
   if (said)
     return (
@@ -188,7 +189,11 @@ export function SenseRun({ view, run, sensing, outbox, propose }: Props) {
         <Key cap="M" label={sound.isOn ? "mute" : "sound"} onPress={sound.toggle} />
       </Foot>
       {saying && (
-        <SayOverlay words={isTalking && sensing.reading ? sensing.reading : words} close={() => setSaying(false)} />
+        <SayOverlay
+          inRun
+          words={isTalking && sensing.reading ? sensing.reading : words}
+          close={() => setSaying(false)}
+        />
       )}
     </section>
   );
