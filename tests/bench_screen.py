@@ -259,7 +259,7 @@ class Forty:
 
 def resident_mb(stack: Stack) -> float:
     """Return the memory of the larger web process, in MB; each is the one child of its master."""
-    masters = [child.pid for name, child in stack.children.items() if name.startswith("web")]
+    masters = [child.pid for name, child in stack.parts.children.items() if name.startswith("web")]
     kb = [0]
     for pid in masters:
         for child in Path(f"/proc/{pid}/task/{pid}/children").read_text().split():

@@ -23,18 +23,11 @@ def database_url() -> str:
 
 
 def cmd_demo(given: argparse.Namespace) -> int:
-    """Run the demo."""
-    from moorfog.demo.run import run
-
-    return run(Path(os.environ.get("MOORFOG_HOME", root() / "var")), given.port, given.fresh)
-
-
-def cmd_dev(given: argparse.Namespace) -> int:
-    """Run the demo for developers: page and server follow every change of a file."""
+    """Run the demo; for developers with page and server that follow every change of a file."""
     from moorfog.demo.run import run
 
     home = Path(os.environ.get("MOORFOG_HOME", root() / "var"))
-    return run(home, given.port, fresh=False, for_developers=True)
+    return run(home, given.port, given.fresh, given.for_developers)
 
 
 def cmd_serve(given: argparse.Namespace) -> int:
@@ -202,10 +195,10 @@ def parser() -> argparse.ArgumentParser:
     demo = sub.add_parser("demo", help="the whole program with invented data, on loopback")
     demo.add_argument("--port", type=int)
     demo.add_argument("--fresh", action="store_true", help="delete the demo's data first, after asking")
-    demo.set_defaults(run=cmd_demo)
+    demo.set_defaults(run=cmd_demo, for_developers=False)
     dev = sub.add_parser("dev", help="the demo for developers: page and server follow every change of a file")
     dev.add_argument("--port", type=int)
-    dev.set_defaults(run=cmd_dev)
+    dev.set_defaults(run=cmd_demo, fresh=False, for_developers=True)
     serve = sub.add_parser("serve", help="serve on the database of MOORFOG_DATABASE_URL")
     serve.add_argument("--host", default="127.0.0.1")
     serve.add_argument("--port", type=int, default=8000)

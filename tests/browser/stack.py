@@ -2,14 +2,9 @@
 
 from __future__ import annotations
 
-import os
 import shutil
-import subprocess
 import sys
 import tempfile
-import time
-import urllib.error
-import urllib.request
 from datetime import timedelta
 from pathlib import Path
 from typing import Any
@@ -21,6 +16,7 @@ from moorfog.bootstrap import ensure_web
 from moorfog.core.rules.book import Rules
 from moorfog.demo import seed
 from moorfog.demo.run import PASSWORD
+from moorfog.serving.parts import Parts
 from moorfog.serving.ports import free_port
 from moorfog.serving.web import WEB_ENV, gunicorn_command
 from moorfog.store.base import DatabaseClock, make_engine, new_id, run_in_transaction
@@ -53,7 +49,7 @@ class Stack:
     def __init__(self, rules: Rules, webs: int = 1, flags: tuple[str, ...] = ()) -> None:
         self.home = Path(tempfile.mkdtemp(prefix="mf"))
         self.home.chmod(0o755)
-        self.children: dict[str, subprocess.Popen[bytes]] = {}
+        self.parts = Parts(self.home)
         self.ports = [free_port() for _ in range(webs)]
         self.counter_port = free_port()
         try:
@@ -77,16 +73,13 @@ class Stack:
 
     def spawn(self, name: str, command: list[str], **env: str) -> None:
         """Start a child with a log of its own."""
-        given = {**os.environ, "MOORFOG_DATABASE_URL": self.server.url, "MOORFOG_WEB": str(ensure_web()), **env}
-        with (self.home / f"{name}.log").open("ab") as log:
-            self.children[name] = subprocess.Popen(
-                command, stdout=log, stderr=log, stdin=subprocess.DEVNULL, env=given, start_new_session=True
-            )
+        given = {"MOORFOG_DATABASE_URL": self.server.url, "MOORFOG_WEB": str(ensure_web()), **env}
+        self.parts.start(name, command, given)
 
     def start_web(self, number: int) -> None:
         """Start one web process and wait for it."""
         self.spawn(f"web{number}", gunicorn_command(self.ports[number], 1), **WEB_ENV)
-        self.wait_for(f"http://127.0.0.1:{self.ports[number]}/api/health")
+        self.parts.wait_for(f"web{number}", f"http://127.0.0.1:{self.ports[number]}/api/health", seconds=90)
 
     def start_counter(self) -> None:
         """Start the simulated counter."""
@@ -101,7 +94,7 @@ class Stack:
 
     def start_instrument(self, kind: str) -> None:
         """Start a simulated instrument of another kind, and its link, unless they run already."""
-        if kind in self.children:
+        if kind in self.parts.children:
             return
         port = free_port()
         command = [sys.executable, "-m", "moorfog.instruments.simulated", "--port", str(port), "--kind", kind]
@@ -110,33 +103,13 @@ class Stack:
         command += ["--counter", f"socket://127.0.0.1:{port}", "--spool", str(self.home / "spool" / kind)]
         self.spawn(f"link-{kind}", command, MOORFOG_LINK_TOKEN=f"{TOKEN}.{kind}")
 
-    def wait_for(self, url: str, wait_s: float = 90) -> None:
-        """Wait until an address answers."""
-        deadline = time.monotonic() + wait_s
-        while True:
-            try:
-                with urllib.request.urlopen(url, timeout=2):
-                    return
-            except (OSError, urllib.error.URLError):
-                if time.monotonic() > deadline:
-                    raise
-                time.sleep(0.1)
-
     def kill(self, name: str) -> None:
         """End a child at once, as a power cut would."""
-        self.children[name].kill()
-        self.children[name].wait(5)
+        self.parts.kill(name)
 
     def stop(self) -> None:
         """Stop all of it and throw it away."""
-        for child in self.children.values():
-            child.terminate()
-        for child in self.children.values():
-            try:
-                child.wait(8)
-            except subprocess.TimeoutExpired:
-                child.kill()
-                child.wait(5)
+        self.parts.stop()
         if hasattr(self, "engine"):
             self.engine.dispose()
         if hasattr(self, "server"):

@@ -16,7 +16,7 @@ from moorfog.core.events import chain
 from moorfog.core.events import payloads as ev
 from moorfog.core.kernel.codec import DataError, encode
 from moorfog.core.rules.book import Rules
-from moorfog.core.views.visit_view import valid_until
+from moorfog.core.rules.validity import valid_until
 from tests.core.bench import Bench
 
 SAMPLES = Path(__file__).parents[1] / "data" / "events"

@@ -75,7 +75,7 @@ def everything_said(book: Book, protocol_id: str) -> set[str]:
         out.update(strings(encode(bench.view)))
         return look(payload, seconds)
 
-    bench.say = say  # type: ignore[method-assign]
+    bench.say = say  # type: ignore[method-assign]  # listens in on every step of the walk
     bench.until("run", piece_for(Way(book.id, protocol_id)))
     if protocol.is_qualitative:
         bench.smell()

@@ -9,7 +9,7 @@ from itertools import pairwise
 from scipy.optimize import brentq
 from scipy.stats import gamma, poisson
 
-from tests.independent.log import Json, Judged, Log, moment, number
+from tests.independent.log import Json, Judged, Log, exercises, moment, number
 
 
 def upper_limit(counts: int) -> float:
@@ -96,8 +96,8 @@ class Figures(Log):
 
     def typed_proof(self, out: Judged, typed: Json) -> None:
         """Whether the display rose high enough when the seal was broken, and nobody ever said that it did not."""
-        start = next(one for one in self.of("run_started") if one["payload"]["run_id"] == out.run_id)
-        proofs = [one for one in self.of("proof_given") if one["payload"]["run_id"] == out.run_id]
+        start = next(self.about("run_started", out.run_id))
+        proofs = list(self.about("proof_given", out.run_id))
         least = self.least_risen(start["payload"], number(typed["resolution"]) or Fraction(1))
         ended = self.moment_of("numbers_typed", out.run_id)
         if not proofs:
@@ -115,9 +115,9 @@ class Figures(Log):
 
         docs/quantitative.md, The proof. The means are of so many seconds of readings, one after the other.
         """
-        start = next(one for one in self.of("run_started") if one["payload"]["run_id"] == out.run_id)
-        said = [one["payload"] for one in self.of("proof_given") if one["payload"]["run_id"] == out.run_id]
-        given = [one for one in self.of("proof_measured") if one["payload"]["run_id"] == out.run_id]
+        start = next(self.about("run_started", out.run_id))
+        said = [one["payload"] for one in self.about("proof_given", out.run_id)]
+        given = list(self.about("proof_measured", out.run_id))
         is_denied = not all(one["rose"] for one in said)
         if not is_denied and not given:
             out.add("open", "held")
@@ -160,7 +160,7 @@ class Figures(Log):
 
     def windows(self, protocol: Json) -> list[tuple[int, Json, int, int]]:
         out, clock = [], 0
-        for index, one in enumerate(each for each in protocol["exercise"] if not each.get("stands_for")):
+        for index, one in enumerate(exercises(protocol)):
             for part in one.get("segment", []):
                 out.append((index, part, clock, clock + part["seconds"] * 1000))
                 clock += part["seconds"] * 1000
@@ -170,8 +170,7 @@ class Figures(Log):
 
     def summed(self, protocol: Json) -> list[int]:
         """The places of the exercises that count in the sum."""
-        plain = [one for one in protocol["exercise"] if not one.get("stands_for")]
-        return [n for n, one in enumerate(plain) if one.get("in_sum", True)]
+        return [n for n, one in enumerate(exercises(protocol)) if one.get("in_sum", True)]
 
     def rows(self, run_id: str) -> list[Json]:
         out = []
@@ -202,11 +201,7 @@ class Figures(Log):
                 sums[0] += sum(one["counts"] for one in used)
                 sums[1] += sum(one["volume_nl"] for one in used)
         means = [mean for _, mean in ambient]
-        summed = [
-            n
-            for n, one in enumerate(each for each in protocol["exercise"] if not each.get("stands_for"))
-            if one.get("in_sum", True)
-        ]
+        summed = self.summed(protocol)
         if protocol["outside"] == "mean_of_neighbours":
             pairs = list(pairwise(means))
         else:
@@ -282,11 +277,7 @@ class Figures(Log):
         def mean(part: list[Json], key: str) -> Fraction:
             return Fraction(sum(one[key] * one["dt"] for one in part), sum(one["dt"] for one in part))
 
-        summed = [
-            n
-            for n, one in enumerate(each for each in protocol["exercise"] if not each.get("stands_for"))
-            if one.get("in_sum", True)
-        ]
+        summed = self.summed(protocol)
         if protocol["outside"] == "continuous":
             outside = [mean(beside[one], "chamber") for one in summed if beside.get(one)]
         else:
@@ -336,7 +327,7 @@ class Figures(Log):
         if (b - a) * 2 / (a + b) > (self.figure("drift.maximum") or 0):
             out.add("spoilt", "outside")
         at = self.moment_of("numbers_typed", out.run_id)
-        seconds = sum(one["seconds"] for one in protocol["exercise"] if not one.get("stands_for"))
+        seconds = sum(one["seconds"] for one in exercises(protocol))
         whole = timedelta(milliseconds=payload["count_in_ms"], seconds=seconds / self.speed)
         if at is None or at < (self.moment_of("run_started", out.run_id) or at) + whole:
             out.add("spoilt", "typed before the protocol was over")

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import json
+from collections.abc import Iterator
 from dataclasses import dataclass, field
 from datetime import date, datetime
 from fractions import Fraction
@@ -75,6 +76,11 @@ def later(day: date, months: int) -> date:
     raise ValueError(day)
 
 
+def exercises(protocol: Json) -> list[Json]:
+    """The exercises of a protocol that are done, without those that stand in for one."""
+    return [one for one in protocol["exercise"] if not one.get("stands_for")]
+
+
 class Log:
     """One record, its rules and its entries, read for itself."""
 
@@ -125,12 +131,16 @@ class Log:
     def of(self, *kinds: str) -> list[Json]:
         return [one for one in self.events if one["payload"]["kind"] in kinds]
 
+    def about(self, kind: str, run_id: str) -> Iterator[Json]:
+        """The entries of a kind about a run, in order."""
+        return (one for one in self.of(kind) if one["payload"]["run_id"] == run_id)
+
     def first_of(self, kind: str, run_id: str) -> Json | None:
-        return next((one["payload"] for one in self.of(kind) if one["payload"]["run_id"] == run_id), None)
+        return next((one["payload"] for one in self.about(kind, run_id)), None)
 
     def moment_of(self, kind: str, run_id: str) -> datetime | None:
         """When the first entry of a kind about a run happened."""
-        return next((moment(one["occurred_at"]) for one in self.of(kind) if one["payload"]["run_id"] == run_id), None)
+        return next((moment(one["occurred_at"]) for one in self.about(kind, run_id)), None)
 
     def last_before(self, seq: int, *kinds: str) -> Json | None:
         found = [one for one in self.of(*kinds) if one["seq"] < seq]

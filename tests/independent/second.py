@@ -13,7 +13,7 @@ from datetime import date, datetime, timedelta
 from fractions import Fraction
 
 from tests.independent.figures import Figures
-from tests.independent.log import Json, Judged, later, moment, number
+from tests.independent.log import Json, Judged, exercises, later, moment, number
 
 
 class Second(Figures):
@@ -50,7 +50,7 @@ class Second(Figures):
     def span(self, start: Json, protocol: Json) -> tuple[datetime | None, datetime | None]:
         """When the first exercise begins and when the run is over."""
         at, payload = moment(start["occurred_at"]), start["payload"]
-        seconds = sum(one["seconds"] for one in protocol["exercise"] if not one.get("stands_for"))
+        seconds = sum(one["seconds"] for one in exercises(protocol))
         if payload["kind"] == "run_started":
             begin = at + timedelta(milliseconds=payload["count_in_ms"])
             return begin, begin + timedelta(seconds=seconds / self.speed)
@@ -229,9 +229,7 @@ class Second(Figures):
 
     def is_redonning(self, protocol: Json, begin: datetime, at: datetime) -> bool:
         seconds, clock = (at - begin).total_seconds() * self.speed, 0.0
-        for one in protocol["exercise"]:
-            if one.get("stands_for"):
-                continue
+        for one in exercises(protocol):
             hold = clock
             for part in one.get("segment", []):
                 if part["use"] == "hold":
@@ -258,7 +256,7 @@ class Second(Figures):
         ended = next(one for one in self.of("qualitative_ended") if one["payload"]["run_id"] == run_id)
         off = [moment(one["occurred_at"]) for one in self.of("stopped", "distress") if one["seq"] < ended["seq"]]
         off = [one for one in off if one >= begin]
-        seconds = sum(one["seconds"] for one in protocol["exercise"] if not one.get("stands_for"))
+        seconds = sum(one["seconds"] for one in exercises(protocol))
         if not off and (end - begin).total_seconds() * self.speed < seconds:
             out.add("spoilt", "ended early")
         if not off and ended["payload"]["longest_gap_ms"] > plan["unwatched_max_s"] * 1000:

@@ -15,12 +15,10 @@ from moorfog.core.kernel.arithmetic import cut
 from moorfog.core.measuring.readings import Reading
 from moorfog.core.views.qualitative import senses_view
 from moorfog.core.views.rests_on import rests_on
-from moorfog.core.views.runs import TryView
-from moorfog.core.views.terms import limits_of_use, on_file, task_view
-from moorfog.core.views.visit_view import try_view, valid_until
+from moorfog.core.views.runs import TryView, try_view
+from moorfog.core.views.terms import good_until, limits_of_use, on_file, task_view
 from moorfog.core.visit.outcomes import outcome
 from moorfog.core.visit.state import FOLD_VERSION, Answer, Try, Visit
-from moorfog.core.visit.steps import is_signed
 from moorfog.documents.trace import trace_svg
 
 PageSize = Literal["A4", "Letter"]
@@ -249,10 +247,7 @@ def report_view(
     zone = ZoneInfo(visit.opened.zone)
     last = visit.tries[-1] if visit.tries else None
     verdict = outcome(visit, last)[0] if last else "no test"
-    months = visit.rules.book.ratio("interval")
-    until = ""
-    if last is not None and verdict == "pass" and is_signed(visit) and not visit.is_practice and months is not None:
-        until = valid_until(last.started_at.astimezone(zone).date(), int(months)).isoformat()
+    until = good_until(visit)
     headline = {
         "pass": "Pass",
         "fail": "Fail",
@@ -270,7 +265,7 @@ def report_view(
         tested_on=_local(visit.opened_at, zone)[:10],
         verdict=verdict,
         headline=headline,
-        valid_until=until,
+        valid_until=until.isoformat() if until is not None else "",
         is_practice=visit.is_practice,
         revision=visit.revision,
         corrections=visit.corrections,

@@ -39,7 +39,7 @@ class Parts:
 
     def __init__(self, logs: Path) -> None:
         self.logs = logs
-        self.children: list[tuple[str, subprocess.Popen[bytes]]] = []
+        self.children: dict[str, subprocess.Popen[bytes]] = {}
 
     def log_of(self, name: str) -> Path:
         """Where a part writes what it has to say."""
@@ -60,12 +60,12 @@ class Parts:
                 cwd=cwd,
                 start_new_session=True,
             )
-        self.children.append((name, child))
+        self.children[name] = child
         return child
 
     def wait_for(self, name: str, url: str, seconds: float = 30) -> None:
         """Wait until a part answers at ``url``. Raises :class:`StepFailed` naming its log."""
-        child = next(one for known, one in self.children if known == name)
+        child = self.children[name]
         deadline = time.monotonic() + seconds
         while time.monotonic() < deadline and child.poll() is None:
             try:
@@ -78,17 +78,23 @@ class Parts:
     def watch(self) -> None:
         """Wait until a signal comes or a part ends. Raises :class:`StepFailed` naming the part and its log."""
         while True:
-            for name, child in self.children:
+            for name, child in self.children.items():
                 if child.poll() is not None:
                     raise StepFailed(f"{name} ended unexpectedly; see {self.log_of(name)}, then start again")
             time.sleep(0.3)
 
+    def kill(self, name: str) -> None:
+        """End a part at once, as a power cut would; for tests of recovery."""
+        self.children[name].kill()
+        self.children[name].wait(5)
+
     def stop(self) -> None:
         """Stop everything we started, last first."""
-        for _, child in reversed(self.children):
+        started = list(reversed(self.children.values()))
+        for child in started:
             if child.poll() is None:
                 child.terminate()
-        for _, child in reversed(self.children):
+        for child in started:
             try:
                 child.wait(8)
             except subprocess.TimeoutExpired:

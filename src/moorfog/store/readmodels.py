@@ -15,7 +15,7 @@ from moorfog.core.events.payloads import QualitativeStarted, ScreeningStarted
 from moorfog.core.kernel.arithmetic import cut
 from moorfog.core.kernel.codec import encode
 from moorfog.core.rules.validity import valid_until
-from moorfog.core.views.terms import capped_at, method_limits
+from moorfog.core.views.terms import INTERVAL, capped_at, method_limits
 from moorfog.core.views.visit_view import starts_at
 from moorfog.core.visit.judgement import needs_decision, queue, step_of
 from moorfog.core.visit.outcomes import outcome
@@ -50,7 +50,7 @@ def rows_of(head: VisitHead, visit: Visit) -> Rows:
         "employer_id": head.employer_id,
         "visit_id": head.id,
     }
-    sealed = is_signed(visit)
+    signed = is_signed(visit)
     current = visit.tries[-1] if visit.tries else None
     label = f"{visit.facepiece.model} {visit.facepiece.size}" if visit.facepiece else ""
     summary = {
@@ -67,7 +67,7 @@ def rows_of(head: VisitHead, visit: Visit) -> Rows:
         "seal_fails": sum(1 for one in visit.asked_seals if one.leaks),
         "ready_at": starts_at(visit, at),
         "is_practice": visit.is_practice,
-        "is_signed": sealed,
+        "is_signed": signed,
         "closed": visit.closed,
         "under_question": is_under_question(visit),
         "opened_at": visit.opened_at,
@@ -105,16 +105,16 @@ def rows_of(head: VisitHead, visit: Visit) -> Rows:
                 "outcome": result,
                 "level": one.started.level,
                 "is_practice": visit.is_practice,
-                "is_signed": sealed,
+                "is_signed": signed,
             }
         )
         if one.has_failed and not visit.is_practice:
             permissions[piece.configuration] = None
             ends.append({**common, **_end(one.no, visit.person_id, piece.configuration, one.started_at)})
         stood = one.has_passed and is_under_question(visit)  # it stands there suspended until it is settled
-        if ((result == "pass" and sealed) or stood) and not visit.is_practice:
+        if ((result == "pass" and signed) or stood) and not visit.is_practice:
             day = one.started_at.astimezone(ZoneInfo(opened.zone)).date()
-            months = visit.rules.book.ratio("interval")
+            months = visit.rules.book.ratio(INTERVAL)
             if months is not None:
                 setup = ", ".join(
                     part for part in (piece.suspension, piece.clip, piece.filter_class, *piece.ppe) if part
@@ -128,7 +128,7 @@ def rows_of(head: VisitHead, visit: Visit) -> Rows:
                     "no": one.no,
                     "facts": {"piece": encode(piece), "up_to": capped_at(visit, one), "level": one.started.level},
                 }
-    if not sealed and not visit.is_practice:
+    if not signed and not visit.is_practice:
         moved = (_end(one.no, one.person_id, one.configuration, one.at) for one in visit.ended)
         known = {(one["no"], one["person_id"], one["configuration"]) for one in ends}
         ends += [{**common, **one} for one in moved if (one["no"], one["person_id"], one["configuration"]) not in known]

@@ -1,11 +1,7 @@
 /** Words for codes that several rooms show. */
 
 const LINK: Record<string, string> = { in_run: "in a run" };
-const CLOSED: Record<string, string> = {
-  released: "released",
-  turned_away: "turned away",
-  mistaken: "opened by mistake",
-};
+const CLOSED: Record<string, string> = { turned_away: "turned away" };
 
 /** What a link is doing. */
 export function linkWords(state: string): string {

@@ -18,7 +18,7 @@ from moorfog.core.rules.book import Book, Rules
 Method = Literal["sweet", "bitter", "odour", "smoke", "ambient_count", "aerosol", "negative_pressure"]
 METHODS: tuple[Method, ...] = ("sweet", "bitter", "odour", "smoke", "ambient_count", "aerosol", "negative_pressure")
 QUALITATIVE = frozenset(("sweet", "bitter", "odour", "smoke"))
-WORDS: dict[Method, str] = {
+WORDS: dict[str, str] = {
     "sweet": "Sweet taste (saccharin)",
     "bitter": "Bitter taste (denatonium benzoate)",
     "odour": "Odour (isoamyl acetate)",
@@ -27,6 +27,13 @@ WORDS: dict[Method, str] = {
     "aerosol": "Generated aerosol, photometer",
     "negative_pressure": "Controlled negative pressure",
 }
+
+
+def method_words(method: str) -> str:
+    """Return a method in words; one that is not known, or none, as it is."""
+    return WORDS.get(method, method)
+
+
 NEGATIVE_FAMILIES = ("disposable", "half", "full")
 
 

@@ -4,12 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from moorfog.core.views.terms import INTERVAL, good_until
 from moorfog.core.visit.blocks import MEDICAL, TRAINING
 from moorfog.core.visit.outcomes import outcome
 from moorfog.core.visit.state import Try, Visit
-from moorfog.core.visit.steps import is_signed
 
-VALIDITY = "interval"
 SEAL = ("seal_check.school", "seal_check.hold")
 
 
@@ -23,9 +22,8 @@ def rests_on(visit: Visit) -> tuple[str, ...]:
 
 
 def _keys(visit: Visit) -> Iterator[str]:
-    last = visit.tries[-1] if visit.tries else None
-    if last is not None and is_signed(visit) and outcome(visit, last)[0] == "pass":
-        yield VALIDITY
+    if good_until(visit) is not None:
+        yield INTERVAL
     for one in visit.tries:
         yield from _of_try(visit, one)
     yield from (*MEDICAL, *TRAINING)

@@ -7,8 +7,8 @@ import json
 from collections.abc import Mapping, Sequence
 from typing import Any
 
+from moorfog.core.views.runs import try_view
 from moorfog.core.views.terms import limits_of_use, on_file, signed_under
-from moorfog.core.views.visit_view import try_view
 from moorfog.core.visit.state import FOLD_VERSION, Visit
 
 STATEMENT_VERSION = 2

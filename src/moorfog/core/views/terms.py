@@ -3,15 +3,19 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from datetime import date
+from zoneinfo import ZoneInfo
 
 from moorfog.core.advice.methods import METHODS, Kit, Wearer, advise, full_by_taste_up_to
 from moorfog.core.advice.protection import protection, suffices
 from moorfog.core.kernel.arithmetic import cut
-from moorfog.core.rules.validity import valid_until as valid_until
-from moorfog.core.views.runs import ReasonView as ReasonView
-from moorfog.core.views.runs import reason_view as reason_view
-from moorfog.core.views.runs import try_view as try_view
+from moorfog.core.rules.validity import valid_until
+from moorfog.core.visit.outcomes import outcome
 from moorfog.core.visit.state import Try, Visit
+from moorfog.core.visit.steps import is_signed
+
+INTERVAL = "interval"
+"""How long a pass is good, in months."""
 
 
 @dataclass(frozen=True)
@@ -80,6 +84,17 @@ def on_file(visit: Visit) -> str:
     trained = visit.file.trained_on if visit.file is not None else ""
     parts.append(f"trained {trained}" if trained else "no training on file")
     return "; ".join(parts)
+
+
+def good_until(visit: Visit) -> date | None:
+    """Return until when the pass of a record is good, by its book's interval; None where it promises nothing: no pass,
+    not signed, practice, or a book that states no interval."""
+    last, months = visit.tries[-1] if visit.tries else None, visit.rules.book.ratio(INTERVAL)
+    if last is None or visit.opened is None or months is None or visit.is_practice or not is_signed(visit):
+        return None
+    if outcome(visit, last)[0] != "pass":
+        return None
+    return valid_until(last.started_at.astimezone(ZoneInfo(visit.opened.zone)).date(), int(months))
 
 
 def signed_under(visit: Visit) -> tuple[str, ...]:

@@ -7,20 +7,16 @@ from dataclasses import dataclass
 from datetime import datetime
 from fractions import Fraction
 
-from moorfog.core.advice.methods import WORDS
+from moorfog.core.advice.methods import method_words
 from moorfog.core.events.payloads import instant
 from moorfog.core.kernel.arithmetic import cut
 from moorfog.core.rules.book import Item
 from moorfog.core.rules.protocols import Protocol, instrument_of
-from moorfog.core.rules.validity import valid_until as valid_until
 from moorfog.core.simulation.faults import PRACTICE
 from moorfog.core.transitions.next_steps import Offer, cause, offers
 from moorfog.core.transitions.on_the_face import hold_of, must_be_held_s
 from moorfog.core.views.qualitative import ScreeningView, TestPlan, screening_view, test_plan
-from moorfog.core.views.runs import UNITS, RunView, TryView, moment, run_view
-from moorfog.core.views.runs import ReasonView as ReasonView
-from moorfog.core.views.runs import reason_view as reason_view
-from moorfog.core.views.runs import try_view as try_view
+from moorfog.core.views.runs import UNITS, ReasonView, RunView, TryView, moment, reason_view, run_view, try_view
 from moorfog.core.views.terms import TaskView, limits_of_use, on_file, signed_under, task_view
 from moorfog.core.visit.blocks import Block, run_blocks
 from moorfog.core.visit.circumstances import facts_digest
@@ -425,7 +421,7 @@ def visit_view(visit: Visit, now: datetime) -> VisitView:
         on_file=on_file(visit),
         starts_at=moment(starts_at(visit, now)),
         method=visit.method,
-        method_words=WORDS.get(visit.method, ""),  # type: ignore[call-overload]
+        method_words=method_words(visit.method),
         method_blocked_by=method_blocked_by(visit),
         screening=screening_view(visit),
         test_plan=test_plan(visit),

@@ -10,16 +10,15 @@ from typing import Annotated, Any, ClassVar, Literal, TypeAlias
 from pydantic import Field
 
 from moorfog.core.events import payloads as ev
+from moorfog.core.events.facts import STRICT
 from moorfog.operations.fields import Id
-
-_STRICT: Mapping[str, Any] = {"strict": True, "extra": "forbid"}
 
 
 @dataclass(frozen=True)
 class ChooseFacepiece:
     """Choose a facepiece version, its size and set-up."""
 
-    __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
+    __pydantic_config__: ClassVar[Mapping[str, Any]] = STRICT
     version_id: Id
     size: str
     suspension: str
@@ -34,7 +33,7 @@ class ChooseFacepiece:
 class ChooseTask:
     """Choose one of the site's tasks; the tester picks a task, not chemistry."""
 
-    __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
+    __pydantic_config__: ClassVar[Mapping[str, Any]] = STRICT
     task_id: Id
     kind: Literal["choose_task"] = "choose_task"
 
@@ -43,7 +42,7 @@ class ChooseTask:
 class FitProbe:
     """The probe is fitted; the alterations this facepiece needs are opened. ``part_ids``: what of the kit is on it."""
 
-    __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
+    __pydantic_config__: ClassVar[Mapping[str, Any]] = STRICT
     part_ids: tuple[Id, ...] = ()
     kind: Literal["fit_probe"] = "fit_probe"
 
@@ -56,7 +55,7 @@ class StartRun:
     simulated instrument or wearer hides, to learn on; in practice only.
     """
 
-    __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
+    __pydantic_config__: ClassVar[Mapping[str, Any]] = STRICT
     run_id: Id
     instrument_id: Id
     source: Literal["counter", "typed"]
@@ -69,7 +68,7 @@ class StartRun:
 class ChooseMethod:
     """Choose how this facepiece is tested."""
 
-    __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
+    __pydantic_config__: ClassVar[Mapping[str, Any]] = STRICT
     method: Literal["sweet", "bitter", "odour", "smoke", "ambient_count", "aerosol", "negative_pressure"]
     kind: Literal["choose_method"] = "choose_method"
 
@@ -78,7 +77,7 @@ class ChooseMethod:
 class StartScreening:
     """Start a screening with a nebuliser, or with lots of jars or a tube."""
 
-    __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
+    __pydantic_config__: ClassVar[Mapping[str, Any]] = STRICT
     screening_id: Id
     nebuliser_id: Id | None
     lot_ids: tuple[Id, ...]
@@ -89,7 +88,7 @@ class StartScreening:
 class StartQualitative:
     """Hood on, in the chamber, or eyes shut: a qualitative run begins."""
 
-    __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
+    __pydantic_config__: ClassVar[Mapping[str, Any]] = STRICT
     run_id: Id
     nebuliser_id: Id | None
     lot_ids: tuple[Id, ...]
@@ -104,7 +103,7 @@ class Correct:
     What is on the right person's file is looked up here, never said by a client.
     """
 
-    __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
+    __pydantic_config__: ClassVar[Mapping[str, Any]] = STRICT
     target: int
     reason: str
     size: str | None = None
@@ -156,7 +155,7 @@ Body: TypeAlias = Annotated[
 class Proposal:
     """One proposal. Decisions name the sequence number they expect; observations leave ``expects`` null."""
 
-    __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
+    __pydantic_config__: ClassVar[Mapping[str, Any]] = STRICT
     id: Id
     expects: int | None
     occurred_at: datetime

@@ -12,7 +12,7 @@ from typing import Any, ClassVar, Literal, get_args
 from sqlalchemy import and_, func, select
 from sqlalchemy.orm import Session
 
-from moorfog.core.events.facts import Form, WorkFilter
+from moorfog.core.events.facts import STRICT, Form, WorkFilter
 from moorfog.core.kernel.arithmetic import NotANumber, parse_decimal
 from moorfog.core.kernel.codec import DataError, decode, encode
 from moorfog.data import facepiece_kinds
@@ -21,8 +21,6 @@ from moorfog.operations.errors import DomainError, NotFound
 from moorfog.operations.kit.ledger import Found, open_recall
 from moorfog.store.base import Clock, new_id
 from moorfog.store.models import FacepieceVersion
-
-_STRICT: Mapping[str, Any] = {"strict": True, "extra": "forbid"}
 
 
 @dataclass(frozen=True)
@@ -40,7 +38,7 @@ class Size:
 class Model:
     """A facepiece model as the catalogue holds it. Texts are the maker's; what is not stated stays empty."""
 
-    __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
+    __pydantic_config__: ClassVar[Mapping[str, Any]] = STRICT
     maker: str
     model: str
     kind: str

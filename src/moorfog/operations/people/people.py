@@ -14,6 +14,7 @@ from sqlalchemy import ColumnElement, Select, and_, bindparam, insert, select, t
 from sqlalchemy.orm import Session, aliased
 
 from moorfog.core.advice.faces import change_words, measured, panel_cell
+from moorfog.core.events.facts import STRICT
 from moorfog.core.events.payloads import Clearance, FileRead
 from moorfog.core.kernel.arithmetic import NotANumber, parse_decimal
 from moorfog.core.permission.may_wear import clearance_on, training_on
@@ -27,7 +28,6 @@ from moorfog.store.base import Clock, new_id
 from moorfog.store.models import ClearanceRow, MeasurementRow, Person, PersonWord, Site, TrainingRow
 from moorfog.store.scope import Scope
 
-_STRICT: Mapping[str, Any] = {"strict": True, "extra": "forbid"}
 MEASURES = ("length", "width", "lip")
 
 
@@ -35,7 +35,7 @@ MEASURES = ("length", "width", "lip")
 class PersonEntry:
     """A person as entered: the number is the employer's own and is unique there."""
 
-    __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
+    __pydantic_config__: ClassVar[Mapping[str, Any]] = STRICT
     site_id: str
     name: str
     number: str
@@ -48,7 +48,7 @@ class PersonEntry:
 class ClearanceEntry:
     """A clearance: status, limits from the known list, dates (an empty ``valid_until`` is not expired), by whom."""
 
-    __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
+    __pydantic_config__: ClassVar[Mapping[str, Any]] = STRICT
     status: Literal["cleared", "not cleared", "pending"]
     limits: tuple[str, ...]
     valid_from: str
@@ -60,7 +60,7 @@ class ClearanceEntry:
 class TrainingEntry:
     """A training that was given, on a day."""
 
-    __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
+    __pydantic_config__: ClassVar[Mapping[str, Any]] = STRICT
     trained_on: str
     what: str
 
@@ -69,7 +69,7 @@ class TrainingEntry:
 class MeasureEntry:
     """Caliper readings in mm as text, two or three of each measure; any may be left out."""
 
-    __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
+    __pydantic_config__: ClassVar[Mapping[str, Any]] = STRICT
     length: tuple[str, ...]
     width: tuple[str, ...]
     lip: tuple[str, ...]

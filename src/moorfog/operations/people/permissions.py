@@ -11,7 +11,7 @@ from zoneinfo import ZoneInfo
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from moorfog.core.advice.methods import WORDS
+from moorfog.core.advice.methods import method_words
 from moorfog.core.events.facts import Facepiece
 from moorfog.core.events.payloads import Task, instant
 from moorfog.core.kernel.codec import decode
@@ -164,7 +164,7 @@ def judge_permissions(db: Session, person: Person, day: str, task: Task | None) 
                 size=row.size,
                 setup=row.setup,
                 overall=row.overall,
-                method=WORDS.get(row.method, row.method),  # type: ignore[call-overload]
+                method=method_words(row.method),
                 limits=(*row.limits, *found.limits),
                 tested_on=held.valid_from,
                 test_until=held.valid_until,

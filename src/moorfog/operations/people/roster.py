@@ -17,6 +17,7 @@ from openpyxl.utils.exceptions import InvalidFileException
 from sqlalchemy import func, insert, select
 from sqlalchemy.orm import Session
 
+from moorfog.core.events.facts import STRICT
 from moorfog.operations.accounts.sessions import Actor
 from moorfog.operations.errors import DomainError
 from moorfog.operations.people.people import index_people
@@ -24,7 +25,6 @@ from moorfog.operations.words import fold_word
 from moorfog.store.base import new_id
 from moorfog.store.models import Person, Site
 
-_STRICT: Mapping[str, Any] = {"strict": True, "extra": "forbid"}
 FIELDS: dict[str, tuple[str, ...]] = {
     "name": ("name", "full name", "worker", "employee", "surname and name"),
     "number": ("number", "no", "id", "employee number", "personnel number", "staff number", "own number"),
@@ -44,7 +44,7 @@ Progress = Callable[[int, int], None]
 class RosterFile:
     """A roster as sent: its name, its bytes as base64, and which column is which field (empty: matched by heading)."""
 
-    __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
+    __pydantic_config__: ClassVar[Mapping[str, Any]] = STRICT
     site_id: str
     file_name: str
     content: str

@@ -8,7 +8,7 @@ from zoneinfo import ZoneInfo
 from sqlalchemy import and_, func, select
 from sqlalchemy.orm import Session
 
-from moorfog.core.advice.methods import WORDS
+from moorfog.core.advice.methods import method_words
 from moorfog.core.events.payloads import Clearance, instant
 from moorfog.operations.accounts.sessions import READERS, Actor
 from moorfog.operations.errors import NotFound
@@ -89,7 +89,7 @@ def view_person(db: Session, clock: Clock, actor: Actor, person_id: str, page: i
                 no=one.no,
                 model=one.model,
                 size=one.size,
-                method=WORDS.get(one.method, one.method),  # type: ignore[call-overload]
+                method=method_words(one.method),
                 outcome=one.outcome,
                 overall=one.overall,
                 level=one.level,

@@ -11,6 +11,7 @@ from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
 from moorfog.core.advice.protection import kind_suffices, protection
+from moorfog.core.events.facts import STRICT
 from moorfog.core.events.payloads import Contaminant, Task
 from moorfog.core.kernel.arithmetic import NotANumber, cut, parse_decimal
 from moorfog.core.kernel.codec import decode, encode
@@ -23,8 +24,6 @@ from moorfog.operations.words import kind_words
 from moorfog.store.base import Clock, new_id
 from moorfog.store.models import Employer, Site, SiteRule, SiteTask
 from moorfog.store.scope import Scope, within
-
-_STRICT: Mapping[str, Any] = {"strict": True, "extra": "forbid"}
 
 
 @dataclass(frozen=True)
@@ -94,7 +93,7 @@ class BookView:
 class RuleEntry:
     """A site's entry: ``value`` as text, yes/no or a list; null only checks the shipped one against the site's copy."""
 
-    __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
+    __pydantic_config__: ClassVar[Mapping[str, Any]] = STRICT
     book: str
     key: str
     value: str | int | bool | tuple[str, ...] | None
@@ -106,7 +105,7 @@ class RuleEntry:
 class TaskEntry:
     """A task as a site enters it. Figures as text; what is not known stays empty, and is never taken for harmless."""
 
-    __pydantic_config__: ClassVar[Mapping[str, Any]] = _STRICT
+    __pydantic_config__: ClassVar[Mapping[str, Any]] = STRICT
     name: str
     contaminants: tuple[Contaminant, ...]
     oxygen_percent: str
