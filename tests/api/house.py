@@ -279,8 +279,8 @@ class Client:
                 shown = self.say(visit, body)
             return shown
         if act == "put_back":
-            for loop in shown["loops"]:
-                shown = self.say(visit, {"kind": "loop_closed", "loop": loop["id"]})
+            for alteration in shown["alterations"]:
+                shown = self.say(visit, {"kind": "alteration_undone", "alteration": alteration["id"]})
             return shown
         if act in ("sign_wearer", "sign_tester"):
             self.sign(visit, act.removeprefix("sign_"))

@@ -248,20 +248,20 @@ def test_failed_seal_checks_reach_the_supervisor_until_acknowledged(house: House
         tester.post(f"/api/visits/{visit}/seal-notice", None)
 
 
-def test_tape_is_an_open_loop_that_must_close_before_the_run(house: House) -> None:
+def test_tape_is_an_alteration_that_must_be_undone_before_the_run(house: House) -> None:
     tester = house.client()
     tester.check_counter()
     visit = tester.open()
     tester.until(visit, "run")
-    shown = tester.say(visit, {"kind": "loop_opened", "loop": "tape"})
-    assert "loop_tape" in [one["code"] for one in shown["between"]]
-    with pytest.raises(Refused, match="loop_tape"):
+    shown = tester.say(visit, {"kind": "alteration_made", "alteration": "tape"})
+    assert "altered_tape" in [one["code"] for one in shown["between"]]
+    with pytest.raises(Refused, match="altered_tape"):
         tester.start(visit)
-    tape = next(one["id"] for one in shown["loops"] if one["id"].startswith("tape"))
-    tester.say(visit, {"kind": "loop_closed", "loop": tape})
+    tape = next(one["id"] for one in shown["alterations"] if one["id"].startswith("tape"))
+    tester.say(visit, {"kind": "alteration_undone", "alteration": tape})
     tester.start(visit)
-    with pytest.raises(Refused, match="no_loop"):
-        tester.say(visit, {"kind": "loop_opened", "loop": "valve_cover"})
+    with pytest.raises(Refused, match="no_alteration"):
+        tester.say(visit, {"kind": "alteration_made", "alteration": "valve_cover"})
 
 
 ALL = Actor("", "", "", (("administrator", None),))

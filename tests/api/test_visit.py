@@ -22,7 +22,7 @@ def test_a_typed_pass_becomes_a_signed_report_whose_bytes_stay(house: House) -> 
     visit = tester.whole_visit()
     view = tester.get(f"/api/visits/{visit}")
     assert view["visit"]["closed"] == "released" and view["visit"]["verdict"] == "pass"
-    assert view["visit"]["is_signed"] and not view["visit"]["loops"]
+    assert view["visit"]["is_signed"] and not view["visit"]["alterations"]
     issued = tester.post(f"/api/visits/{visit}/reports", {"page_size": "A4"})
     pdf = tester.get(issued["url"])
     assert hashlib.sha256(pdf).hexdigest() == issued["sha256"]

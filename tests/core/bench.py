@@ -20,7 +20,7 @@ from moorfog.core.transitions.fold import step
 from moorfog.core.transitions.on_the_face import must_be_held_s
 from moorfog.core.views.visit_view import Card, VisitView, visit_view
 from moorfog.core.visit.proof import followed, is_read_by_link, least_risen, proof_stream, text_of
-from moorfog.core.visit.state import Visit, loops_needed
+from moorfog.core.visit.state import Visit, alterations_needed
 from moorfog.data import facepiece_kinds
 
 START = datetime(2026, 3, 2, 9, 0, tzinfo=UTC)
@@ -185,7 +185,7 @@ class Bench:
             "choose_task": ev.TaskChosen(task()),
             "choose_facepiece": ev.FacepieceChosen(piece or facepiece()),
             "choose_method": ev.MethodChosen(self.method),
-            "fit_probe": ev.ProbeFitted(loops_needed(self.visit), ()),
+            "fit_probe": ev.ProbeFitted(alterations_needed(self.visit), ()),
             "don": ev.Donned(True),
             "doff": ev.Doffed("done"),
             "release": ev.Released(),
@@ -197,8 +197,8 @@ class Bench:
             for one in self.view.seal_checks:
                 self.check_seal(one.check)
         elif act == "put_back":
-            for loop in self.view.loops:
-                self.say(ev.LoopClosed(loop.id))
+            for alteration in self.view.alterations:
+                self.say(ev.AlterationUndone(alteration.id))
         elif act == "proof":
             one = self.visit.tries[-1]
             if one.sensed is not None:

@@ -164,7 +164,7 @@ class ArrivalMachine(RuleBasedStateMachine):
 
     @rule(
         payload=st.sampled_from(
-            [ev.LoopOpened("tape"), ev.LoopClosed("tape:2"), ev.Doffed("refit"), ev.Adjusted("strap")]
+            [ev.AlterationMade("tape"), ev.AlterationUndone("tape:2"), ev.Doffed("refit"), ev.Adjusted("strap")]
         )
     )
     def alter(self, payload: ev.Payload) -> None:

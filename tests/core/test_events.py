@@ -19,6 +19,13 @@ from moorfog.core.rules.book import Rules
 from moorfog.core.rules.validity import valid_until
 from tests.core.bench import Bench
 
+ALTERATIONS = {"loop": "alteration", "loops": "alterations"}
+RENAMED = {
+    ("loop_opened", 1): ("alteration_made", ALTERATIONS),
+    ("loop_closed", 1): ("alteration_undone", ALTERATIONS),
+    ("probe_fitted", 1): ("probe_fitted", ALTERATIONS),
+    ("probe_fitted", 2): ("probe_fitted", ALTERATIONS),
+}
 SAMPLES = Path(__file__).parents[1] / "data" / "events"
 
 
@@ -29,15 +36,17 @@ def test_every_kind_and_version_has_a_sample_that_can_still_be_read() -> None:
         kind, version = path.stem.rsplit("-v", 1)
         data = json.loads(path.read_text())
         payload = chain.read_payload(kind, int(version), data, path.name)
-        if int(version) == chain.VERSIONS[kind]:
+        if int(version) == chain.VERSIONS.get(kind):
             assert encode(payload) == data, path.name
-        assert _contains(encode(payload), data), path.name
+        kind, keys = RENAMED.get((kind, int(version)), (kind, {}))
+        then = {keys.get(key, key): kind if key == "kind" else value for key, value in data.items()}
+        assert _contains(encode(payload), then), path.name
         seen.add((kind, int(version)))
     assert {(kind, version) for kind, version in chain.VERSIONS.items()} <= seen
 
 
 def _contains(whole: object, part: object) -> bool:
-    """True if everything in ``part`` stands in ``whole``: an upcaster adds, and takes nothing away."""
+    """True if everything in ``part`` stands in ``whole``: an upcaster adds or renames, and takes nothing away."""
     if isinstance(whole, dict) and isinstance(part, dict):
         return all(key in whole and _contains(whole[key], value) for key, value in part.items())
     if isinstance(whole, list) and isinstance(part, list):

@@ -103,7 +103,7 @@ class BenchMachine(RuleBasedStateMachine):
                 ev.Released(),
                 ev.FacepieceChosen(facepiece(size="L")),
                 ev.FacepieceChosen(facepiece()),
-                ev.LoopClosed("valve_cover:1"),
+                ev.AlterationUndone("valve_cover:1"),
             ]
         )
     )
@@ -156,8 +156,8 @@ payloads = st.one_of(
         ev.Answered, question=st.sampled_from(QUESTIONS), answer=st.sampled_from(["fine", "not_fine"]), facts=text
     ),
     st.builds(ev.FacepieceChosen, facepiece=piece),
-    st.builds(ev.ProbeFitted, loops=st.lists(st.sampled_from(["valve_cover", "x"]), max_size=2).map(tuple)),
-    st.builds(ev.LoopClosed, loop=st.sampled_from(["valve_cover:1", "x"])),
+    st.builds(ev.ProbeFitted, alterations=st.lists(st.sampled_from(["valve_cover", "x"]), max_size=2).map(tuple)),
+    st.builds(ev.AlterationUndone, alteration=st.sampled_from(["valve_cover:1", "x"])),
     st.builds(ev.Donned, unaided=st.booleans()),
     st.builds(ev.Doffed, why=st.just("done")),
     st.builds(

@@ -110,13 +110,13 @@ def test_odour_amounts_and_how_long_they_keep() -> None:
     assert (dosing.fill_s, screening.again_after_s) == (wanted["fill"], wanted["again_after"])
 
 
-def test_smoke_passes_close_in_from_thirty_to_fifteen_centimetres() -> None:
+def test_smoke_applications_close_in_from_thirty_to_fifteen_centimetres() -> None:
     dosing = BY_ID["smoke"].dosing
     assert dosing is not None
     for wanted in TABLE["smoke"]["passes"]:
-        assert wanted in dosing.passes[0].what, "all of them before the first exercise"
-    assert [one.at_s for one in dosing.passes[1:]] == [60, 120, 180, 240, 300, 360]
-    assert all("At 15 cm" in one.what for one in dosing.passes[1:])
+        assert wanted in dosing.applications[0].what, "all of them before the first exercise"
+    assert [one.at_s for one in dosing.applications[1:]] == [60, 120, 180, 240, 300, 360]
+    assert all("At 15 cm" in one.what for one in dosing.applications[1:])
 
 
 @pytest.mark.parametrize("row", TABLE["set"], ids=lambda row: str(row["threshold"]))

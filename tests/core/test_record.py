@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import copy
+import gzip
 import json
 import subprocess
 import sys
@@ -26,6 +27,7 @@ from moorfog.data import shipped_rules
 from tests.core.bench import BAD_FACTORS, GOOD, Bench, facepiece, simulate
 
 ROOT = Path(__file__).parents[2]
+OLD_RECORDS = ROOT / "tests" / "data" / "records"
 SCHEMA = ROOT / "docs" / "formats" / "record.schema.json"
 
 
@@ -54,6 +56,21 @@ def counted(*attempts: tuple[int, ...]) -> dict[str, Any]:
     bench.until("release")
     bench.say(ev.Released())
     return json.loads(json.dumps(make_record("visit-1", bench.rules, bench.log, kept)))
+
+
+WRITTEN_BEFORE = {
+    "fast-count-elastomeric-0": "pass",
+    "fast-count-disposable-1": "void",
+    "pressure-full-0": "pass",
+    "smoke-1": "pass",
+}
+
+
+@pytest.mark.parametrize(("name", "verdict"), WRITTEN_BEFORE.items())
+def test_records_of_an_earlier_program_compute_again_to_the_same(name: str, verdict: str) -> None:
+    """Written before alterations, policies and applications had these names; they stay for good."""
+    done = recompute_text(gzip.decompress((OLD_RECORDS / f"{name}.json.gz").read_bytes()), name)
+    assert not done.differences and done.verdict.outcome == verdict
 
 
 @pytest.fixture(scope="module")

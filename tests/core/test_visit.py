@@ -38,7 +38,7 @@ def test_the_whole_way_to_a_signed_pass(rules: Rules) -> None:
     bench.run()
     assert last(bench) == "unfinished"
     bench.until("sign_wearer")
-    assert last(bench) == "pass" and not bench.view.is_signed and bench.visit.loops == ()
+    assert last(bench) == "pass" and not bench.view.is_signed and bench.visit.alterations == ()
     bench.until("release")
     assert bench.view.is_signed
     bench.do("release")
@@ -114,7 +114,7 @@ def test_another_facepiece_makes_only_what_depended_on_it_stale(rules: Rules) ->
     asked = {one.code for one in run_blocks(bench.visit, bench.at)}
     assert {"spectacles_full", "medical_limits", "inspected", "brief_means"} <= asked
     assert not {"shave", "medical", "hair", "smoking", "training"} & asked
-    assert len(bench.visit.loops) == 1, "the first facepiece's probe is still to be put back"
+    assert len(bench.visit.alterations) == 1, "the first facepiece's probe is still to be put back"
 
 
 @pytest.mark.parametrize(
@@ -322,7 +322,7 @@ def test_release_waits_until_everything_is_put_back(rules: Rules) -> None:
     bench = at_the_run(rules)
     bench.run(BAD)
     bench.say(ev.Decided("end"))
-    with pytest.raises(Refused, match="loops_open"):
+    with pytest.raises(Refused, match="alterations_open"):
         bench.say(ev.Released())
     bench.until("release")
     bench.do("release")
@@ -395,7 +395,7 @@ def test_practice_time_runs_faster_everywhere(rules: Rules) -> None:
 
 
 @pytest.mark.parametrize(
-    ("school", "made", "holds"),
+    ("policy", "made", "holds"),
     [
         ("all that can be done", ("negative",), False),
         ("all that can be done", ("negative", "positive"), True),
@@ -403,12 +403,12 @@ def test_practice_time_runs_faster_everywhere(rules: Rules) -> None:
         ("either", (), False),
         ("the filter decides", ("positive",), False),
         ("the filter decides", ("negative",), True),
-        ("a school nobody knows", ("negative",), False),
+        ("a policy nobody knows", ("negative",), False),
     ],
 )
-def test_the_schools_of_the_seal_check(school: str, made: tuple[str, ...], holds: bool) -> None:
-    """Schools differ: common practice. A half facepiece whose filters the thumbs close allows both checks."""
-    overlay = Overlay("seal_check.school", school, "the house's school", "", "2026-03-01", "A")
+def test_the_policies_of_the_seal_check(policy: str, made: tuple[str, ...], holds: bool) -> None:
+    """Policies differ: common practice. A half facepiece whose filters the thumbs close allows both checks."""
+    overlay = Overlay("seal_check.policy", policy, "the house's policy", "", "2026-03-01", "A")
     bench = Bench(rules_for(apply(shipped_books()["us-29cfr1910-134"], [overlay])))
     bench.until("seal_check")
     for check in made:
@@ -417,7 +417,7 @@ def test_the_schools_of_the_seal_check(school: str, made: tuple[str, ...], holds
     if holds:
         other = "positive" if "negative" in made else "negative"
         bench.say(ev.SealChecked(other, "leaks", "holds", "chin"))  # type: ignore[arg-type]
-        assert not seal_holds(bench.visit), "no school passes over a leak"
+        assert not seal_holds(bench.visit), "no policy passes over a leak"
 
 
 def test_a_state_that_is_asked_for_hours_does_not_grow(rules: Rules) -> None:

@@ -92,7 +92,7 @@ def test_a_correction_and_what_was_put_back_stand_in_it(rules: Rules) -> None:
     bench.say(ev.Corrected(1, "size misread", size="L"))
     shown = view(bench)
     assert shown.revision == 2 and shown.corrections == ("size misread",) and shown.valid_until == ""
-    assert any("valve cover back on" in one for one in shown.loops)
+    assert any("valve cover back on" in one for one in shown.alterations)
 
 
 def test_a_visit_that_was_never_opened_has_no_report(rules: Rules) -> None:

@@ -236,9 +236,10 @@ class Figures(Log):
     def holds(
         self, out: Judged, protocol: Json, payload: Json, rows: list[Json], level: Fraction
     ) -> tuple[list[Fraction], bool]:
-        flow, factors, by = Fraction(protocol["suction"]["flow"]) * 1000, list[Fraction](), dict[int, list[Fraction]]()
+        drawn = protocol["negative_pressure"]
+        flow, factors, by = Fraction(drawn["flow"]) * 1000, list[Fraction](), dict[int, list[Fraction]]()
         step, least = (number(payload["instrument"]["resolution"]) or Fraction(0)) * 1000, 0
-        wanted, room = Fraction(protocol["suction"]["pressure"]), Fraction(protocol["suction"]["tolerance"])
+        wanted, room = Fraction(drawn["pressure"]), Fraction(drawn["tolerance"])
         for index, part, first, last in self.windows(protocol):
             if part["use"] != "hold":
                 continue
@@ -252,7 +253,7 @@ class Figures(Log):
             factors.append(flow / max(leak, step))
             by.setdefault(index, []).append(factors[-1])
         pairs = [len(one) / sum(1 / each for each in one) for one in by.values()]
-        if protocol["suction"]["pairs"] and len(pairs) / sum(1 / one for one in pairs) < level:
+        if drawn["pairs"] and len(pairs) / sum(1 / one for one in pairs) < level:
             out.add("low", "pairs below the level")
         return factors, least == len(factors)
 

@@ -116,9 +116,9 @@ class Second(Figures):
         if rule is None:
             return [*out, "no seal check known"]
         good = {one["payload"]["check"] for one in checks if self.was_held(one, rule)}
-        school = self.value("seal_check.school")
-        wanted = set(rule["checks"][:1]) if school == "the filter decides" else set(rule["checks"])
-        if not (good & set(rule["checks"]) if school == "either" else wanted <= good):
+        policy = self.value("seal_check.policy")
+        wanted = set(rule["checks"][:1]) if policy == "the filter decides" else set(rule["checks"])
+        if not (good & set(rule["checks"]) if policy == "either" else wanted <= good):
             out.append("the seal was not checked")
         return out
 

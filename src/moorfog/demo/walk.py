@@ -145,8 +145,8 @@ class Walk:
         elif act == "doff":
             self.say(ev.Doffed("done"))
         elif act == "put_back":
-            for loop in self.view.loops:
-                self.say(ev.LoopClosed(loop.id), 10)
+            for alteration in self.view.alterations:
+                self.say(ev.AlterationUndone(alteration.id), 10)
         elif act == "choose_method":
             self.say(ChooseMethod(self.method), 6)
         elif act == "screen":

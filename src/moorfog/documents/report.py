@@ -98,7 +98,7 @@ class ReportView:
     tries: tuple[TryPage, ...]
     gates: tuple[GateLine, ...]
     rules: tuple[RuleLine, ...]
-    loops: tuple[str, ...]
+    alterations: tuple[str, ...]
     task: tuple[str, ...]
     on_file: str
     limits: tuple[str, ...]
@@ -274,11 +274,11 @@ def report_view(
         tries=tuple(_try_page(visit, one, readings.get(one.started.run_id, [])) for one in visit.tries),
         gates=_gates(visit, zone),
         rules=_rule_lines(visit),
-        loops=tuple(
-            f"{loop.facepiece}: {word.put_back}, {_local(at, zone)}"
-            for loop, at in visit.loops_closed
-            for word in visit.rules.procedure.loop
-            if word.id == loop.rule
+        alterations=tuple(
+            f"{alteration.facepiece}: {word.put_back}, {_local(at, zone)}"
+            for alteration, at in visit.alterations_undone
+            for word in visit.rules.procedure.alteration
+            if word.id == alteration.rule
         ),
         task=_task_lines(visit),
         on_file=on_file(visit),

@@ -21,7 +21,7 @@ from moorfog.core.simulation.wearer import (
     STEP_MS,
     SimulatedAir,
     SimulatedChamber,
-    SimulatedSuction,
+    SimulatedPressure,
     SimulatedWearer,
     valve_shown,
 )
@@ -49,7 +49,7 @@ class SimulatedCounter:
     def __post_init__(self) -> None:
         self.air = SimulatedAir(self.seed, AMBIENT, FLOW_NL_PER_MS)
         self.chamber = SimulatedChamber(self.seed, CHALLENGE)
-        self.suction = SimulatedSuction(self.seed)
+        self.negative_pressure = SimulatedPressure(self.seed)
 
     def command(self, raw: bytes) -> bytes:
         """Obey one line and return the answer."""
@@ -90,7 +90,7 @@ class SimulatedCounter:
             if fault and fault not in KIT_FAULTS:
                 return write_line("ERR", code="fault")
             self.wearer = SimulatedWearer(int(fields["seed"]), factors, starts, fault)
-            for one in (self.air, self.chamber, self.suction):
+            for one in (self.air, self.chamber, self.negative_pressure):
                 one.reseed(self.wearer.seed)
             self.speed = min(60, max(1, int(fields["speed"])))
             self.run_t0 = 10**12
@@ -107,7 +107,7 @@ class SimulatedCounter:
             sample, chamber = self.chamber.next_signal(self.t_ms, STEP_MS, is_inside, self.wearer, run_t)
             return write_line("P", **head, s=sample, a=chamber, v=FLOW_NL_PER_MS * STEP_MS, **tail)
         if self.kind == "pressure":
-            leak, pressure = self.suction.next_leak(is_inside, self.wearer, run_t)
+            leak, pressure = self.negative_pressure.next_leak(is_inside, self.wearer, run_t)
             return write_line("Q", **head, q=leak, h=pressure, **tail)
         counts, volume = self.air.next_counts(self.t_ms, STEP_MS, is_inside, self.wearer, run_t)
         return write_line("R", **head, c=counts, v=volume, p=tail["p"], f=self.air.flags or "-")

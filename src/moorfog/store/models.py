@@ -519,7 +519,7 @@ class VisitSummary(ReadModel, Base):
     verdict: Mapped[str] = mapped_column(String(12))
     tries: Mapped[int] = mapped_column(Integer)
     facepiece: Mapped[str] = mapped_column(String(190))
-    loops_open: Mapped[int] = mapped_column(Integer)
+    alterations_open: Mapped[int] = mapped_column(Integer)
     seal_fails: Mapped[int] = mapped_column(Integer)
     ready_at: Mapped[datetime | None] = mapped_column(UtcDateTime)
     is_practice: Mapped[bool]

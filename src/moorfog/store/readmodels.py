@@ -63,7 +63,7 @@ def rows_of(head: VisitHead, visit: Visit) -> Rows:
         "verdict": outcome(visit, current)[0] if current else "",
         "tries": len(visit.tries),
         "facepiece": label,
-        "loops_open": len(visit.loops),
+        "alterations_open": len(visit.alterations),
         "seal_fails": sum(1 for one in visit.asked_seals if one.leaks),
         "ready_at": starts_at(visit, at),
         "is_practice": visit.is_practice,

@@ -1672,6 +1672,50 @@ export interface components {
             width: string | null;
         };
         /**
+         * AlterationMade
+         * @description Something more was altered, such as tape over a valve for the seal check; it must be put back.
+         */
+        AlterationMade: {
+            /** Alteration */
+            alteration: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "alteration_made";
+        };
+        /**
+         * AlterationUndone
+         * @description One alteration put back.
+         */
+        AlterationUndone: {
+            /** Alteration */
+            alteration: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "alteration_undone";
+        };
+        /**
+         * AlterationView
+         * @description Something to be put back before they go.
+         */
+        AlterationView: {
+            /** Id */
+            id: string;
+            /** Opened */
+            opened: string;
+            /** Put Back */
+            put_back: string;
+            /** Rule */
+            rule: string;
+            /** Say */
+            say: string;
+            /** Since */
+            since: string;
+        };
+        /**
          * Answered
          * @description A question answered. ``facts`` is the digest of the facts it holds for; ``minutes_ago`` for timed ones.
          *
@@ -1846,12 +1890,12 @@ export interface components {
             mode: string;
             /** Points */
             points: string[];
+            /** Policy */
+            policy: string;
             /** Remedy */
             remedy: string;
             /** Say */
             say: string;
-            /** School */
-            school: string;
             /** Source */
             source: string;
             /** Standing */
@@ -2747,50 +2791,6 @@ export interface components {
             visit_id: string;
         };
         /**
-         * LoopClosed
-         * @description One alteration put back.
-         */
-        LoopClosed: {
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "loop_closed";
-            /** Loop */
-            loop: string;
-        };
-        /**
-         * LoopOpened
-         * @description Something more was altered, such as tape over a valve for the seal check; it must be put back.
-         */
-        LoopOpened: {
-            /**
-             * @description discriminator enum property added by openapi-typescript
-             * @enum {string}
-             */
-            kind: "loop_opened";
-            /** Loop */
-            loop: string;
-        };
-        /**
-         * LoopView
-         * @description Something to be put back before they go.
-         */
-        LoopView: {
-            /** Id */
-            id: string;
-            /** Opened */
-            opened: string;
-            /** Put Back */
-            put_back: string;
-            /** Rule */
-            rule: string;
-            /** Say */
-            say: string;
-            /** Since */
-            since: string;
-        };
-        /**
          * LotEntry
          * @description A lot to enter. Dates as YYYY-MM-DD; ``employer_id`` null: the only one, or nobody's.
          */
@@ -3377,7 +3377,7 @@ export interface components {
          */
         Proposal: {
             /** Body */
-            body: components["schemas"]["Answered"] | components["schemas"]["ChooseFacepiece"] | components["schemas"]["ChooseTask"] | components["schemas"]["FitProbe"] | components["schemas"]["LoopOpened"] | components["schemas"]["LoopClosed"] | components["schemas"]["Donned"] | components["schemas"]["Doffed"] | components["schemas"]["Adjusted"] | components["schemas"]["SealChecked"] | components["schemas"]["StartRun"] | components["schemas"]["NumbersTyped"] | components["schemas"]["Touched"] | components["schemas"]["Distress"] | components["schemas"]["Stopped"] | components["schemas"]["ProofGiven"] | components["schemas"]["Decided"] | components["schemas"]["Withheld"] | components["schemas"]["TurnedAway"] | components["schemas"]["Released"] | components["schemas"]["Correct"] | components["schemas"]["OpenedByMistake"] | components["schemas"]["SealHoldBegun"] | components["schemas"]["ChooseMethod"] | components["schemas"]["StartScreening"] | components["schemas"]["Squeezed"] | components["schemas"]["Screened"] | components["schemas"]["StartQualitative"] | components["schemas"]["DoseGiven"] | components["schemas"]["Detected"] | components["schemas"]["DetectionMistaken"] | components["schemas"]["EyesOpened"] | components["schemas"]["QualitativeEnded"] | components["schemas"]["ProofSensed"];
+            body: components["schemas"]["Answered"] | components["schemas"]["ChooseFacepiece"] | components["schemas"]["ChooseTask"] | components["schemas"]["FitProbe"] | components["schemas"]["AlterationMade"] | components["schemas"]["AlterationUndone"] | components["schemas"]["Donned"] | components["schemas"]["Doffed"] | components["schemas"]["Adjusted"] | components["schemas"]["SealChecked"] | components["schemas"]["StartRun"] | components["schemas"]["NumbersTyped"] | components["schemas"]["Touched"] | components["schemas"]["Distress"] | components["schemas"]["Stopped"] | components["schemas"]["ProofGiven"] | components["schemas"]["Decided"] | components["schemas"]["Withheld"] | components["schemas"]["TurnedAway"] | components["schemas"]["Released"] | components["schemas"]["Correct"] | components["schemas"]["OpenedByMistake"] | components["schemas"]["SealHoldBegun"] | components["schemas"]["ChooseMethod"] | components["schemas"]["StartScreening"] | components["schemas"]["Squeezed"] | components["schemas"]["Screened"] | components["schemas"]["StartQualitative"] | components["schemas"]["DoseGiven"] | components["schemas"]["Detected"] | components["schemas"]["DetectionMistaken"] | components["schemas"]["EyesOpened"] | components["schemas"]["QualitativeEnded"] | components["schemas"]["ProofSensed"];
             /** Expects */
             expects: number | null;
             /**
@@ -4594,6 +4594,8 @@ export interface components {
          * @description A visit in a list.
          */
         VisitRow: {
+            /** Alterations Open */
+            alterations_open: number;
             /** Bench */
             bench: string;
             /** Closed */
@@ -4610,8 +4612,6 @@ export interface components {
             is_signed: boolean;
             /** Last At */
             last_at: string;
-            /** Loops Open */
-            loops_open: number;
             /** Number */
             number: string;
             /** Opened At */
@@ -4641,6 +4641,10 @@ export interface components {
          *     ``queue`` holds what can be dealt with now; ``behind`` what was answered last.
          */
         VisitView: {
+            /** Alterations */
+            alterations: components["schemas"]["AlterationView"][];
+            /** Alterations To Make */
+            alterations_to_make: string[];
             /** At */
             at: string;
             /** Behind */
@@ -4668,10 +4672,6 @@ export interface components {
             is_signed: boolean;
             /** Limits Of Use */
             limits_of_use: string[];
-            /** Loops */
-            loops: components["schemas"]["LoopView"][];
-            /** Loops To Open */
-            loops_to_open: string[];
             /** Method */
             method: string;
             /** Method Blocked By */

@@ -17,7 +17,8 @@ from moorfog.core.kernel.replacing import made
 
 VERSIONS: dict[str, int] = {
     **dict.fromkeys(KINDS, 1),
-    **dict.fromkeys(("probe_fitted", "run_started", "run_closed"), 2),
+    **dict.fromkeys(("run_started", "run_closed"), 2),
+    "probe_fitted": 3,
     **dict.fromkeys(("answered", "facepiece_chosen", "task_chosen", "proof_given", "corrected"), 2),
 }
 
@@ -74,8 +75,13 @@ def _with_cartridges(payload: dict[str, Any]) -> dict[str, Any]:
     return {**payload, "task": {**task, "contaminants": contaminants}}
 
 
+def _with_alterations(payload: dict[str, Any]) -> dict[str, Any]:
+    return {"alterations" if key == "loops" else key: value for key, value in payload.items()}
+
+
 UPCASTERS: dict[tuple[str, int], Callable[[dict[str, Any]], dict[str, Any]]] = {
     ("probe_fitted", 1): lambda payload: {**payload, "parts": []},
+    ("probe_fitted", 2): _with_alterations,
     ("run_started", 1): _started_by_a_counter,
     ("run_closed", 1): lambda payload: {**payload, "signals": [], "holds": []},
     ("answered", 1): lambda payload: {**payload, "screen": ""},
@@ -87,12 +93,24 @@ UPCASTERS: dict[tuple[str, int], Callable[[dict[str, Any]], dict[str, Any]]] = {
 """From (kind, old version) to a pure function that writes the payload of the next version."""
 
 
+FORMER: dict[str, tuple[str, dict[str, str]]] = {
+    "loop_opened": ("alteration_made", {"loop": "alteration"}),
+    "loop_closed": ("alteration_undone", {"loop": "alteration"}),
+}
+"""Kinds of before: what they are called now, and what their keys are."""
+
+
+def _renamed(kind: str, data: Mapping[str, Any]) -> tuple[str, dict[str, Any]]:
+    name, keys = FORMER.get(kind, (kind, {}))
+    return name, {keys.get(key, key): name if key == "kind" else value for key, value in data.items()}
+
+
 def read_payload(kind: str, version: int, data: Mapping[str, Any], where: str = "payload") -> Payload:
     """Read a stored payload of any shipped version, upcast to the present one. Raises :class:`DataError`."""
+    kind, content = _renamed(kind, data)
     cls = KINDS.get(kind)
     if cls is None:
         raise DataError(where, f"{kind!r} is no kind of event known to this program")
-    content = dict(data)
     while version < VERSIONS[kind]:
         upcast = UPCASTERS.get((kind, version))
         if upcast is None:

@@ -185,29 +185,29 @@ class Part:
 
 @dataclass(frozen=True)
 class ProbeFitted:
-    """The facepiece was altered for sampling; ``loops`` are now open and must be put back. ``parts``: what is on it."""
+    """The facepiece was altered for sampling; ``alterations`` must be undone. ``parts``: what is on it."""
 
-    loops: tuple[str, ...]
+    alterations: tuple[str, ...]
     parts: tuple[Part, ...]
     kind: Literal["probe_fitted"] = "probe_fitted"
 
 
 @dataclass(frozen=True)
-class LoopOpened:
+class AlterationMade:
     """Something more was altered, such as tape over a valve for the seal check; it must be put back."""
 
     __pydantic_config__: ClassVar[Mapping[str, Any]] = STRICT
-    loop: str
-    kind: Literal["loop_opened"] = "loop_opened"
+    alteration: str
+    kind: Literal["alteration_made"] = "alteration_made"
 
 
 @dataclass(frozen=True)
-class LoopClosed:
+class AlterationUndone:
     """One alteration put back."""
 
     __pydantic_config__: ClassVar[Mapping[str, Any]] = STRICT
-    loop: str
-    kind: Literal["loop_closed"] = "loop_closed"
+    alteration: str
+    kind: Literal["alteration_undone"] = "alteration_undone"
 
 
 @dataclass(frozen=True)
@@ -483,8 +483,8 @@ Payload: TypeAlias = (
     | Answered
     | FacepieceChosen
     | ProbeFitted
-    | LoopOpened
-    | LoopClosed
+    | AlterationMade
+    | AlterationUndone
     | Donned
     | Doffed
     | Adjusted
@@ -532,8 +532,8 @@ KINDS: dict[str, type[Any]] = {
         Answered,
         FacepieceChosen,
         ProbeFitted,
-        LoopOpened,
-        LoopClosed,
+        AlterationMade,
+        AlterationUndone,
         Donned,
         Doffed,
         Adjusted,

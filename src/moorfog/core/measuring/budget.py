@@ -8,8 +8,7 @@ from fractions import Fraction
 
 from moorfog.core.events.measured import Hold, MeasuredWindow, SignalWindow
 from moorfog.core.kernel.arithmetic import Budget, cut, leak_budget, whole_or_cut
-from moorfog.core.measuring import negative_pressure as suction
-from moorfog.core.measuring import photometer
+from moorfog.core.measuring import negative_pressure, photometer
 from moorfog.core.measuring.ambient import Outside, outside_of
 from moorfog.core.measuring.results import RunNumbers
 from moorfog.core.rules.book import Book
@@ -62,11 +61,11 @@ def signal_shares(protocol: Protocol, book: Book, signals: Sequence[SignalWindow
 def hold_shares(protocol: Protocol, holds: Sequence[Hold]) -> list[Share]:
     """Return leak ÷ modelled flow per hold begun, over the planned seconds."""
     planned = {(one.exercise, one.place): one.end_ms - one.start_ms for one in protocol.windows() if one.use == "hold"}
-    flow, out = suction.modelled_flow(protocol), []
+    flow, out = negative_pressure.modelled_flow(protocol), []
     for one in holds:
         whole = max(planned.get((one.exercise, one.place), one.ms), one.ms)
         if one.ms > 0:
-            out.append(Share(one.exercise, suction.leak(one) * Fraction(one.ms, whole) / flow, True))
+            out.append(Share(one.exercise, negative_pressure.leak(one) * Fraction(one.ms, whole) / flow, True))
     return out
 
 

@@ -9,8 +9,7 @@ from itertools import takewhile
 
 from moorfog.core.events.measured import Hold, MeasuredWindow, SignalWindow
 from moorfog.core.kernel.arithmetic import concentration
-from moorfog.core.measuring import negative_pressure as suction
-from moorfog.core.measuring import photometer
+from moorfog.core.measuring import negative_pressure, photometer
 from moorfog.core.measuring.ambient import Outside, outside_of
 from moorfog.core.measuring.budget import shares_of, spend
 from moorfog.core.measuring.counting import Sample, exercise_bound
@@ -111,7 +110,7 @@ def _outsides(
 def _held(protocol: Protocol, beside: Sequence[Outside], begun: Sequence[int]) -> Fraction | None:
     """Return the outside figure that is held while inside is read: that of the exercise reached last."""
     if protocol.family == "pressure":
-        return suction.modelled_flow(protocol)
+        return negative_pressure.modelled_flow(protocol)
     place = {index: number for number, index in enumerate(protocol.summed())}
     last = max((place[index] for index in begun if index in place), default=0)
     found = beside[last].value if beside else None
@@ -129,9 +128,9 @@ def _shares_so_far(
     """Return inside ÷ outside of each exercise so far, over what has been read of it, not over what is planned."""
     out: dict[int, Fraction] = {}
     if protocol.family == "pressure":
-        flow = suction.modelled_flow(protocol)
+        flow = negative_pressure.modelled_flow(protocol)
         for one in holds:
-            out[one.exercise] = max(out.get(one.exercise, Fraction(0)), suction.leak(one) / flow)
+            out[one.exercise] = max(out.get(one.exercise, Fraction(0)), negative_pressure.leak(one) / flow)
         return out
     for index, outside in zip(protocol.summed(), beside, strict=True):
         inside: Fraction | None = None

@@ -20,9 +20,9 @@ from moorfog.core.rules.reason import Reason
 
 def modelled_flow(protocol: Protocol) -> Fraction:
     """Return the flow the protocol models, in ml/min. Raises ``ValueError`` for a protocol without one."""
-    if protocol.suction is None:
+    if protocol.negative_pressure is None:
         raise ValueError(f"{protocol.id} models no flow")
-    return Fraction(protocol.suction.flow) * 1000
+    return Fraction(protocol.negative_pressure.flow) * 1000
 
 
 def leak(hold: Hold) -> Fraction:
@@ -43,7 +43,7 @@ def measure_holds(
     protocol: Protocol, book: Book, level: Fraction, holds: Sequence[Hold], resolution: Fraction
 ) -> RunNumbers:
     """Judge a negative-pressure run. ``resolution`` is one step of the leak reading in l/min."""
-    if resolution <= 0 or protocol.suction is None:
+    if resolution <= 0 or protocol.negative_pressure is None:
         return void("resolution", "The resolution of the leak is not known.", "instrument", "Enter it on the Kit page.")
     flow, step = modelled_flow(protocol), resolution * 1000
     results: list[ExerciseResult] = []
@@ -66,7 +66,7 @@ def measure_holds(
             )
         )
     done = conclude(protocol, book, level, results, None, all(one.at_least for one in results))
-    if not protocol.suction.pairs or done.state not in ("reached", "held"):
+    if not protocol.negative_pressure.pairs or done.state not in ("reached", "held"):
         return done
     paired = paired_overall(results)
     if paired < level:

@@ -240,9 +240,9 @@ class HoldReduction(Reduction):
 
     def __post_init__(self) -> None:
         super().__post_init__()
-        suction = self.protocol.suction
-        pressure = Fraction(suction.pressure) * 1000 if suction is not None else Fraction(0)
-        tolerance = Fraction(suction.tolerance) * 1000 if suction is not None else Fraction(0)
+        drawn = self.protocol.negative_pressure
+        pressure = Fraction(drawn.pressure) * 1000 if drawn is not None else Fraction(0)
+        tolerance = Fraction(drawn.tolerance) * 1000 if drawn is not None else Fraction(0)
         self.limits = (pressure - tolerance, pressure + tolerance)
 
     def _use(self, index: int, window: Window, one: Reading) -> None:

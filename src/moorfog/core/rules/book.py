@@ -16,6 +16,7 @@ from moorfog.core.kernel.arithmetic import whole_or_cut
 from moorfog.core.kernel.cached import cached
 from moorfog.core.kernel.canonical import digest, digest_of_json
 from moorfog.core.kernel.codec import DataError, decode, encode
+from moorfog.core.rules.former import present
 from moorfog.core.rules.protocols import Protocol as Protocol
 from moorfog.core.rules.protocols import Standing, check_dates
 from moorfog.core.rules.protocols import read_protocol as read_protocol
@@ -145,7 +146,7 @@ class When:
     distress: tuple[bool, ...] = ()
     mistaken: tuple[bool, ...] = ()
     rule: tuple[tuple[str, ...], ...] = ()
-    """Texts of the book that must read so, as pairs of key and text: which of two schools is followed."""
+    """Texts of the book that must read so, as pairs of key and text: which of two policies is followed."""
 
 
 @dataclass(frozen=True)
@@ -155,7 +156,7 @@ class Item:
     ``depends_on`` names the facts an answer holds for: another value of one makes the answer stale (= unanswered).
     ``before`` says what it must be settled for: the run, the pass, or the release of the wearer. ``wait`` names the
     book's value (minutes) that must have gone by since; ``voids`` and ``refuses`` say what "not fine" does to a try.
-    ``school`` names the book's value that says which school is followed, where there are schools. ``after_wear`` and
+    ``policy`` names the book's value that says which policy is followed, where there are several. ``after_wear`` and
     ``after_clear`` wait for the clock of wear and of clearing; ``check`` says of what kit the answer is a check;
     ``shows_cautions`` puts the method's cautions on the card. "Not fine" to ``mistake`` ends the visit as opened for
     the wrong person, to ``unwell`` it is distress. Until ``closes_senses`` is answered a detection still counts.
@@ -175,7 +176,7 @@ class Item:
     remedy: str = ""
     consequence: str = ""
     drawing: str = ""
-    school: str = ""
+    policy: str = ""
     wait: str = ""
     after_wear: bool = False
     after_clear: bool = False
@@ -190,9 +191,9 @@ class Item:
 
     @property
     def keys(self) -> tuple[str, ...]:
-        """Values of the book that the question rests on: what it waits for, and the school that is followed."""
+        """Values of the book that the question rests on: what it waits for, and the policy that is followed."""
         waits = ("wear.minimum",) if self.after_wear else ()
-        return (*waits, *(one for one in (self.wait, self.school) if one))
+        return (*waits, *(one for one in (self.wait, self.policy) if one))
 
 
 @dataclass(frozen=True)
@@ -204,7 +205,7 @@ class Step:
 
 
 @dataclass(frozen=True)
-class LoopRule:
+class Alteration:
     """Something altered for the test that must be put back: words for opening, for closing, and by when it closes."""
 
     id: str
@@ -261,7 +262,7 @@ class Procedure:
     edition: str
     in_force: str
     step: tuple[Step, ...]
-    loop: tuple[LoopRule, ...]
+    alteration: tuple[Alteration, ...]
     seal_check: tuple[SealRule, ...]
     item: tuple[Item, ...]
     limits_of_use: tuple[str, ...]
@@ -409,10 +410,11 @@ def rules_from_json(data: Mapping[str, Any], where: str = "rules", name: str = "
     name = name or digest_of_json(data)
     known = _known.get(name)
     if known is None:
+        today = {key: present(data[key]) for key in ("book", "procedure", "protocols")}
         known = Rules(
-            read_book(data["book"], f"{where}.book"),
-            read_procedure(data["procedure"], f"{where}.procedure"),
-            tuple(read_protocol(one, f"{where}.protocols[{i}]") for i, one in enumerate(data["protocols"])),
+            read_book(today["book"], f"{where}.book"),
+            read_procedure(today["procedure"], f"{where}.procedure"),
+            tuple(read_protocol(one, f"{where}.protocols[{i}]") for i, one in enumerate(today["protocols"])),
             name,
             stored={key: data[key] for key in ("book", "procedure", "protocols")},
         )

@@ -110,7 +110,7 @@ class Aerosol:
 
 
 @dataclass(frozen=True)
-class Suction:
+class NegativePressure:
     """Controlled negative pressure: the flow it models (l/min), the pressure it holds (mm of water) and how exactly.
 
     ``pairs``: the overall figure is also worked out with the holds of one exercise averaged, and both must reach the
@@ -146,7 +146,7 @@ class Screening:
 
 
 @dataclass(frozen=True)
-class Pass:
+class Application:
     """One application of smoke: when, in seconds from t0, and the words for how near."""
 
     at_s: int
@@ -158,7 +158,7 @@ class Dosing:
     """What is given during the test, when, and how exact it must be. Times in seconds.
 
     Taste: the threshold number of squeezes, then half of it every ``every_s``, ``count`` times; t0 is the end of the
-    first dose. Smoke: ``passes``; t0 is the first whiff. Odour: the chamber fills for ``fill_s``; t0 is its end.
+    first dose. Smoke: ``applications``; t0 is the first whiff. Odour: the chamber fills for ``fill_s``; t0 is its end.
     A dose counts for its slot from ``early_s`` before it to ``late_s`` after it; starts further apart than
     ``gap_max_s`` void the run, and so does a tester's screen left unwatched for longer than ``unwatched_max_s``.
     """
@@ -177,7 +177,7 @@ class Dosing:
     late_s: int = 0
     announce_s: int = 5
     fill_s: int = 0
-    passes: tuple[Pass, ...] = ()
+    applications: tuple[Application, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -242,7 +242,7 @@ class Protocol:
     outside: Literal["", "mean_of_first_and_last", "mean_of_neighbours", "continuous"] = ""
     method: str = "ambient_count"
     aerosol: Aerosol | None = None
-    suction: Suction | None = None
+    negative_pressure: NegativePressure | None = None
     screening: Screening | None = None
     dosing: Dosing | None = None
     recipe: tuple[Recipe, ...] = ()
@@ -341,7 +341,7 @@ class Protocol:
         return tuple(out)
 
     def slots(self, threshold: int) -> tuple[Slot, ...]:
-        """Return the doses due after the first one, by the threshold: half of it every so many seconds, or passes."""
+        """Return the doses due after the first one, by the threshold: half of it every so often, or applications."""
         if self.dosing is None:
             return ()
         half = threshold // 2
@@ -349,13 +349,13 @@ class Protocol:
             Slot(self.dosing.every_s * number * 1000, half, f"{half} squeezes")
             for number in range(1, self.dosing.count + 1)
         )
-        return repeats or tuple(Slot(one.at_s * 1000, 0, one.what) for one in self.dosing.passes[1:])
+        return repeats or tuple(Slot(one.at_s * 1000, 0, one.what) for one in self.dosing.applications[1:])
 
     def first_dose(self, threshold: int) -> str:
         """Return the words for the first dose, empty where there is none."""
         if self.dosing is None or self.dosing.begins != "first_dose":
             return ""
-        return self.dosing.passes[0].what if self.dosing.passes else f"{threshold} squeezes"
+        return self.dosing.applications[0].what if self.dosing.applications else f"{threshold} squeezes"
 
 
 def _check_protocol(protocol: Protocol, where: str) -> None:
@@ -376,7 +376,7 @@ def _check_protocol(protocol: Protocol, where: str) -> None:
         if not exercise.in_sum and any(segment.use != "purge" for segment in exercise.segment):
             raise DataError(spot, "it is not in the sum, so nothing of it is used: every segment must be a purge")
     if protocol.family == "pressure":
-        _check_suction(protocol, where)
+        _check_negative_pressure(protocol, where)
         return
     if any(window.use == "hold" for window in protocol.windows()):
         raise DataError(where, "a breath hold belongs to a pressure protocol only")
@@ -403,12 +403,12 @@ def _decimal(text: str, where: str) -> Fraction:
         raise DataError(where, str(error)) from error
 
 
-def _check_suction(protocol: Protocol, where: str) -> None:
-    if protocol.suction is None:
-        raise DataError(f"{where}.suction", "a pressure protocol needs [suction]")
+def _check_negative_pressure(protocol: Protocol, where: str) -> None:
+    if protocol.negative_pressure is None:
+        raise DataError(f"{where}.negative_pressure", "a pressure protocol needs [negative_pressure]")
     for name in ("flow", "pressure", "tolerance"):
-        if _decimal(getattr(protocol.suction, name), f"{where}.suction.{name}") <= 0:
-            raise DataError(f"{where}.suction.{name}", "a number above 0 is expected")
+        if _decimal(getattr(protocol.negative_pressure, name), f"{where}.negative_pressure.{name}") <= 0:
+            raise DataError(f"{where}.negative_pressure.{name}", "a number above 0 is expected")
     seen: set[tuple[int, str]] = set()
     for window in protocol.windows():
         if window.use in ("outside", "inside"):
@@ -460,8 +460,8 @@ def _check_qualitative(protocol: Protocol, where: str) -> None:
             raise DataError(f"{where}.exercise[{index}].segment", "nothing is sampled in a qualitative test")
         if exercise.stands_for and exercise.stands_for not in ids:
             raise DataError(f"{where}.exercise[{index}].stands_for", f"{exercise.stands_for!r} is no exercise here")
-    if dosing.begins == "first_dose" and not dosing.count and not dosing.passes:
-        raise DataError(f"{where}.dosing", "a test that begins with a dose needs doses: count and every_s, or passes")
+    if dosing.begins == "first_dose" and not dosing.count and not dosing.applications:
+        raise DataError(f"{where}.dosing", "it begins with a dose and has none: count and every_s, or applications")
     if dosing.begins == "filled" and dosing.fill_s <= 0:
         raise DataError(f"{where}.dosing.fill_s", "how long does the chamber fill before exercise 1?")
     last = max((one.at_ms for one in protocol.slots(2)), default=0)

@@ -147,7 +147,7 @@ class SimulatedChamber:
 
 
 @dataclass
-class SimulatedSuction:
+class SimulatedPressure:
     """A negative-pressure instrument: the leak at ``pressure`` mm of water while the breath is held."""
 
     seed: int
@@ -230,7 +230,7 @@ def simulate_stream(
     if outside is None:
         outside = CHALLENGE if family == "photometer" else AMBIENT
     air = SimulatedAir(wearer.seed, outside, flow_nl_per_ms)
-    chamber, suction = SimulatedChamber(wearer.seed, outside), SimulatedSuction(wearer.seed)
+    chamber, negative_pressure = SimulatedChamber(wearer.seed, outside), SimulatedPressure(wearer.seed)
     out = list[Reading]()
     for t in range(step_ms, last_ms + step_ms, step_ms):
         is_inside = valve_shown(wearer, is_in(t - step_ms))
@@ -250,7 +250,7 @@ def simulate_stream(
                 )
             )
         elif family == "pressure":
-            leak, pressure = suction.next_leak(is_inside, wearer, t)
+            leak, pressure = negative_pressure.next_leak(is_inside, wearer, t)
             out.append(
                 Reading(
                     t=t,

@@ -23,7 +23,7 @@ from moorfog.core.visit.outcomes import outcome
 from moorfog.core.visit.proof import is_read_by_link
 from moorfog.core.visit.refusal import Refusal as Refusal
 from moorfog.core.visit.seals import has_leaked, seal_fails, seal_rule, seals_allowed
-from moorfog.core.visit.state import Visit, loops_needed
+from moorfog.core.visit.state import Visit, alterations_needed
 from moorfog.core.visit.steps import is_signed
 
 FUTURE_TOLERANCE = timedelta(seconds=2)
@@ -131,7 +131,7 @@ def _takes_back(visit: Visit, payload: ev.Answered) -> bool:
 
 
 def _mistaken(visit: Visit, payload: ev.OpenedByMistake, at: datetime) -> Refusal | None:
-    if visit.running is not None or visit.worn_since is not None or visit.loops:
+    if visit.running is not None or visit.worn_since is not None or visit.alterations:
         return Refusal(
             "not_yet", "A run goes on, it is still worn, or something is not put back.", "Settle that first."
         )
@@ -177,36 +177,36 @@ def _probe(visit: Visit, payload: ev.ProbeFitted, at: datetime) -> Refusal | Non
         return Refusal("no_facepiece", "No facepiece is chosen.", "Choose facepiece and size first.")
     if visit.probe_fitted_for == visit.chosen:
         return Refusal("already", "The probe is fitted already.", "Go on.")
-    if payload.loops != loops_needed(visit):
-        return Refusal("loops", "These are not the alterations this facepiece needs.", "Reload the page.")
+    if payload.alterations != alterations_needed(visit):
+        return Refusal("alterations", "These are not the alterations this facepiece needs.", "Reload the page.")
     return None
 
 
-def _loop_opened(visit: Visit, payload: ev.LoopOpened, at: datetime) -> Refusal | None:
-    rule = next((one for one in visit.rules.procedure.loop if one.id == payload.loop), None)
+def _alteration_made(visit: Visit, payload: ev.AlterationMade, at: datetime) -> Refusal | None:
+    rule = next((one for one in visit.rules.procedure.alteration if one.id == payload.alteration), None)
     if rule is None or not rule.by_hand:
-        return Refusal("no_loop", f"{payload.loop!r} is nothing that is altered by hand.", "Reload the page.")
+        return Refusal("no_alteration", f"{payload.alteration!r} is not done by hand.", "Reload the page.")
     if visit.running is not None or visit.current_try is not None:
         return Refusal("running", "Nothing is altered once a run has started.", "Stop it first.")
-    if any(one.rule == payload.loop for one in visit.loops):
+    if any(one.rule == payload.alteration for one in visit.alterations):
         return Refusal("already", f"{rule.opened}: recorded already.", "Go on.")
     return None
 
 
-def _loop_closed(visit: Visit, payload: ev.LoopClosed, at: datetime) -> Refusal | None:
+def _alteration_undone(visit: Visit, payload: ev.AlterationUndone, at: datetime) -> Refusal | None:
     if visit.running is not None:
         return Refusal("running", "A run is going on.", "Stop it first.")
-    if not any(one.id == payload.loop for one in visit.loops):
-        return Refusal("no_loop", f"{payload.loop!r} is not open.", "Nothing to put back there.")
-    rules = {one.id: one for one in visit.rules.procedure.loop}
-    rule = next((rules.get(one.rule) for one in visit.loops if one.id == payload.loop), None)
+    if not any(one.id == payload.alteration for one in visit.alterations):
+        return Refusal("no_alteration", f"{payload.alteration!r} is not open.", "Nothing to put back there.")
+    rules = {one.id: one for one in visit.rules.procedure.alteration}
+    rule = next((rules.get(one.rule) for one in visit.alterations if one.id == payload.alteration), None)
     if visit.worn_since is not None and (rule is None or rule.before == "release"):
         return Refusal("worn", "The facepiece is still on.", "Take it off first, then put everything back.")
     return None
 
 
 def _donned(visit: Visit, payload: ev.Donned, at: datetime) -> Refusal | None:
-    if visit.facepiece is None or (loops_needed(visit) and visit.probe_fitted_for != visit.chosen):
+    if visit.facepiece is None or (alterations_needed(visit) and visit.probe_fitted_for != visit.chosen):
         return Refusal("not_ready", "Choose the facepiece and fit the probe first.", "Go back to those steps.")
     if visit.method in QUALITATIVE and visit.current_try is None:
         screening, clear = visit.screening, visit.clear_at()
@@ -393,13 +393,15 @@ def _turned_away(visit: Visit, payload: ev.TurnedAway, at: datetime) -> Refusal 
 
 
 def _released(visit: Visit, payload: ev.Released, at: datetime) -> Refusal | None:
-    if visit.loops:
+    if visit.alterations:
         return Refusal(
-            "loops_open",
+            "alterations_open",
             "Not everything is put back.",
             "Put back: "
             + "; ".join(
-                rule.put_back for rule in visit.rules.procedure.loop if any(one.rule == rule.id for one in visit.loops)
+                rule.put_back
+                for rule in visit.rules.procedure.alteration
+                if any(one.rule == rule.id for one in visit.alterations)
             ),
         )
     ahead = queue(visit, at)
@@ -419,8 +421,8 @@ _CHECKS: dict[type, Callable[[Visit, Any, datetime], Refusal | None]] = {
     ev.TaskChosen: _task,
     ev.FacepieceChosen: _chosen,
     ev.ProbeFitted: _probe,
-    ev.LoopOpened: _loop_opened,
-    ev.LoopClosed: _loop_closed,
+    ev.AlterationMade: _alteration_made,
+    ev.AlterationUndone: _alteration_undone,
     ev.Donned: _donned,
     ev.SealChecked: _seal,
     ev.Adjusted: _adjusted,

@@ -8,7 +8,7 @@ from typing import Any
 from moorfog.core.events import payloads as ev
 from moorfog.core.kernel.replacing import replace
 from moorfog.core.visit.blocks import file_blocks
-from moorfog.core.visit.state import File, OpenLoop, Visit, loops_needed
+from moorfog.core.visit.state import File, OpenAlteration, Visit, alterations_needed
 from moorfog.core.visit.tries import (
     break_run,
     spoil,
@@ -37,7 +37,7 @@ def _file_read(visit: Visit, event: ev.Event, payload: ev.FileRead) -> Visit:
 
 
 def _opened_by_mistake(visit: Visit, event: ev.Event, payload: ev.OpenedByMistake) -> Visit:
-    if visit.closed or visit.loops or visit.worn_since is not None or visit.running is not None:
+    if visit.closed or visit.alterations or visit.worn_since is not None or visit.running is not None:
         return visit
     return replace(visit, wrong_person=True, closed="mistaken")
 
@@ -62,37 +62,38 @@ def _chosen(visit: Visit, event: ev.Event, payload: ev.FacepieceChosen) -> Visit
     )
 
 
-def _open_loops(visit: Visit, event: ev.Event, rules: Sequence[str]) -> Visit:
+def _alter(visit: Visit, event: ev.Event, rules: Sequence[str]) -> Visit:
     label = f"{visit.facepiece.model} {visit.facepiece.size}" if visit.facepiece else ""
-    opened, count = list(visit.loops), visit.loops_opened
+    opened, count = list(visit.alterations), visit.alterations_made
     for rule in rules:
         count += 1
-        opened.append(OpenLoop(f"{rule}:{count}", rule, event.occurred_at, label))
-    return replace(visit, loops=tuple(opened), loops_opened=count)
+        opened.append(OpenAlteration(f"{rule}:{count}", rule, event.occurred_at, label))
+    return replace(visit, alterations=tuple(opened), alterations_made=count)
 
 
 def _probe_fitted(visit: Visit, event: ev.Event, payload: ev.ProbeFitted) -> Visit:
-    return replace(_open_loops(visit, event, payload.loops), probe_fitted_for=visit.chosen, parts=payload.parts)
+    return replace(_alter(visit, event, payload.alterations), probe_fitted_for=visit.chosen, parts=payload.parts)
 
 
-def _loop_opened(visit: Visit, event: ev.Event, payload: ev.LoopOpened) -> Visit:
-    if not any(one.id == payload.loop for one in visit.rules.procedure.loop):
+def _alteration_made(visit: Visit, event: ev.Event, payload: ev.AlterationMade) -> Visit:
+    if not any(one.id == payload.alteration for one in visit.rules.procedure.alteration):
         return visit
     visit = break_run(visit, event.occurred_at, "altered_in_run", "Something was altered during the run.")
-    return _open_loops(visit, event, (payload.loop,))
+    return _alter(visit, event, (payload.alteration,))
 
 
-def _loop_closed(visit: Visit, event: ev.Event, payload: ev.LoopClosed) -> Visit:
-    found = next((one for one in visit.loops if one.id == payload.loop), None)
+def _alteration_undone(visit: Visit, event: ev.Event, payload: ev.AlterationUndone) -> Visit:
+    found = next((one for one in visit.alterations if one.id == payload.alteration), None)
     if found is None:
         return visit
     visit = break_run(visit, event.occurred_at, "put_back_in_run", "Something was put back during the run.")
-    left = tuple(one for one in visit.loops if one.id != payload.loop)
+    is_kept = visit.current_try or found.rule not in alterations_needed(visit)
+    left = tuple(one for one in visit.alterations if one.id != payload.alteration)
     return replace(
         visit,
-        loops=left,
-        loops_closed=(*visit.loops_closed, (found, event.occurred_at)),
-        probe_fitted_for=visit.probe_fitted_for if visit.current_try or found.rule not in loops_needed(visit) else 0,
+        alterations=left,
+        alterations_undone=(*visit.alterations_undone, (found, event.occurred_at)),
+        probe_fitted_for=visit.probe_fitted_for if is_kept else 0,
     )
 
 
@@ -103,6 +104,6 @@ ARRIVAL_HANDLERS: dict[type, Callable[[Visit, ev.Event, Any], Visit]] = {
     ev.TaskChosen: _task_chosen,
     ev.FacepieceChosen: _chosen,
     ev.ProbeFitted: _probe_fitted,
-    ev.LoopOpened: _loop_opened,
-    ev.LoopClosed: _loop_closed,
+    ev.AlterationMade: _alteration_made,
+    ev.AlterationUndone: _alteration_undone,
 }

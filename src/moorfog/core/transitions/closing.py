@@ -61,14 +61,15 @@ def _signed(visit: Visit, event: ev.Event, payload: ev.Signed) -> Visit:
 
 def _turned_away(visit: Visit, event: ev.Event, payload: ev.TurnedAway) -> Visit:
     visit = break_run(visit, event.occurred_at, "turned_away", "The visit was ended during the run.")
-    closed = visit.closed or ("turned_away" if not visit.loops and visit.worn_since is None and not visit.tries else "")
+    is_untouched = not visit.alterations and visit.worn_since is None and not visit.tries
+    closed = visit.closed or ("turned_away" if is_untouched else "")
     return replace(
         visit, turned_away=payload.reason or "no reason given", come_back_on=payload.come_back_on, closed=closed
     )
 
 
 def _released(visit: Visit, event: ev.Event, payload: ev.Released) -> Visit:
-    if visit.loops or visit.running is not None or visit.wrong_person:
+    if visit.alterations or visit.running is not None or visit.wrong_person:
         return visit
     if is_signed(visit):
         passed = (replace(one, has_passed=outcome(visit, one)[0] == "pass") for one in visit.tries)

@@ -9,7 +9,7 @@ from moorfog.core.visit.blocks import MEDICAL, TRAINING
 from moorfog.core.visit.outcomes import outcome
 from moorfog.core.visit.state import Try, Visit
 
-SEAL = ("seal_check.school", "seal_check.hold")
+SEAL = ("seal_check.policy", "seal_check.hold")
 
 
 def rests_on(visit: Visit) -> tuple[str, ...]:

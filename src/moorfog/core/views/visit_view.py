@@ -24,7 +24,7 @@ from moorfog.core.visit.judgement import changes_at, needs_decision, pass_blocks
 from moorfog.core.visit.outcomes import outcome
 from moorfog.core.visit.proof import WITHIN, is_read_by_link, least_risen, too_late
 from moorfog.core.visit.seals import has_leaked, repeated_leak, seal_fails, seal_rule, seals_allowed
-from moorfog.core.visit.state import Outcome, Visit, loops_needed
+from moorfog.core.visit.state import Outcome, Visit, alterations_needed
 from moorfog.core.visit.steps import StepState, is_signed, is_under_question, method_blocked_by, step_states
 
 BACK_STEPS = 6
@@ -56,7 +56,7 @@ class Card:
     source: str
     standing: str
     drawing: str
-    school: str
+    policy: str
     status: str
     until: str | None
     timed_min: int
@@ -79,7 +79,7 @@ class Between:
 
 
 @dataclass(frozen=True)
-class LoopView:
+class AlterationView:
     """Something to be put back before they go."""
 
     id: str
@@ -189,12 +189,12 @@ class VisitView:
     waiting_for: tuple[Between, ...]
     between: tuple[Between, ...]
     not_asked: int
-    loops: tuple[LoopView, ...]
+    alterations: tuple[AlterationView, ...]
     worn_since: str | None
     wear_ready_at: str | None
     wear_minutes: str
     facepiece: FacepieceView | None
-    loops_to_open: tuple[str, ...]
+    alterations_to_make: tuple[str, ...]
     seal_word: str
     seal_checks: tuple[SealCheckView, ...]
     seal_fails: int
@@ -242,7 +242,7 @@ def card_of(visit: Visit, one: StepState) -> Card:
         source=item.source,
         standing=item.standing,
         drawing=item.drawing,
-        school=visit.rules.book.text(item.school) if item.school else "",
+        policy=visit.rules.book.text(item.policy) if item.policy else "",
         status=one.status,
         until=moment(one.until),
         timed_min=minutes,
@@ -339,11 +339,11 @@ def seal_remedy(visit: Visit) -> str:
 
 
 def _tape(visit: Visit) -> str:
-    """Return the loop that taping the valve opens, where this facepiece's valve cannot be covered by hand."""
+    """Return the alteration that taping the valve is, where this facepiece's valve cannot be covered by hand."""
     piece = visit.facepiece
-    if piece is None or any(one.rule == "tape" for one in visit.loops):
+    if piece is None or any(one.rule == "tape" for one in visit.alterations):
         return ""
-    found = (one.id for one in visit.rules.procedure.loop if one.by_hand and piece.cover in one.covers)
+    found = (one.id for one in visit.rules.procedure.alteration if one.by_hand and piece.cover in one.covers)
     return next(found, "")
 
 
@@ -367,9 +367,9 @@ def visit_view(visit: Visit, now: datetime) -> VisitView:
             recent.append(item)
         if len(recent) == BACK_STEPS:
             break
-    words = {one.id: one for one in visit.rules.procedure.loop}
-    loops = tuple(
-        LoopView(
+    words = {one.id: one for one in visit.rules.procedure.alteration}
+    alterations = tuple(
+        AlterationView(
             id=one.id,
             rule=one.rule,
             opened=words[one.rule].opened,
@@ -377,7 +377,7 @@ def visit_view(visit: Visit, now: datetime) -> VisitView:
             say=words[one.rule].say,
             since=instant(one.opened_at),
         )
-        for one in visit.loops
+        for one in visit.alterations
         if one.rule in words
     )
     waiting = tuple(one for one in between if one.gravity == "waiting")
@@ -404,12 +404,12 @@ def visit_view(visit: Visit, now: datetime) -> VisitView:
         waiting_for=waiting,
         between=between,
         not_asked=hidden,
-        loops=loops,
+        alterations=alterations,
         worn_since=moment(visit.worn_since),
         wear_ready_at=moment(visit.wear_ready_at()),
         wear_minutes=visit.rules.book.minutes("wear.minimum"),
         facepiece=_facepiece(visit),
-        loops_to_open=loops_needed(visit),
+        alterations_to_make=alterations_needed(visit),
         seal_word=visit.rules.book.seal_check_word,
         seal_checks=_seal_checks(visit),
         seal_fails=seal_fails(visit),

@@ -67,10 +67,17 @@ def run_blocks(visit: Visit, now: datetime) -> list[Block]:
             )
         )
     out += _piece_blocks(visit)
-    words = {one.id: one for one in visit.rules.procedure.loop}
-    for loop in visit.loops:
-        if visit.current_try is None and loop.rule in words and words[loop.rule].before == "run":
-            out.append(Block(f"loop_{loop.rule}", words[loop.rule].opened, words[loop.rule].put_back, "put_right"))
+    words = {one.id: one for one in visit.rules.procedure.alteration}
+    for alteration in visit.alterations:
+        if visit.current_try is None and alteration.rule in words and words[alteration.rule].before == "run":
+            out.append(
+                Block(
+                    f"altered_{alteration.rule}",
+                    words[alteration.rule].opened,
+                    words[alteration.rule].put_back,
+                    "put_right",
+                )
+            )
     return out
 
 

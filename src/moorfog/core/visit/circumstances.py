@@ -8,7 +8,7 @@ from typing import NamedTuple
 from moorfog.core.kernel.canonical import digest
 from moorfog.core.kernel.identity import Identity
 from moorfog.core.rules.book import FACTS, Item, Rules, When
-from moorfog.core.visit.state import Visit, loops_needed
+from moorfog.core.visit.state import Visit, alterations_needed
 
 
 def fact(visit: Visit, name: str) -> str | int | tuple[str | int, ...]:
@@ -87,7 +87,7 @@ def circumstances(visit: Visit) -> Circumstances:
             probe=piece.probe if piece else None,
             suspensions=piece.suspension if piece else None,
             methods=visit.method,
-            altered=bool(loops_needed(visit)),
+            altered=bool(alterations_needed(visit)),
             acknowledged=_is_acknowledged(visit),
             on_file=_on_file(visit),
             worn=visit.worn_since is not None,

@@ -19,9 +19,9 @@ def seal_rule(visit: Visit) -> SealRule | None:
 
 
 def seal_holds(visit: Visit) -> bool:
-    """True if the checks the site's school asks for hold on this donning after the last adjustment, and none leaked.
+    """True if the checks the site's policy asks for hold on this donning after the last adjustment, and none leaked.
 
-    Schools: all that can be done (default, and for a school nobody knows) · either · the filter decides (the first).
+    Policies: all that can be done (default, and for a policy nobody knows) · either · the filter decides (the first).
     """
     rule = seal_rule(visit)
     if rule is None:
@@ -30,10 +30,10 @@ def seal_holds(visit: Visit) -> bool:
     if any(one.leaks for one in made):
         return False  # after a leak it is refitted; the same fit asked again is no other fit
     found = {one.check.check for one in made if one.holds}
-    school = visit.rules.book.text("seal_check.school")
-    if school == "either":
+    policy = visit.rules.book.text("seal_check.policy")
+    if policy == "either":
         return any(name in found for name in rule.checks)
-    wanted = rule.checks[:1] if school == "the filter decides" else rule.checks
+    wanted = rule.checks[:1] if policy == "the filter decides" else rule.checks
     return all(name in found for name in wanted)
 
 

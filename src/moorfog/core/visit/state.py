@@ -61,7 +61,7 @@ class Denial:
 
 
 @dataclass(frozen=True)
-class OpenLoop:
+class OpenAlteration:
     """Something altered for the test and not yet put back. ``id`` tells two of the same rule apart."""
 
     id: str
@@ -278,9 +278,9 @@ class Visit:
     seals: tuple[SealResult, ...] = ()
     asked_seals: tuple[SealResult, ...] = ()
     seal_hold: SealHold | None = None
-    loops: tuple[OpenLoop, ...] = ()
-    loops_closed: tuple[tuple[OpenLoop, datetime], ...] = ()
-    loops_opened: int = 0
+    alterations: tuple[OpenAlteration, ...] = ()
+    alterations_undone: tuple[tuple[OpenAlteration, datetime], ...] = ()
+    alterations_made: int = 0
     method: str = ""
     cautions_on: str = ""
     screenings: tuple[ScreeningState, ...] = ()
@@ -391,14 +391,14 @@ class Visit:
         return self.after(one.ended_at, wait)
 
 
-def loops_needed(visit: Visit) -> tuple[str, ...]:
-    """Return which loops are opened on the chosen facepiece for its test; a qualitative one needs no probe."""
+def alterations_needed(visit: Visit) -> tuple[str, ...]:
+    """Return how the chosen facepiece is altered for its test; a qualitative one needs no probe."""
     facepiece = visit.facepiece
     if facepiece is None:
         return ()
     return tuple(
         one.id
-        for one in visit.rules.procedure.loop
+        for one in visit.rules.procedure.alteration
         if (facepiece.probe in one.probe and visit.method not in QUALITATIVE)
         or facepiece.family in one.families
         or (one.test_filters and facepiece.test_filters)

@@ -48,7 +48,7 @@ _ACT_DONE: dict[str, Callable[[Visit], bool]] = {
     "run": lambda visit: visit.current_try is not None and not visit.current_try.is_running,
     "proof": lambda visit: visit.current_try is not None and visit.current_try.proof is not None,
     "doff": lambda visit: visit.worn_since is None,
-    "put_back": lambda visit: not visit.loops,
+    "put_back": lambda visit: not visit.alterations,
     "sign_wearer": lambda visit: is_signed_by(visit, "wearer"),
     "sign_tester": lambda visit: is_signed_by(visit, "tester"),
     "release": lambda visit: bool(visit.closed),

@@ -117,8 +117,8 @@ Body: TypeAlias = Annotated[
     | ChooseFacepiece
     | ChooseTask
     | FitProbe
-    | ev.LoopOpened
-    | ev.LoopClosed
+    | ev.AlterationMade
+    | ev.AlterationUndone
     | ev.Donned
     | ev.Doffed
     | ev.Adjusted

@@ -20,7 +20,7 @@ from moorfog.core.transitions.fold import step
 from moorfog.core.views.visit_view import VisitView, visit_view
 from moorfog.core.visit.blocks import file_blocks
 from moorfog.core.visit.proof import awaits_stream
-from moorfog.core.visit.state import Visit, loops_needed
+from moorfog.core.visit.state import Visit, alterations_needed
 from moorfog.data import facepiece_kinds
 from moorfog.operations.accounts.sessions import Actor
 from moorfog.operations.bench.proposals import (
@@ -343,7 +343,7 @@ def _fill_in(
         return ev.TaskChosen(find_task(db, head.site_id, body.task_id))
     if isinstance(body, FitProbe):
         return ev.ProbeFitted(
-            loops_needed(visit), take_parts(db, actor, head, visit, body.part_ids, proposal.occurred_at)
+            alterations_needed(visit), take_parts(db, actor, head, visit, body.part_ids, proposal.occurred_at)
         )
     if isinstance(body, StartRun):
         return start_run(db, clock, head, visit, body, proposal.occurred_at)

@@ -35,7 +35,7 @@ class VisitRow:
     verdict: str
     tries: int
     facepiece: str
-    loops_open: int
+    alterations_open: int
     is_practice: bool
     is_signed: bool
     closed: str
@@ -105,7 +105,7 @@ def visit_row(row: Any) -> VisitRow:
         verdict=one.verdict,
         tries=one.tries,
         facepiece=one.facepiece,
-        loops_open=one.loops_open,
+        alterations_open=one.alterations_open,
         is_practice=one.is_practice,
         is_signed=one.is_signed,
         closed=one.closed,

@@ -11,6 +11,7 @@ from sqlalchemy.orm import Session
 from moorfog.core.events.payloads import instant
 from moorfog.core.kernel.codec import DataError, encode
 from moorfog.core.rules.book import Book, Rules, pin
+from moorfog.core.rules.former import present
 from moorfog.core.rules.protocols import Protocol, read_protocol
 from moorfog.core.simulation.dry_run import Trial, try_protocol
 from moorfog.data import cited, facepiece_kinds, shipped_procedure, shipped_protocols
@@ -59,7 +60,7 @@ def site_protocols(db: Session, site: Site) -> tuple[tuple[Protocol, SiteProtoco
     )
     latest = {row.protocol_id: row for row in rows}
     kept = [row for _, row in sorted(latest.items()) if not row.is_withdrawn]
-    return tuple((read_protocol(row.content, row.protocol_id), row) for row in kept)
+    return tuple((read_protocol(present(row.content), row.protocol_id), row) for row in kept)
 
 
 def rules_of_site(db: Session, site: Site) -> Rules:
@@ -83,7 +84,7 @@ def read_text(text: str, country: str = "") -> Protocol:
     if len(text) > MOST_TEXT:
         raise DomainError("too_long", f"{len(text)} characters; a protocol file has at most {MOST_TEXT}.")
     try:
-        return read_protocol(cited(tomllib.loads(text), country), "protocol")
+        return read_protocol(present(cited(tomllib.loads(text), country)), "protocol")
     except tomllib.TOMLDecodeError as error:
         raise DomainError("not_toml", f"This is not readable as TOML: {error}. See docs/rules.md.") from error
     except DataError as error:

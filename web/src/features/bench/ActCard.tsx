@@ -131,9 +131,9 @@ function Steps({ view, of }: { view: BenchView; of: "donning" | "doffing" }) {
 }
 
 function PutBackCard({ view, propose, next }: ActProps) {
-  const first = view.visit.loops[0];
+  const first = view.visit.alterations[0];
   const done = () => {
-    if (first) propose({ kind: "loop_closed", loop: first.id });
+    if (first) propose({ kind: "alteration_undone", alteration: first.id });
   };
   useKeys({ [KEY.fine]: done });
   if (!first) return null;
@@ -146,7 +146,9 @@ function PutBackCard({ view, propose, next }: ActProps) {
       </p>
       <h1 className="question">{first.put_back}</h1>
       <p className="say">“{first.say}”</p>
-      {view.visit.loops.length > 1 && <p className="reading">{view.visit.loops.length - 1} more after this.</p>}
+      {view.visit.alterations.length > 1 && (
+        <p className="reading">{view.visit.alterations.length - 1} more after this.</p>
+      )}
       <Foot next={next}>
         <Key cap="Space" label="put back" tone="tarn" onPress={done} />
       </Foot>

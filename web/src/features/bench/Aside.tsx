@@ -67,7 +67,7 @@ export function Aside({ view, propose }: { view: BenchView; propose: (body: Body
         </p>
       )}
       {visit.closed ? null : <Between view={view} />}
-      <Loops loops={visit.loops} name={view.first_name} />
+      <Alterations alterations={visit.alterations} name={view.first_name} />
       {view.meanwhile.length > 0 && <Meanwhile view={view} />}
       {visit.tries.length > 0 && (
         <section aria-label="Tries">
@@ -101,8 +101,8 @@ export function Aside({ view, propose }: { view: BenchView; propose: (body: Body
 }
 
 function Between({ view }: { view: BenchView }) {
-  const { between, not_asked, loops } = view.visit;
-  const shown = loops.length ? 4 : 6; // what must be put back stays in sight too
+  const { between, not_asked, alterations } = view.visit;
+  const shown = alterations.length ? 4 : 6; // what must be put back stays in sight too
   const firm = between.filter((one) => one.gravity !== "unanswered");
   const soft = between.filter((one) => one.gravity === "unanswered");
   return (
@@ -172,13 +172,13 @@ function Line({ one }: { one: Schemas["Between"] }) {
   );
 }
 
-function Loops({ loops, name }: { loops: Schemas["LoopView"][]; name: string }) {
-  if (!loops.length) return null;
+function Alterations({ alterations, name }: { alterations: Schemas["AlterationView"][]; name: string }) {
+  if (!alterations.length) return null;
   return (
     <section aria-label={`To be put back before ${name} goes`}>
       <h3>To be put back before {name} goes</h3>
       <ul className="lines">
-        {loops.map((one) => (
+        {alterations.map((one) => (
           <li key={one.id}>
             <Mark name="ring" />
             <div>

@@ -31,15 +31,16 @@ export function ProbeCard({ card, view, propose, next, back }: ActProps) {
     [KEY.more]: nine.more,
     ...Object.fromEntries(nine.rows.map((one, n) => [`${n + 1}`, () => turn(one.id)])),
   });
-  const loops = view.visit.loops_to_open;
+  const alterations = view.visit.alterations_to_make;
   return (
     <section className="card" data-item={card.id}>
       <Head card={card}>
-        {loops.length > 0 && (
+        {alterations.length > 0 && (
           <div className="note heath">
             <h2>This must be put back before {view.first_name} goes</h2>
             <p>
-              {loops.map((one) => one.replaceAll("_", " ")).join(", ")}. It stays in sight on the right until it is.
+              {alterations.map((one) => one.replaceAll("_", " ")).join(", ")}. It stays in sight on the right until it
+              is.
             </p>
           </div>
         )}

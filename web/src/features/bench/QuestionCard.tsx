@@ -63,10 +63,10 @@ export function QuestionCard({ view, card, propose, next, later, back }: Props) 
         {card.mode === "observe" ? "Look for yourself" : "Ask"}
         <i />
         {gravityWords(card.gravity)}
-        {card.school && (
+        {card.policy && (
           <>
             <i />
-            {card.school}
+            {card.policy}
           </>
         )}
       </p>

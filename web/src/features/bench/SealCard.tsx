@@ -35,9 +35,9 @@ export function SealCard({ card, view, propose, next, back }: ActProps) {
       place,
     });
   };
-  const tape = visit.tape ? () => propose({ kind: "loop_opened", loop: visit.tape }) : undefined;
-  const taped = visit.loops.find((one) => one.rule === "tape");
-  const untape = taped ? () => propose({ kind: "loop_closed", loop: taped.id }) : undefined;
+  const tape = visit.tape ? () => propose({ kind: "alteration_made", alteration: visit.tape }) : undefined;
+  const taped = visit.alterations.find((one) => one.rule === "tape");
+  const untape = taped ? () => propose({ kind: "alteration_undone", alteration: taped.id }) : undefined;
   const whoKeys = { 1: () => setWho("wearer"), 2: () => setWho("tester"), 3: () => setWho("both") };
   const placeKeys = Object.fromEntries(PLACES.map((place, i) => [String(i + 1), () => leaks(place)]));
   const isLimit = visit.seal_fails >= visit.seal_fails_allowed;
@@ -58,7 +58,7 @@ export function SealCard({ card, view, propose, next, back }: ActProps) {
       <p className="mode">
         {visit.seal_word}
         <i />
-        {open.check} pressure · {card.school} · never a fit test
+        {open.check} pressure · {card.policy} · never a fit test
       </p>
       <div className="card-head">
         <div>

@@ -176,9 +176,9 @@ function Visits({ list, go, empty, isOld = false }: Paged & { empty: string; isO
                 </span>
               </span>
               <span>
-                {one.loops_open > 0 && (
+                {one.alterations_open > 0 && (
                   <b className="heath">
-                    <Mark name="ring" size={20} /> {one.loops_open} to put back
+                    <Mark name="ring" size={20} /> {one.alterations_open} to put back
                   </b>
                 )}
               </span>

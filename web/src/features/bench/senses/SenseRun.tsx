@@ -97,7 +97,7 @@ export function SenseRun({ view, run, sensing, outbox, propose }: Props) {
         <p className="note">Kept here with its time, and sent when the server is back.</p>
       </section>
     );
-  const unit = sensing.family === "smoke" ? "pass" : "dose";
+  const unit = sensing.family === "smoke" ? "application" : "dose";
   const squeezes = next?.squeezes || undefined;
   const heading = !isBegun
     ? `First ${unit}: ${sensing.first_dose.toLowerCase()}`
@@ -159,14 +159,14 @@ export function SenseRun({ view, run, sensing, outbox, propose }: Props) {
             cap="Space"
             label={
               !isBegun
-                ? unit === "pass"
-                  ? "first pass begins"
+                ? unit === "application"
+                  ? "first application begins"
                   : "first dose is in"
                 : isOver
                   ? sensing.end.toLowerCase()
                   : squeezes
                     ? `dose: ${squeezes} squeezes begin`
-                    : "pass given"
+                    : "smoke given"
             }
             tone="tarn"
             onPress={fine}
@@ -217,7 +217,7 @@ function DoseWords(props: {
   if (!isBegun && first)
     return (
       <p className="dose-words soon">
-        {unit === "pass" ? (
+        {unit === "application" ? (
           <>
             <b>{first}</b>: Space as you begin. That starts the clock.
           </>

@@ -57,7 +57,7 @@ def test_nine_holds_in_the_full_one_five_in_the_short_one() -> None:
         "Head up and down, up",
         "Head up and down, down",
     ]
-    assert SHORT.n == 5 and FULL.suction is not None and FULL.suction.pairs
+    assert SHORT.n == 5 and FULL.negative_pressure is not None and FULL.negative_pressure.pairs
     assert all(sum(s.seconds for s in e.segment if s.valve == "IN") % 10 == 0 for e in FULL.exercises())
     assert not [one for one in FULL.measurements() if FULL.exercises()[one.exercise].id == "grimace"]
 
