@@ -9,7 +9,12 @@ export default defineConfig({
   build: {
     target: "es2022",
     rollupOptions: {
-      input: { main: resolve(import.meta.dirname, "index.html"), docs: resolve(import.meta.dirname, "docs.html") },
+      input: Object.fromEntries(
+        ["index", "docs", "stories"].map((one) => [
+          one === "index" ? "main" : one,
+          resolve(import.meta.dirname, `${one}.html`),
+        ]),
+      ),
     },
     chunkSizeWarningLimit: 900,
   },

@@ -81,7 +81,7 @@ def test_a_leak_is_touched_on_the_face_and_the_supervisor_is_told(desk: Make, st
     tester = desk().sign_in()
     tester.open_visit("1007")
     tester.until("seal_check")
-    for count, place in enumerate(("cheek", "cheek, other side", "chin"), start=1):
+    for count, place in enumerate(("3, cheek", "3, cheek, other side", "5, chin"), start=1):
         tester.press("n", "3")
         tester.page.get_by_role("button", name=place, exact=True).click()
         tester.page.get_by_text(f"It leaked, {count} so far").wait_for()

@@ -85,3 +85,24 @@ def first_load_kb() -> float:
 
 def test_the_first_load_is_light() -> None:
     assert 20 < first_load_kb() <= FIRST_LOAD_KB
+
+
+def roots(sheet: Path) -> dict[str, str]:
+    """The first class of every selector of a stylesheet, with the whole selector."""
+    text = re.sub(r"/\*.*?\*/", "", sheet.read_text("utf-8"), flags=re.S)
+    selectors = [one.strip() for block in re.findall(r"([^{}]+)\{", text) for one in block.split(",")]
+    return {one: (re.match(r"\.([\w-]+)", one) or ["", ""])[1] for one in selectors}
+
+
+def test_the_styles_of_a_component_reach_no_other() -> None:
+    """Each stands beside its component and begins with a class of it: what modules with made-up names would give."""
+    owner: dict[str, str] = {}
+    for sheet in sorted((WEB / "design").glob("*.css")):
+        if sheet.stem == "base":
+            continue
+        drawn = sheet.with_suffix(".tsx").read_text("utf-8")
+        assert f'import "./{sheet.name}";' in drawn, sheet.name
+        for selector, root in roots(sheet).items():
+            assert root and re.search(rf'["` ]{root}["` $]', drawn), f"{sheet.name}: {selector} is not of this component"
+            assert owner.setdefault(root, sheet.name) == sheet.name, f"{root} has two sheets"
+    assert len(owner) > 10

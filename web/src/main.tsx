@@ -3,7 +3,7 @@ import "@fontsource-variable/atkinson-hyperlegible-next";
 import "@fontsource/atkinson-hyperlegible-mono/400.css";
 import "@fontsource/atkinson-hyperlegible-mono/700.css";
 import "@/app/app.css";
-import "@/design/design.css";
+import "@/design/base.css";
 import "@/features/bench/bench.css";
 import "@/features/bench/senses/senses.css";
 import { MantineProvider } from "@mantine/core";

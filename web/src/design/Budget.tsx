@@ -1,3 +1,4 @@
+import "./Budget.css";
 import type { Schemas } from "@/shared/client";
 
 interface Props {

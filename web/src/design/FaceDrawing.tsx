@@ -1,3 +1,4 @@
+import "./FaceDrawing.css";
 /** A face in outline with the line where the seal runs; half facepiece or full. */
 export function FaceDrawing({ isFull }: { isFull: boolean }) {
   return (

@@ -1,3 +1,5 @@
+import "./FaceDrawing.css";
+import "./FaceMap.css";
 export const PLACES = ["nose", "eyes", "cheek", "temple", "chin", "throat", "valve"] as const;
 export type Place = (typeof PLACES)[number];
 const AT: Record<Place, [number, number][]> = {
@@ -35,7 +37,7 @@ export function FaceMap({ choose }: { choose: (place: Place) => void }) {
             type="button"
             className="spot"
             style={{ left: `${(x / 170) * 100}%`, top: `${(y / 222) * 100}%` }}
-            aria-label={side === 0 ? place : `${place}, other side`}
+            aria-label={`${i + 1}, ${place}${side ? ", other side" : ""}`}
             onClick={() => choose(place)}
           >
             {i + 1}

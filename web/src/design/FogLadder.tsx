@@ -1,3 +1,4 @@
+import "./FogLadder.css";
 import { useMediaQuery } from "@mantine/hooks";
 import type { Schemas } from "@/shared/client";
 

@@ -1,3 +1,4 @@
+import "./Key.css";
 /** A key drawn as a key, with what it does. Also a big target for a finger. */
 export function Key({
   cap,

@@ -1,3 +1,4 @@
+import "./Marks.css";
 /** Marks of the moor. Each state has its own shape, so that greyscale reads as well as colour. */
 export type MarkName = "cairn" | "cairn-open" | "gate" | "gate-unknown" | "wall" | "ring" | "lantern" | "clock";
 
@@ -36,6 +37,9 @@ const SHAPES: Record<MarkName, React.ReactNode> = {
     </>
   ),
 };
+
+/** The names of all marks there are. */
+export const MARKS = Object.keys(SHAPES) as MarkName[];
 
 /** One mark. Decorative: the words beside it say the same. */
 export function Mark({ name, size = 24 }: { name: MarkName; size?: number }) {

@@ -1,3 +1,4 @@
+import "./PanelChart.css";
 const X = (width: number) => (Math.min(Math.max(width, 112), 166) - 112) * 2.6;
 const Y = (length: number) => 128 - (Math.min(Math.max(length, 92), 144) - 92) * 2.4;
 

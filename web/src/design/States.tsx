@@ -1,3 +1,4 @@
+import "./States.css";
 import type { ReactNode } from "react";
 import { ApiError } from "@/shared/client";
 

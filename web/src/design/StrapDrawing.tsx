@@ -1,3 +1,4 @@
+import "./StrapDrawing.css";
 import { FaceDrawing } from "@/design/FaceDrawing";
 
 interface Parts {
@@ -122,6 +123,9 @@ const DRAWINGS: Record<string, Parts> = {
 };
 
 /** The drawing of a card: the seal on a face from the front, or straps and hands from the side. */
+/** The names of all drawings there are. */
+export const STRAP_DRAWINGS = Object.keys(DRAWINGS);
+
 export function StrapDrawing({ name, isFull = false }: { name: string; isFull?: boolean }) {
   if (name === "seal_line") return <FaceDrawing isFull={isFull} />;
   const one = DRAWINGS[name];

@@ -1,3 +1,4 @@
+import "./Walk.css";
 import type { Schemas } from "@/shared/client";
 
 const WIDTH = 1240;
