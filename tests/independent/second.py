@@ -283,7 +283,7 @@ class Second(Figures):
             if one["payload"]["run_id"] == run_id
         )
         due = [plan["every_s"] * n for n in range(1, plan.get("count", 0) + 1)]
-        due += [one["at_s"] for one in plan.get("passes", [])[1:]]
+        due += [one["at_s"] for one in plan.get("applications", [])[1:]]
         last, left, until = 0.0, given[1:], (end - begin).total_seconds() * self.speed
         for slot in due:
             if slot + plan["late_s"] > until:

@@ -160,7 +160,7 @@ export function SenseRun({ view, run, sensing, outbox, propose }: Props) {
             label={
               !isBegun
                 ? unit === "application"
-                  ? "first application begins"
+                  ? "smoke begins"
                   : "first dose is in"
                 : isOver
                   ? sensing.end.toLowerCase()
