@@ -17,6 +17,7 @@ from moorfog.core.rules.book import Rules
 from moorfog.data import shipped_rules
 from moorfog.serving.database import FAST_FLAGS, PrivateServer
 from moorfog.store.base import make_engine
+from tests.plan import ByWaiting, be_polite
 from tests.template import forget, prepare, running_server
 
 if TYPE_CHECKING:
@@ -28,7 +29,9 @@ settings.load_profile("steady")
 
 def pytest_configure(config: pytest.Config) -> None:
     """Let the workers of one run share a template of a database."""
-    if not hasattr(config, "workerinput"):
+    if hasattr(config, "workerinput"):
+        be_polite()
+    else:
         prepare()
 
 
@@ -36,6 +39,11 @@ def pytest_unconfigure(config: pytest.Config) -> None:
     """Throw the template away."""
     if not hasattr(config, "workerinput"):
         forget()
+
+
+def pytest_xdist_make_scheduler(config: pytest.Config) -> ByWaiting | None:
+    """Hand out files by whether they wait or count, where they are handed out as files."""
+    return ByWaiting(config) if config.getoption("dist") == "loadfile" else None
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:

@@ -118,7 +118,8 @@ def ensure_web() -> Path:
 def _build_web() -> Path:
     web = root() / "web"
     sources = [one for one in (web / "src").rglob("*") if one.is_file()]
-    sources += [web / name for name in ("package-lock.json", "vite.config.ts", "index.html", "docs.html")]
+    pages = ("index.html", "docs.html", "stories.html")
+    sources += [web / name for name in ("package-lock.json", "vite.config.ts", *pages)]
     dist, want = web / "dist", _digest(sources)
     if not (dist / ".moorfog").exists() or (dist / ".moorfog").read_text() != want:
         _install_node_modules()

@@ -103,6 +103,6 @@ def test_the_styles_of_a_component_reach_no_other() -> None:
         drawn = sheet.with_suffix(".tsx").read_text("utf-8")
         assert f'import "./{sheet.name}";' in drawn, sheet.name
         for selector, root in roots(sheet).items():
-            assert root and re.search(rf'["` ]{root}["` $]', drawn), f"{sheet.name}: {selector} is not of this component"
+            assert root and re.search(rf'["` ]{root}["` $]', drawn), f"{sheet.name}: {selector}"
             assert owner.setdefault(root, sheet.name) == sheet.name, f"{root} has two sheets"
     assert len(owner) > 10
