@@ -7,7 +7,7 @@ import sys
 import tempfile
 from collections.abc import Iterator
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import pytest
 from hypothesis import settings
@@ -41,9 +41,9 @@ def pytest_unconfigure(config: pytest.Config) -> None:
         forget()
 
 
-def pytest_xdist_make_scheduler(config: pytest.Config) -> ByWaiting | None:
+def pytest_xdist_make_scheduler(config: pytest.Config, log: Any) -> ByWaiting | None:
     """Hand out files by whether they wait or count, where they are handed out as files."""
-    return ByWaiting(config) if config.getoption("dist") == "loadfile" else None
+    return ByWaiting(config, log) if config.getoption("dist") == "loadfile" else None
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:

@@ -14,6 +14,7 @@ from werkzeug.middleware.proxy_fix import ProxyFix
 from moorfog.api.app import create_app
 from moorfog.core.visit.state import FOLD_VERSION
 from moorfog.data import shipped_books, shipped_rules
+from moorfog.serving.leash import die_with_parent
 from moorfog.store.base import make_engine
 from moorfog.store.migrate import is_current
 from moorfog.store.readmodels import foreign_fold_version
@@ -24,6 +25,8 @@ SWITCH_S = 0.001
 
 def application() -> Flask:
     """Return the application. Refuses another schema or fold version, naming the command that mends it."""
+    if "WERKZEUG_RUN_MAIN" in os.environ:  # the one that reloads has forked us
+        die_with_parent(os.getppid())
     logging.basicConfig(level=logging.INFO, format="%(asctime)s %(name)s %(message)s")
     url = os.environ.get("MOORFOG_DATABASE_URL", "")
     if not url:

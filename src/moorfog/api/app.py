@@ -201,11 +201,9 @@ def _answer_validation(error: ValidationError) -> tuple[Response, int]:
 
 
 def _serve_pages(app: Flask, web: Path | None) -> None:
-    spec = document()
-
     @app.get("/api/openapi.json")
     def openapi() -> Response:
-        return jsonify(spec)
+        return jsonify(document())
 
     @app.get("/", defaults={"path": ""})
     @app.get("/<path:path>")

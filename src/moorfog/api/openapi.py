@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from functools import cache
 from typing import Any
 
 from pydantic import TypeAdapter
@@ -35,6 +36,7 @@ class ErrorBody:
     detail: dict[str, Any]
 
 
+@cache
 def document() -> dict[str, Any]:
     """Return the OpenAPI 3.1 document of all routes."""
     adapters: list[tuple[str, Any, TypeAdapter[Any]]] = [("error", "serialization", TypeAdapter(ErrorBody))]

@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+import os
+from dataclasses import asdict, dataclass
+from pathlib import Path
 
 from moorfog import __version__
 from moorfog.api.routing import Context, route
 from moorfog.core.events.payloads import instant
 from moorfog.core.visit.state import FOLD_VERSION
+from moorfog.serving.state import PLACE, read_state
 
 
 @dataclass(frozen=True)
@@ -27,6 +30,25 @@ class Health:
     rules: str
 
 
+@dataclass(frozen=True)
+class ProgramPart:
+    """A part of the program on this machine: whether it runs, how often it was started again, how it ended last."""
+
+    name: str
+    is_running: bool
+    restarts: int
+    last_end: str
+
+
+@dataclass(frozen=True)
+class PartsView:
+    """The parts of the program that are watched on this machine, and when something changed last; empty where nobody
+    watches them."""
+
+    changed_at: str
+    parts: tuple[ProgramPart, ...]
+
+
 @route("GET", "/api/time", "public", returns=Moment)
 def get_time(context: Context) -> Moment:
     """The server's time."""
@@ -38,3 +60,11 @@ def get_health(context: Context) -> Health:
     """Whether the program and its database answer."""
     context.clock.now(context.db)
     return Health(True, __version__, FOLD_VERSION, context.rules.digest)
+
+
+@route("GET", "/api/system/parts", "kit", returns=PartsView)
+def get_system_parts(context: Context) -> PartsView:
+    """How the parts of the program fare on this machine."""
+    folder = os.environ.get(PLACE)
+    at, parts = read_state(Path(folder)) if folder else ("", ())
+    return PartsView(at, tuple(ProgramPart(**asdict(one)) for one in parts))

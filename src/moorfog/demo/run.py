@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import secrets
 import shutil
 import sys
@@ -10,8 +11,10 @@ from pathlib import Path
 
 from moorfog.bootstrap import StepFailed, ensure_node_modules, ensure_packages, ensure_web, root, say
 from moorfog.serving.database import PrivateServer
-from moorfog.serving.parts import Parts, Stopped, ignore_signals, stop_on_signals
+from moorfog.serving.home import HELD, held, tell_where
+from moorfog.serving.parts import DATABASE, Parts, Stopped, ignore_signals, stop_on_signals
 from moorfog.serving.ports import free_port, is_free
+from moorfog.serving.state import PLACE
 from moorfog.serving.web import WEB_ENV, gunicorn_command, reloading_command
 
 PASSWORD = "moor-and-fog"
@@ -32,7 +35,7 @@ class Demo:
     def __init__(self, home: Path, port: int | None, for_developers: bool = False) -> None:
         self.home, self.wanted_port, self.for_developers = home.resolve(), port, for_developers
         self.server = PrivateServer(self.home / "db")
-        self.parts = Parts(self.home / "log")
+        self.parts = Parts(self.home / "log", say)
 
     def start(self) -> str:
         """Bring everything up and return the address. Raises :class:`StepFailed`."""
@@ -44,13 +47,14 @@ class Demo:
         if self.server.install():
             say("database: data directory made")
         self.server.start()
+        self.parts.adopt(DATABASE, self.server.spawn, self.server.spawned)
         if not (self.server.home / "password").exists():
             self.server.create_account(secrets.token_urlsafe(18))
         say(f"database: running on loopback, port {self.server.port}")
         url = self.server.url
         token = self._token()
         self._prepare(url, token)
-        rules = {"MOORFOG_DATABASE_URL": url, "MOORFOG_WEB": web}
+        rules = {"MOORFOG_DATABASE_URL": url, "MOORFOG_WEB": web, PLACE: str(self.parts.logs)}
         inner = free_port() if self.for_developers else port
         command = reloading_command(inner) if self.for_developers else gunicorn_command(port, 2)
         self.parts.start("web", command, {**rules, **WEB_ENV})
@@ -64,7 +68,8 @@ class Demo:
 
     def _page(self, port: int, api: str) -> str:
         """Have Vite serve the page as it stands in the sources, and hand everything else on to the server."""
-        command = ["npx", "--no-install", "vite", "--port", str(port), "--strictPort", "--host", "127.0.0.1"]
+        vite = root() / "web" / "node_modules" / "vite" / "bin" / "vite.js"
+        command = ["node", str(vite), "--port", str(port), "--strictPort", "--host", "127.0.0.1"]
         self.parts.start("page", command, {"MOORFOG_API": api}, root() / "web")
         address = f"http://127.0.0.1:{port}"
         self.parts.wait_for("page", address)
@@ -133,38 +138,54 @@ class Demo:
     def stop(self) -> None:
         """Stop everything we started, last first."""
         self.parts.stop()
-        self.server.stop()
+        self.server.stop()  # where it had not become a part yet
 
 
 def run(home: Path, port: int | None, fresh: bool, for_developers: bool = False) -> int:
     """Run the demo until Ctrl-C or SIGTERM. Returns the exit code."""
     began = time.monotonic()
-    if fresh and home.exists():
-        sys.stdout.write(f"Everything in {home.resolve()} will be deleted. Type yes to go on: ")
-        sys.stdout.flush()
-        if sys.stdin.readline().strip() != "yes":
-            sys.stdout.write("Nothing was deleted.\n")
-            return 1
-        shutil.rmtree(home)
-    home.mkdir(parents=True, exist_ok=True)
     stop_on_signals()
     demo = Demo(home, port, for_developers)
     try:
-        address = demo.start()
-        people = "".join(f"    {login:8} {role:14} {who}\n" for login, role, who in SIGN_INS)
-        sys.stdout.write(
-            f"\nMoorfog is at {address}   (up in {time.monotonic() - began:.1f} s)\n"
-            f"  sign in as, password {PASSWORD}:\n{people}  Ctrl-C stops it; the data stays.\n"
-        )
-        sys.stdout.flush()
-        demo.parts.watch()
+        with held(home) as place:
+            try:
+                if fresh and not _emptied(home):
+                    return 1
+                address = demo.start()
+                tell_where(place, f"at {address}, process {os.getpid()}")
+                people = "".join(f"    {login:8} {role:14} {who}\n" for login, role, who in SIGN_INS)
+                sys.stdout.write(
+                    f"\nMoorfog is at {address}   (up in {time.monotonic() - began:.1f} s)\n"
+                    f"  sign in as, password {PASSWORD}:\n{people}  Ctrl-C stops it; the data stays.\n"
+                )
+                sys.stdout.flush()
+                demo.parts.watch()
+            except (Stopped, KeyboardInterrupt):
+                say("stopping")
+            finally:
+                ignore_signals()
+                demo.stop()
     except (Stopped, KeyboardInterrupt):
-        say("stopping")
         return 0
     except Exception as error:
         sys.stderr.write(f"moorfog demo: {error}\n  logs: {demo.parts.logs}; database log: {demo.server.log}\n")
         return 1
-    finally:
-        ignore_signals()
-        demo.stop()
     return 0
+
+
+def _emptied(home: Path) -> bool:
+    """Delete what is in a home that we hold, after asking; return False where the answer was no."""
+    found = [one for one in home.iterdir() if one.name != HELD]
+    if not found:
+        return True
+    sys.stdout.write(f"Everything in {home.resolve()} will be deleted. Type yes to go on: ")
+    sys.stdout.flush()
+    if sys.stdin.readline().strip() != "yes":
+        sys.stdout.write("Nothing was deleted.\n")
+        return False
+    for one in found:
+        if one.is_dir():
+            shutil.rmtree(one)
+        else:
+            one.unlink()
+    return True

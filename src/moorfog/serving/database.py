@@ -10,6 +10,7 @@ import time
 from dataclasses import dataclass
 from pathlib import Path
 
+from moorfog.serving.leash import leashed
 from moorfog.serving.ports import free_port
 
 DATABASE = "moorfog"
@@ -89,37 +90,54 @@ class PrivateServer:
             raise ServerFailed(f"mariadb-install-db failed: {(made.stdout + made.stderr)[-800:]}")
         return True
 
-    def start(self, wait_s: float = 30) -> None:
-        """Start the server and wait until it answers. Raises :class:`ServerFailed` naming its log."""
+    @property
+    def spawned(self) -> subprocess.Popen[bytes]:
+        """The server's process. Raises :class:`ServerFailed` where it was not started."""
+        if self.process is None:
+            raise ServerFailed("the database server was not started")
+        return self.process
+
+    def spawn(self) -> subprocess.Popen[bytes]:
+        """Start the server's process and return it at once; it ends when this process does, however that ended.
+
+        It is started as its own account instead of changing to it: who changes the account slips the leash.
+        Raises :class:`ServerFailed` for a home with too long a path.
+        """
         if len(str(self.socket)) > 100:
             raise ServerFailed(f"{self.socket} is too long for a socket; set MOORFOG_HOME to a shorter folder")
         if not self.port:
             self.port = free_port()
+        command = [
+            "mariadbd",
+            "--no-defaults",
+            f"--user={server_account()}",
+            f"--datadir={self.home / 'data'}",
+            f"--socket={self.socket}",
+            f"--port={self.port}",
+            "--bind-address=127.0.0.1",
+            f"--pid-file={self.home / 'm.pid'}",
+            f"--log-error={self.log}",
+            "--skip-name-resolve",
+            "--character-set-server=utf8mb4",
+            "--collation-server=utf8mb4_uca1400_ai_ci",
+            "--max-connections=400",
+            *self.flags,
+        ]
         self.process = subprocess.Popen(
-            [
-                "mariadbd",
-                "--no-defaults",
-                f"--user={server_account()}",
-                f"--datadir={self.home / 'data'}",
-                f"--socket={self.socket}",
-                f"--port={self.port}",
-                "--bind-address=127.0.0.1",
-                f"--pid-file={self.home / 'm.pid'}",
-                f"--log-error={self.log}",
-                "--skip-name-resolve",
-                "--character-set-server=utf8mb4",
-                "--collation-server=utf8mb4_uca1400_ai_ci",
-                "--max-connections=400",
-                *self.flags,
-            ],
+            leashed(command, end="TERM", account=server_account() if os.geteuid() == 0 else ""),
             stdout=subprocess.DEVNULL,
             stderr=subprocess.DEVNULL,
             start_new_session=True,
             env=self._own_tmp(),
         )
+        return self.process
+
+    def start(self, wait_s: float = 30) -> None:
+        """Start the server and wait until it answers. Raises :class:`ServerFailed` naming its log."""
+        process = self.spawn()
         deadline = time.monotonic() + wait_s
         while time.monotonic() < deadline:
-            if self.process.poll() is not None:
+            if process.poll() is not None:
                 raise ServerFailed(f"the database server ended at once; see {self.log}")
             if self.socket.exists() and self._ask("SELECT 1").returncode == 0:
                 return

@@ -1,4 +1,4 @@
-"""Parts: the processes of the program under one home, each with a log of its own, started and stopped together."""
+"""Parts: the processes of the program under one home, each with a log of its own, watched and started anew."""
 
 from __future__ import annotations
 
@@ -7,11 +7,21 @@ import signal
 import subprocess
 import time
 import urllib.request
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from contextlib import suppress
+from dataclasses import dataclass, field
 from pathlib import Path
 
 from moorfog.bootstrap import StepFailed
+from moorfog.serving.leash import leashed
+from moorfog.serving.state import PartState, write_state
+
+DATABASE = "database"
+LOOK_EVERY_S = 0.1
+FIRST_PAUSE_S, LONGEST_PAUSE_S = 0.2, 4.0
+"""How long after its end a part is started again: twice as long after every end that follows soon."""
+STEADY_S = 30.0
+"""A part that has run for so long is steady again."""
 
 
 class Stopped(Exception):
@@ -22,24 +32,57 @@ def _stop(*_: object) -> None:
     raise Stopped
 
 
+SIGNALS = (signal.SIGTERM, signal.SIGINT, signal.SIGHUP)
+
+
 def stop_on_signals() -> None:
-    """Have SIGTERM and SIGINT raise :class:`Stopped`; SIGINT is ignored from the start in a shell's background job."""
-    for one in (signal.SIGTERM, signal.SIGINT):
+    """Have these signals raise :class:`Stopped`; SIGINT is ignored from the start in a shell's background job."""
+    for one in SIGNALS:
         signal.signal(one, _stop)
 
 
 def ignore_signals() -> None:
-    """Have neither signal break off what is being stopped."""
-    for one in (signal.SIGTERM, signal.SIGINT):
+    """Have no signal break off what is being stopped."""
+    for one in SIGNALS:
         signal.signal(one, signal.SIG_IGN)
 
 
-class Parts:
-    """The processes that were started, in that order; ``logs`` is the folder of their logs."""
+@dataclass
+class Part:
+    """One process: how it is made, and how it has fared. Times are monotonic seconds."""
 
-    def __init__(self, logs: Path) -> None:
-        self.logs = logs
-        self.children: dict[str, subprocess.Popen[bytes]] = {}
+    make: Callable[[], subprocess.Popen[bytes]]
+    child: subprocess.Popen[bytes]
+    since: float
+    again_at: float = 0.0
+    pause: float = FIRST_PAUSE_S
+    restarts: int = 0
+    last_end: str = ""
+    ended_at: float | None = field(default=None)
+
+
+def how_it_ended(code: int) -> str:
+    """Say how a process ended, by its exit code."""
+    if code < 0:
+        with suppress(ValueError):
+            return f"killed by {signal.Signals(-code).name}"
+    return f"ended with {code}"
+
+
+class Parts:
+    """The processes that were started, in that order; ``logs`` is the folder of their logs.
+
+    Every one is on a leash: when this process is gone the kernel ends them.
+    """
+
+    def __init__(self, logs: Path, tell: Callable[[str], None] = lambda _: None) -> None:
+        self.logs, self.tell = logs, tell
+        self.parts: dict[str, Part] = {}
+
+    @property
+    def children(self) -> dict[str, subprocess.Popen[bytes]]:
+        """The process of each part."""
+        return {name: one.child for name, one in self.parts.items()}
 
     def log_of(self, name: str) -> Path:
         """Where a part writes what it has to say."""
@@ -49,23 +92,36 @@ class Parts:
         self, name: str, command: list[str], env: Mapping[str, str], cwd: Path | None = None
     ) -> subprocess.Popen[bytes]:
         """Start a part with its own log; ``env`` is added to our own environment."""
-        self.logs.mkdir(parents=True, exist_ok=True)
-        with self.log_of(name).open("ab") as log:
-            child = subprocess.Popen(
-                command,
-                stdout=log,
-                stderr=log,
-                stdin=subprocess.DEVNULL,
-                env={**os.environ, **env},
-                cwd=cwd,
-                start_new_session=True,
-            )
-        self.children[name] = child
+
+        def make() -> subprocess.Popen[bytes]:
+            self.logs.mkdir(parents=True, exist_ok=True)
+            with self.log_of(name).open("ab") as log:
+                return subprocess.Popen(
+                    leashed(command),
+                    stdout=log,
+                    stderr=log,
+                    stdin=subprocess.DEVNULL,
+                    env={**os.environ, **env},
+                    cwd=cwd,
+                    start_new_session=True,
+                )
+
+        return self.add(name, make)
+
+    def add(self, name: str, make: Callable[[], subprocess.Popen[bytes]]) -> subprocess.Popen[bytes]:
+        """Start a part that ``make`` makes, now and after each of its ends."""
+        child = make()
+        self.adopt(name, make, child)
         return child
+
+    def adopt(self, name: str, make: Callable[[], subprocess.Popen[bytes]], child: subprocess.Popen[bytes]) -> None:
+        """Take over a process that runs already; after each of its ends ``make`` makes the next one."""
+        self.parts[name] = Part(make, child, time.monotonic())
+        self._write()
 
     def wait_for(self, name: str, url: str, seconds: float = 30) -> None:
         """Wait until a part answers at ``url``. Raises :class:`StepFailed` naming its log."""
-        child = self.children[name]
+        child = self.parts[name].child
         deadline = time.monotonic() + seconds
         while time.monotonic() < deadline and child.poll() is None:
             try:
@@ -76,29 +132,65 @@ class Parts:
         raise StepFailed(f"{name} did not answer; see {self.log_of(name)}")
 
     def watch(self) -> None:
-        """Wait until a signal comes or a part ends. Raises :class:`StepFailed` naming the part and its log."""
+        """Start every part again that ends, until a signal comes."""
         while True:
-            for name, child in self.children.items():
-                if child.poll() is not None:
-                    raise StepFailed(f"{name} ended unexpectedly; see {self.log_of(name)}, then start again")
-            time.sleep(0.3)
+            self.look()
+            time.sleep(LOOK_EVERY_S)
+
+    def look(self) -> None:
+        """Look once whether a part has ended; clear away what it left, and start it again when its pause is over."""
+        for name, part in self.parts.items():
+            now = time.monotonic()
+            if part.ended_at is None and part.child.poll() is not None:
+                _clear(part.child.pid)
+                part.pause = FIRST_PAUSE_S if now - part.since > STEADY_S else part.pause
+                part.ended_at, part.again_at = now, now + part.pause
+                part.pause = min(LONGEST_PAUSE_S, part.pause * 2)
+                part.last_end = how_it_ended(part.child.returncode)
+                self.tell(f"{name} {part.last_end}; it is started again. Its log: {self.log_of(name)}")
+                self._write()
+            if part.ended_at is not None and now >= part.again_at:
+                try:
+                    part.child = part.make()
+                except OSError as error:  # no memory or no process to be had: it is tried again
+                    self.tell(f"{name} could not be started: {error}")
+                    part.again_at = now + part.pause
+                    continue
+                part.ended_at, part.since = None, time.monotonic()
+                part.restarts += 1
+                self._write()
+
+    def _write(self) -> None:
+        """Write down how the parts fare, for the screens; where there is no room for it they show what was before."""
+        with suppress(OSError):
+            write_state(
+                self.logs,
+                [PartState(name, one.ended_at is None, one.restarts, one.last_end) for name, one in self.parts.items()],
+            )
 
     def kill(self, name: str) -> None:
         """End a part at once, as a power cut would; for tests of recovery."""
-        self.children[name].kill()
-        self.children[name].wait(5)
+        self.parts[name].child.kill()
+        self.parts[name].child.wait(5)
 
     def stop(self) -> None:
-        """Stop everything we started, last first."""
-        started = list(reversed(self.children.values()))
-        for child in started:
-            if child.poll() is None:
-                child.terminate()
-        for child in started:
-            try:
-                child.wait(8)
-            except subprocess.TimeoutExpired:
-                child.kill()
-                child.wait(3)
-            with suppress(ProcessLookupError):  # what a part started itself and left behind
-                os.killpg(child.pid, signal.SIGKILL)
+        """Stop everything we started, last first; the database when nobody needs it any more."""
+        others = [one.child for name, one in reversed(self.parts.items()) if name != DATABASE]
+        database = [one.child for name, one in self.parts.items() if name == DATABASE]
+        for wave, patience_s in ((others, 8), (database, 20)):
+            for child in wave:
+                if child.poll() is None:
+                    child.terminate()
+            for child in wave:
+                try:
+                    child.wait(patience_s)
+                except subprocess.TimeoutExpired:
+                    child.kill()
+                    child.wait(3)
+                _clear(child.pid)
+
+
+def _clear(group: int) -> None:
+    """End what a part started itself and left behind."""
+    with suppress(ProcessLookupError, PermissionError):
+        os.killpg(group, signal.SIGKILL)

@@ -15,6 +15,8 @@ def gunicorn_command(port: int, workers: int, host: str = "127.0.0.1") -> list[s
         sys.executable,
         "-m",
         "gunicorn",
+        "--config",
+        "python:moorfog.serving.web_hooks",
         "-w",
         str(workers),
         "-k",

@@ -1092,6 +1092,28 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/system/parts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * How the parts of the program fare on this machine.
+         * @description How the parts of the program fare on this machine.
+         *
+         *     For: tester or administrator.
+         */
+        get: operations["get_system_parts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/time": {
         parameters: {
             query?: never;
@@ -3164,6 +3186,17 @@ export interface components {
             used_at: string | null;
         };
         /**
+         * PartsView
+         * @description The parts of the program that are watched on this machine, and when something changed last; empty where nobody
+         *     watches them.
+         */
+        PartsView: {
+            /** Changed At */
+            changed_at: string;
+            /** Parts */
+            parts: components["schemas"]["ProgramPart"][];
+        };
+        /**
          * PeoplePage
          * @description One page of people.
          */
@@ -3305,6 +3338,20 @@ export interface components {
             rows: number;
             /** Sample */
             sample: string[][];
+        };
+        /**
+         * ProgramPart
+         * @description A part of the program on this machine: whether it runs, how often it was started again, how it ended last.
+         */
+        ProgramPart: {
+            /** Is Running */
+            is_running: boolean;
+            /** Last End */
+            last_end: string;
+            /** Name */
+            name: string;
+            /** Restarts */
+            restarts: number;
         };
         /**
          * ProofGiven
@@ -6687,6 +6734,35 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["MadeTask"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_system_parts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PartsView"];
                 };
             };
             /** @description error */

@@ -3,6 +3,7 @@ import { Empty, Failed, Loading, Pager } from "@/design/States";
 import { useCounters } from "@/features/common/CounterLine";
 import { Instrument } from "@/features/kit/Instrument";
 import { Parts } from "@/features/kit/Parts";
+import { Program } from "@/features/kit/Program";
 import { Recalls } from "@/features/common/Recall";
 import { Solutions } from "@/features/kit/Solutions";
 
@@ -20,6 +21,7 @@ export function KitPage() {
         Before the first person: warm, charged, and every check as a value. Without them no quantitative run is
         permitted on an instrument.
       </p>
+      <Program />
       <Recalls onlyOpen={false} />
       {counters.data.total === 0 && <Empty>No instrument is entered. See the README: how to connect one.</Empty>}
       {counters.data.rows.map((one) => (

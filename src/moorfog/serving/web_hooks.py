@@ -1,0 +1,12 @@
+"""What the web server does besides serving: its workers end with the process that forked them."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from moorfog.serving.leash import die_with_parent
+
+
+def post_fork(server: Any, worker: Any) -> None:
+    """Leash a new worker: without its master it would hold the port and serve nobody."""
+    die_with_parent(worker.ppid)

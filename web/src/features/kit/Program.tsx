@@ -1,0 +1,41 @@
+import { useQuery } from "@tanstack/react-query";
+import { Mark } from "@/design/Marks";
+import { api, type Schemas, unwrap } from "@/shared/client";
+
+const NAMES: Record<string, string> = {
+  database: "The database",
+  web: "The web server",
+  worker: "The worker, which does long jobs",
+};
+
+function named(one: Schemas["ProgramPart"]): string {
+  if (one.name.startsWith("link-")) return `The link of the ${one.name.slice(5)}`;
+  return NAMES[one.name] ?? `The simulated ${one.name}`;
+}
+
+/** What of the program stopped on its own and was started again: nothing to do, but somebody should know. */
+export function Program() {
+  const parts = useQuery({
+    queryKey: ["system-parts"],
+    queryFn: () => unwrap(api.GET("/api/system/parts")),
+    refetchInterval: 5000,
+  });
+  const found = parts.data?.parts.filter((one) => one.restarts || !one.is_running) ?? [];
+  if (!found.length) return null;
+  return (
+    <section className="note" aria-label="The program itself">
+      <h2>The program itself</h2>
+      <ul className="why-list">
+        {found.map((one) => (
+          <li key={one.name}>
+            <Mark name={one.is_running ? "ring" : "wall"} size={20} /> {named(one)} {one.last_end}
+            {one.is_running
+              ? `; started again, ${one.restarts === 1 ? "once" : `${one.restarts} times`} since the program began.`
+              : "; it is being started again."}
+          </li>
+        ))}
+      </ul>
+      <p className="why">Nothing was lost. If it happens again, show its log to whoever looks after the program.</p>
+    </section>
+  );
+}
