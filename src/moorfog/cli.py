@@ -72,13 +72,14 @@ def cmd_account(given: argparse.Namespace) -> int:
     """Create an account; the password is asked for, or read from a pipe."""
     from sqlalchemy import select
 
-    from moorfog.operations.accounts.sessions import create_account
+    from moorfog.operations.accounts.sessions import create_account, weak_password
     from moorfog.store.base import make_engine, run_in_transaction
     from moorfog.store.models import Employer
 
     password = getpass.getpass() if sys.stdin.isatty() else sys.stdin.readline().rstrip("\n")
-    if len(password) < 10:
-        sys.exit("The password is shorter than 10 characters; choose a longer one.")
+    wrong = weak_password(password, given.login, *given.name.split())
+    if wrong:
+        sys.exit(f"This password will not do. {wrong}")
 
     def work(db) -> str:  # type: ignore[no-untyped-def]
         employer = None

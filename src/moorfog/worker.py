@@ -45,6 +45,8 @@ def work(engine: Engine, stopping: threading.Event) -> None:
             rounds += 1
         except DBAPIError as error:
             log.warning("the database does not answer: %s", error.orig)
+        except Exception:  # one round that fails must not end the rounds
+            log.exception("this round failed")
 
 
 def main(engine: Engine) -> None:

@@ -11,7 +11,7 @@ from flask import Flask
 from sqlalchemy.orm import Session
 from werkzeug.middleware.proxy_fix import ProxyFix
 
-from moorfog.api.app import create_app
+from moorfog.api.app import HOSTS, create_app
 from moorfog.core.visit.state import FOLD_VERSION
 from moorfog.data import shipped_books, shipped_rules
 from moorfog.serving.leash import die_with_parent
@@ -45,7 +45,8 @@ def application() -> Flask:
     sys.setswitchinterval(SWITCH_S)
     shipped_books()  # read once before the processes part, not in somebody's first request
     web = os.environ.get("MOORFOG_WEB")
-    app = create_app(engine, shipped_rules(), Path(web) if web else None)
+    hosts = tuple(os.environ.get("MOORFOG_HOSTS", "").split()) or HOSTS
+    app = create_app(engine, shipped_rules(), Path(web) if web else None, hosts=hosts)
     if os.environ.get("MOORFOG_BEHIND_TLS") == "1":
         app.config["SESSION_COOKIE_SECURE"] = True
         app.wsgi_app = ProxyFix(app.wsgi_app)  # type: ignore[method-assign]

@@ -8,17 +8,18 @@ from typing import Any
 
 import pypdf
 import pytest
-from sqlalchemy import select
+from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
 from moorfog.core.events.chain import check_chain
 from moorfog.core.kernel.codec import decode
 from moorfog.core.views.wearer import WearerView
 from moorfog.operations.jobs import claim, run_job
+from moorfog.operations.kit.ledger import suspensions_of
 from moorfog.operations.records.recall import run_recall
 from moorfog.store.base import new_id
 from moorfog.store.log import forget_states, load_events
-from moorfog.store.models import Job, TryKit, TryResult, WearPermission
+from moorfog.store.models import Job, LotRow, NebuliserRow, TryKit, TryResult, WearPermission
 from tests.api.house import Client, House, Refused
 
 MODELS = {"sweet": "Sedge", "bitter": "Sedge", "odour": "Bracken", "smoke": "Sedge"}
@@ -138,7 +139,10 @@ def test_a_wearer_can_say_one_thing_only(house: House) -> None:
             wearer.post(f"{address}/sensed", body)
         assert refused.value.status == 422
     late = (house.clock.at + timedelta(hours=1)).isoformat()
-    wearer.post(f"{address}/sensed", {"id": new_id(), "about": "x", "occurred_at": late})
+    with pytest.raises(Refused, match="test_over"):
+        wearer.post(f"{address}/sensed", {"id": new_id(), "about": "x", "occurred_at": late})
+    run = wearer.get(address)["about"]
+    wearer.post(f"{address}/sensed", {"id": new_id(), "about": run, "occurred_at": late})
     log = house.client().get(f"/api/visits/{visit}/log")["events"]
     assert [one["payload"]["kind"] for one in log[-2:]] == ["detected", "clock_differed"], "taken, dated, and flagged"
     assert log[-2]["occurred_at"][:19] == house.clock.at.isoformat()[:19]
@@ -335,6 +339,70 @@ def test_a_clogged_nebuliser_voids_every_test_since_its_last_good_check(house: H
         )
     blocking = {one["id"]: one["blocked_by"] for one in tester.get("/api/nebulisers")}
     assert "clogged" in blocking[other]
+
+
+def test_shared_kit_found_wrong_by_one_employer_voids_nothing_of_another(house: House) -> None:
+    """The others' tests are suspended until their own people confirm it or clear it."""
+    ours, theirs = with_kit(house, "sweet"), house.client("tester", house.theirs)
+    with Session(house.engine) as db, db.begin():
+        for table in (NebuliserRow, LotRow):
+            db.execute(update(table).where(table.employer_id == house.ours.employer).values(employer_id=None))
+    theirs.method, theirs.kit, theirs.task = ours.method, ours.kit, house.theirs.task
+    visits = []
+    for client, person in ((ours, house.ours.people[0]), (theirs, house.theirs.people[0])):
+        visit = client.open(person)
+        client.until(visit, "run")
+        client.to_the_end(visit)
+        finish(client, visit)
+        visits.append(visit)
+    kit = ours.kit[("sweet", "threshold")]
+    ours.call("POST", f"/api/nebulisers/{kit}/clogged")
+    work_off(house)
+
+    with Session(house.engine) as db, db.begin():  # no other test's
+        for table in (NebuliserRow, LotRow):
+            db.execute(update(table).where(table.employer_id.is_(None)).values(employer_id=house.ours.employer))
+
+    def shown(client: Client, visit: str) -> tuple[int, bool]:
+        view = client.get(f"/api/visits/{visit}")["visit"]
+        return view["revision"], view["is_signed"]
+
+    def may(person: str) -> set[str]:
+        with Session(house.engine) as db:
+            return {one[2] for one in suspensions_of(db, person)}
+
+    assert shown(ours, visits[0]) == (2, False), "ours is void"
+    assert shown(theirs, visits[1]) == (1, True) and may(house.theirs.people[0]), "theirs stands, and is suspended"
+    entry = next(one for one in theirs.get("/api/recalls?only_open=true")["rows"] if one["kit_id"] == kit)
+    assert entry["state"] == "open" and entry["tests"] == 1
+    assert kit not in {one["kit_id"] for one in ours.get("/api/recalls?only_open=true")["rows"]}
+    with pytest.raises(Refused, match="settled"):
+        ours.post(f"/api/recalls/{entry['id']}/settle", {"decision": "clear", "reason": "it was nothing"})
+    said = theirs.post(f"/api/recalls/{entry['id']}/settle", {"decision": "clear", "reason": "it sprayed that day"})
+    assert said["state"] == "cleared" and said["settled_by"]
+    work_off(house)
+    assert not may(house.theirs.people[0]) and may(house.ours.people[0]), "cleared for theirs and for nobody else"
+    assert shown(theirs, visits[1]) == (1, True) and shown(ours, visits[0]) == (2, False)
+
+
+def test_the_wearers_address_takes_nothing_once_the_visit_is_closed(house: House) -> None:
+    """A stranger who finds the address ten weeks later changes no record with it."""
+    tester, visit, address = run_with_a_wearer(house, "sweet")
+    wearer = house.stranger()
+    run = wearer.get(address)["about"]
+    tester.say(visit, {"kind": "stopped"})
+    tester.say(visit, {"kind": "decided", "next": "end"})
+    tester.until(visit, "release")
+    tester.say(visit, {"kind": "released"})
+    before = tester.get(f"/api/visits/{visit}/log")["events"]
+    press = {"id": new_id(), "about": run, "occurred_at": house.clock.at.isoformat()}
+    with pytest.raises(Refused) as refused:
+        wearer.post(f"{address}/sensed", press)
+    assert refused.value.code in ("test_over", "address_over")
+    house.clock.at += timedelta(hours=2)
+    with pytest.raises(Refused, match="address_over"):
+        wearer.get(address)
+    assert tester.get(f"/api/visits/{visit}/log")["events"] == before
 
 
 def test_voiding_goes_on_where_a_worker_died(house: House) -> None:

@@ -31,7 +31,7 @@ def test_the_front_end_is_built_anew_only_when_its_sources_changed(
     web = tmp_path / "web"
     (web / "src").mkdir(parents=True)
     (web / "dist").mkdir()
-    for name in ("package-lock.json", "vite.config.ts", "index.html", "docs.html", "src/main.tsx"):
+    for name in ("package-lock.json", "vite.config.ts", "index.html", "docs.html", "stories.html", "src/main.tsx"):
         (web / name).write_text(name)
     built: list[str] = []
     monkeypatch.setenv("MOORFOG_ROOT", str(tmp_path))

@@ -3,36 +3,53 @@
 from __future__ import annotations
 
 import logging
+import re
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
+from urllib.parse import urlsplit
 
 from flask import Flask, Response, jsonify, request, send_from_directory
 from pydantic import ValidationError
 from sqlalchemy import Engine
 from sqlalchemy.exc import DBAPIError
 from sqlalchemy.orm import Session
-from werkzeug.exceptions import HTTPException
+from werkzeug.exceptions import HTTPException, MethodNotAllowed
 
 from moorfog.api import bench, kit, link, people, session, sites, solutions, system, wearer  # noqa: F401  (routes)
 from moorfog.api.live import Hub, stream_response
 from moorfog.api.openapi import document
 from moorfog.api.routing import ROUTES, RULE_ROLES, Context, Follow, Route
 from moorfog.core.rules.book import Rules
-from moorfog.operations.accounts.sessions import find_session
+from moorfog.operations.accounts.sessions import READERS, digest_of, find_session
 from moorfog.operations.bench.wearer import visit_of_address
 from moorfog.operations.errors import DomainError
 from moorfog.operations.kit.links import instrument_for_token
 from moorfog.store.base import RETRY_CODES, Clock, DatabaseClock, error_code, run_in_transaction
+from moorfog.store.models import VisitHead
 
 COOKIE = "moorfog_session"
-MAX_BODY = 12 * 1024 * 1024
+TOO_LONG = 1406
+BAD_VALUES = frozenset({TOO_LONG, 1264, 1292, 1366, 1367, 1411, 1690, 3140})
+"""What the database says of a value it cannot store: too long, out of range, no date, no text, no JSON."""
+SAFE = ("GET", "HEAD", "OPTIONS")
+HOSTS = ("127.0.0.1", "localhost", "[::1]")
+"""Names under which the program may be asked for, where no others are given."""
 log = logging.getLogger("moorfog")
+security = logging.getLogger("moorfog.security")
 
 
-def create_app(engine: Engine, rules: Rules, web: Path | None = None, clock: Clock | None = None) -> Flask:
-    """Return the application on a database. ``web`` is the folder of the built front end, if it is served here."""
+def create_app(
+    engine: Engine,
+    rules: Rules,
+    web: Path | None = None,
+    clock: Clock | None = None,
+    hosts: tuple[str, ...] = HOSTS,
+) -> Flask:
+    """Return the application on a database. ``web`` is the folder of the built front end, if it is served here;
+    ``hosts`` are the names under which it is asked for, any other is refused."""
     app = Flask("moorfog", static_folder=None)
-    app.config["MAX_CONTENT_LENGTH"] = MAX_BODY
+    app.config["TRUSTED_HOSTS"] = list(hosts)
     moment = clock or DatabaseClock()
     hub = Hub(engine, moment)
     app.extensions["moorfog_hub"] = hub
@@ -56,13 +73,15 @@ def _read_query(one: Route, known: list[str]) -> Any:
 
 def _view(one: Route, engine: Engine, clock: Clock, rules: Rules, hub: Hub) -> Any:
     known = list(one.query.json_schema()["properties"]) if one.query else []
+    linked: set[str] = set()  # digests of tokens that this process has seen to be right: nobody else is read first
 
     def view(**path: str) -> Response:
-        body = _read_body(one)
-        query = _read_query(one, known)
+        request.max_content_length = one.most
         hooks: list[Any] = []
-        if one.quick is not None:
-            found = one.quick(engine, _bearer(), body=body, **path)
+        read: dict[str, Any] = {}
+        if one.quick is not None and digest_of(_bearer()) in linked:
+            read["body"] = _read_body(one)
+            found = one.quick(engine, _bearer(), body=read["body"], **path)
             if found is not None:
                 hub.nudge()
                 return _json(one, found)
@@ -71,18 +90,24 @@ def _view(one: Route, engine: Engine, clock: Clock, rules: Rules, hub: Hub) -> A
             hooks.clear()
             context = _context(one, db, engine, clock, rules)
             context.after_commit = hooks
+            if context.link is not None and one.quick is not None:
+                linked.add(digest_of(_bearer()))
+            if "query" not in read:  # only now: who may not ask is not listened to
+                read["query"] = _read_query(one, known)
+            if "body" not in read:
+                read["body"] = _read_body(one)
             given: dict[str, Any] = {**path}
             if one.body:
-                given["body"] = body
+                given["body"] = read["body"]
             if one.query:
-                given["query"] = query
+                given["query"] = read["query"]
             return one.handler(context, **given)
 
         result = run_in_transaction(engine, work)
         for hook in hooks:
             hook()
         if isinstance(result, Follow):
-            return stream_response(hub, result)
+            return stream_response(hub, result, _still_may(one, engine, clock, result.visit_id, path.get("token", "")))
         if isinstance(result, Response):
             return result
         if isinstance(result, DomainError):
@@ -92,6 +117,23 @@ def _view(one: Route, engine: Engine, clock: Clock, rules: Rules, hub: Hub) -> A
         return _json(one, result)
 
     return view
+
+
+def _still_may(one: Route, engine: Engine, clock: Clock, visit_id: str, token: str) -> Callable[[], bool]:
+    """Return a question for a stream to ask while it goes on: may this browser still see what it follows?"""
+    secret, address = request.cookies.get(COOKIE, ""), request.remote_addr or ""
+
+    def ask(db: Session) -> bool:
+        if one.rule == "wearer":
+            try:
+                return visit_of_address(db, clock, token) == visit_id
+            except DomainError:
+                return False
+        found = find_session(db, clock, secret, address)
+        head = db.get(VisitHead, visit_id)
+        return found is not None and head is not None and found[0].scope(*READERS).allows(head.employer_id)
+
+    return lambda: run_in_transaction(engine, ask)
 
 
 def _json(one: Route, result: Any) -> Response:
@@ -137,7 +179,7 @@ def _context(one: Route, db: Session, engine: Engine, clock: Clock, rules: Rules
     if one.rule == "wearer":
         context.visit_id = visit_of_address(db, clock, (request.view_args or {}).get("token", ""))
         return context
-    found = find_session(db, clock, secret) if secret else None
+    found = find_session(db, clock, secret, context.address, _idle_s(one)) if secret else None
     if found is not None:
         context.signed_in, context.csrf = found
     if one.rule == "public":
@@ -146,7 +188,7 @@ def _context(one: Route, db: Session, engine: Engine, clock: Clock, rules: Rules
         raise DomainError(
             "sign_in_needed", "You are not signed in, or the sign-in has run out. Sign in again.", status=401
         )
-    if request.method not in ("GET", "HEAD") and request.headers.get("X-Moorfog-Token") != context.csrf:
+    if request.method not in SAFE and request.headers.get("X-Moorfog-Token") != context.csrf:
         raise DomainError(
             "token_missing", "The page's token is missing or old. Reload the page and try again.", status=403
         )
@@ -155,35 +197,67 @@ def _context(one: Route, db: Session, engine: Engine, clock: Clock, rules: Rules
     return context
 
 
+def _idle_s(one: Route) -> float | None:
+    """Return for how long nobody has pressed or touched anything at this page, as it says itself.
+
+    Who says nothing does something now; a stream says nothing and is nobody's doing.
+    """
+    if one.media == "text/event-stream":
+        return None
+    said = request.headers.get("X-Moorfog-Idle", "0")
+    return min(float(said), 86_400.0) if re.fullmatch(r"\d{1,9}(\.\d+)?", said) else None
+
+
 def _answer_error(error: Exception) -> tuple[Response, int]:
     if isinstance(error, DomainError):
         return jsonify(code=error.code, message=error.message, detail=error.detail), error.status
     if isinstance(error, ValidationError):
         return _answer_validation(error)
     if isinstance(error, HTTPException):
-        words = {
-            404: "There is nothing at this address. Check it, or go back to Today.",
-            405: "This address cannot be used that way.",
-            413: "The body is larger than 12 MB. Send less at once.",
-        }
-        return jsonify(
-            code=(error.name or "error").lower().replace(" ", "_"),
-            message=words.get(error.code or 0, error.description or ""),
-            detail={},
-        ), error.code or 500
+        return _answer_http(error)
+    if isinstance(error, RecursionError):
+        return _problem("too_deep", "This is nested too deep to be read. Send it flat.", 422)
+    if isinstance(error, UnicodeError):
+        return _problem("not_text", "There are signs in this that are no text. Take them out and send it again.", 422)
     if isinstance(error, DBAPIError) and error_code(error) in RETRY_CODES:
         log.exception("database")
-        return jsonify(
-            code="database_away",
-            message="The database does not answer. What you pressed is kept in this page and sent again.",
-            detail={},
-        ), 503
+        return _problem(
+            "database_away", "The database does not answer. What you pressed is kept in this page and sent again.", 503
+        )
+    if isinstance(error, DBAPIError) and error_code(error) in BAD_VALUES:
+        return _answer_bad_value(error)
     log.exception("unexpected")
-    return jsonify(
-        code="unexpected",
-        message="Something went wrong here; nothing was stored. Try again; if it stays, look into the server's log.",
-        detail={},
-    ), 500
+    return _problem(
+        "unexpected",
+        "Something went wrong here; nothing was stored. Try again; if it stays, look into the server's log.",
+        500,
+    )
+
+
+def _problem(code: str, message: str, status: int) -> tuple[Response, int]:
+    return jsonify(code=code, message=message, detail={}), status
+
+
+def _answer_http(error: HTTPException) -> tuple[Response, int]:
+    most = request.max_content_length or 0
+    words = {
+        404: "There is nothing at this address. Check it, or go back to Today.",
+        405: "This address cannot be used that way.",
+        413: f"The body is larger than {most // 1024} kB, the most that is taken here. Send less at once.",
+    }
+    code = (error.name or "error").lower().replace(" ", "_")
+    response, status = _problem(code, words.get(error.code or 0, error.description or ""), error.code or 500)
+    if isinstance(error, MethodNotAllowed) and error.valid_methods:
+        response.headers["Allow"] = ", ".join(sorted(error.valid_methods))
+    return response, status
+
+
+def _answer_bad_value(error: DBAPIError) -> tuple[Response, int]:
+    """Say of what the database could not store where it is; the columns are named as the fields are."""
+    found = re.search(r"column '(?:[^']*\.)?([^'.]+)'", str(error.orig))
+    where = found[1].replace("_", " ").replace("`", "") if found else "something"
+    problem = "longer than can be stored" if error_code(error) == TOO_LONG else "no value that can be stored"
+    return _problem("bad_value", f"{where}: {problem}. Nothing was stored; correct it and send again.", 422)
 
 
 def _answer_validation(error: ValidationError) -> tuple[Response, int]:
@@ -228,14 +302,46 @@ def _serve_pages(app: Flask, web: Path | None) -> None:
         return response
 
 
+POLICY = "; ".join(
+    (
+        "default-src 'self'",
+        "style-src 'self' 'unsafe-inline'",
+        "img-src 'self' data: blob:",
+        "object-src 'none'",
+        "base-uri 'none'",
+        "form-action 'self'",
+        "frame-ancestors 'none'",
+    )
+)
+"""Styles in elements are let through: drawings place their marks with them."""
+HEADERS = {
+    "X-Content-Type-Options": "nosniff",
+    "Referrer-Policy": "same-origin",
+    "X-Frame-Options": "DENY",
+    "Cross-Origin-Opener-Policy": "same-origin",
+    "Cross-Origin-Resource-Policy": "same-origin",
+    "Permissions-Policy": "camera=(), microphone=(), geolocation=(), usb=(), payment=()",
+    "Content-Security-Policy": POLICY,
+}
+TLS_ONLY = "max-age=31536000"
+
+
 def _secure(app: Flask) -> None:
+    @app.before_request
+    def only_from_our_own_pages() -> None:
+        """Refuse what a page of another site has this browser send; a link sends no origin."""
+        origin = request.headers.get("Origin")
+        if origin and request.method not in SAFE and urlsplit(origin).netloc != request.host:
+            security.warning("refused a %s from a page of another site", request.method)
+            raise DomainError("foreign_page", "This was sent by a page of another site; it is refused.", status=403)
+
     @app.after_request
     def headers(response: Response) -> Response:
-        response.headers.setdefault("X-Content-Type-Options", "nosniff")
-        response.headers.setdefault("Referrer-Policy", "same-origin")
-        response.headers.setdefault("X-Frame-Options", "DENY")
-        response.headers.setdefault(
-            "Content-Security-Policy",
-            "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data: blob:; frame-ancestors 'none'",
-        )
+        for name, value in HEADERS.items():
+            if name != "Content-Security-Policy" or response.mimetype != "application/pdf":
+                response.headers.setdefault(name, value)
+        if request.path.startswith("/api/"):
+            response.headers.setdefault("Cache-Control", "no-store")
+        if app.config.get("SESSION_COOKIE_SECURE"):
+            response.headers.setdefault("Strict-Transport-Security", TLS_ONLY)
         return response

@@ -9,7 +9,7 @@ from flask import Response
 from pydantic import ConfigDict
 
 from moorfog.api.paging import FindQuery
-from moorfog.api.routing import Context, Follow, plain, route
+from moorfog.api.routing import LIST, Context, Follow, plain, route
 from moorfog.api.screens import Heard, ScreenHeard, heard
 from moorfog.core.events.chain import event_to_json
 from moorfog.core.visit.state import Visit
@@ -19,7 +19,7 @@ from moorfog.operations.bench.proposals import Proposal
 from moorfog.operations.bench.runs import start_run
 from moorfog.operations.bench.views import BenchView, view_for_screen
 from moorfog.operations.bench.visits import RUN_STARTS
-from moorfog.operations.fields import Id
+from moorfog.operations.fields import Id, Line
 from moorfog.operations.kit import parts
 from moorfog.operations.records import exports, today
 from moorfog.operations.records.reports import find_report, issue_report
@@ -49,7 +49,7 @@ class SignVisit:
     id: Id
     expects: int
     role: Literal["wearer", "tester"]
-    typed_name: str
+    typed_name: Line
     password: str | None
 
 
@@ -152,7 +152,7 @@ def hear_screen(context: Context, visit_id: str, body: ScreenHeard) -> Heard:
     return heard(context, visit_id, "bench", body)
 
 
-@route("POST", "/api/visits/{visit_id}/runs/{run_id}/file", "test", body=ReadingsFile, returns=BenchView)
+@route("POST", "/api/visits/{visit_id}/runs/{run_id}/file", "test", body=ReadingsFile, returns=BenchView, most=LIST)
 def import_run(context: Context, visit_id: str, run_id: str, body: ReadingsFile) -> BenchView:
     """Seal a run with the readings of a file, from an instrument that gives only files."""
     visit = run_files.import_run(context.db, context.clock, context.actor, visit_id, run_id, body.text)

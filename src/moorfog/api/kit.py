@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from pydantic import ConfigDict
 
-from moorfog.api.paging import PageQuery
+from moorfog.api.paging import Page, PageQuery
 from moorfog.api.routing import Context, route
 from moorfog.operations.kit import checks, instruments, parts
 from moorfog.operations.records import recall
@@ -49,7 +49,7 @@ class CountersQuery(PageQuery):
 class RecallsQuery:
     """Which page of the ledger, and whether only what is open."""
 
-    page: int = 1
+    page: Page = 1
     only_open: bool = False
 
 

@@ -9,7 +9,7 @@ from typing import Literal
 from pydantic import ConfigDict
 from sqlalchemy import Engine
 
-from moorfog.api.routing import Context, route
+from moorfog.api.routing import READINGS, Context, route
 from moorfog.core.events.payloads import RunEnd
 from moorfog.core.measuring.readings import Chunk
 from moorfog.operations.bench import readings, runs
@@ -78,7 +78,9 @@ def _store_at_once(engine: Engine, token: str, *, body: Chunks, run_id: str) -> 
     return Stored(*found) if found is not None else None
 
 
-@route("POST", "/api/link/runs/{run_id}/chunks", "link", body=Chunks, returns=Stored, quick=_store_at_once)
+@route(
+    "POST", "/api/link/runs/{run_id}/chunks", "link", body=Chunks, returns=Stored, quick=_store_at_once, most=READINGS
+)
 def store_chunks(context: Context, run_id: str, body: Chunks) -> Stored:
     """Store readings; what was stored before is not stored twice."""
     return Stored(*readings.store_chunks(context.db, context.counter, run_id, body.chunks))

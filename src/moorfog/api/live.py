@@ -6,7 +6,7 @@ import json
 import logging
 import threading
 import time
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from datetime import datetime
 from fractions import Fraction
@@ -35,6 +35,7 @@ from moorfog.core.visit.state import Visit
 from moorfog.operations.bench.proofs import stream_of, stream_on
 from moorfog.operations.bench.readings import load_fresh_chunks
 from moorfog.operations.bench.views import BenchView, view_for_screen
+from moorfog.operations.errors import DomainError
 from moorfog.store.base import Clock, quick_engine
 from moorfog.store.log import load_visit
 from moorfog.store.models import VisitHead
@@ -45,6 +46,10 @@ PERIOD_S = 0.05
 GATHER_S = 0.01
 """How long, after readings came to this process, others are waited for that come with them."""
 QUEUE_LENGTH = 64
+MOST_STREAMS = 60
+"""Streams of one process at the most: each holds a thread, and of a hundred the rest answers requests."""
+ASK_EVERY_S = 10.0
+"""How often it is asked again whether a browser may see what is streamed to it."""
 _SEQS = select(VisitHead.id, VisitHead.seq).where(VisitHead.id.in_(bindparam("visits", expanding=True)))
 _state = TypeAdapter(BenchView)
 _wearer = TypeAdapter(WearerView)
@@ -100,6 +105,7 @@ class Hub:
         self.engine = quick_engine(engine)
         self.clock = clock
         self.news = threading.Event()
+        self.places = threading.BoundedSemaphore(MOST_STREAMS)
         self.watches: dict[str, Watch] = {}
         self.lock = threading.Lock()
         self.thread: threading.Thread | None = None
@@ -279,21 +285,46 @@ def live_message(run: RunWatch, fresh: list[Reading]) -> LiveMessage:
     )
 
 
-def stream_response(hub: Hub, follow: Follow) -> Response:
-    """Return the event stream of one visit, for a desk or its wearer; the request's session is released by now."""
+def stream_response(hub: Hub, follow: Follow, still_may: Callable[[], bool]) -> Response:
+    """Return the event stream of one visit, for a desk or its wearer; the request's session is released by now.
+
+    Every ten seconds it asks again whether this browser may see it. Raises :class:`DomainError` where this process
+    streams to as many as it can beside answering requests.
+    """
+    if not hub.places.acquire(blocking=False):
+        raise DomainError(
+            "too_many_screens",
+            "As many screens follow along as this server can serve. This one shows what it knows and asks again.",
+            status=503,
+        )
 
     def events() -> Iterator[str]:
         queue = hub.subscribe(follow.visit_id, follow.for_wearer)
         try:
             yield "retry: 1000\n\n"
+            asked = time.monotonic()
             while True:
                 try:
-                    yield queue.get(timeout=10)
+                    yield queue.get(timeout=ASK_EVERY_S)
                 except Empty:
                     yield ": still here\n\n"
+                if time.monotonic() - asked >= ASK_EVERY_S:
+                    asked = time.monotonic()
+                    if not may_go_on(still_may):
+                        yield message("over", "{}")
+                        return
         finally:
             hub.unsubscribe(follow.visit_id, queue, follow.for_wearer)
 
     response = Response(events(), mimetype="text/event-stream")
+    response.call_on_close(hub.places.release)
     response.headers.update({"Cache-Control": "no-cache", "X-Accel-Buffering": "no"})
     return response
+
+
+def may_go_on(still_may: Callable[[], bool]) -> bool:
+    """Tell whether a stream may go on; while the database is away nobody can say, and nothing new is streamed."""
+    try:
+        return still_may()
+    except DBAPIError:
+        return True

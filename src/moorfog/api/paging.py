@@ -7,12 +7,15 @@ from typing import Annotated
 
 from pydantic import Field
 
+Page = Annotated[int, Field(ge=1, le=1_000_000)]
+"""A page of a list, from 1; further on there is nothing that anybody would turn to."""
+
 
 @dataclass(frozen=True)
 class PageQuery:
     """Which page, from 1."""
 
-    page: Annotated[int, Field(ge=1)] = 1
+    page: Page = 1
 
 
 @dataclass(frozen=True)

@@ -8,7 +8,7 @@ from flask import Response
 from pydantic import ConfigDict
 
 from moorfog.api.paging import FindQuery, PageQuery
-from moorfog.api.routing import Context, plain, route
+from moorfog.api.routing import FILE, LIST, Context, plain, route
 from moorfog.operations import jobs
 from moorfog.operations.bench import filing
 from moorfog.operations.kit import catalogue, facepieces
@@ -131,13 +131,13 @@ def record_measurement(context: Context, person_id: str, body: people.MeasureEnt
     return people.record_measurement(context.db, context.clock, context.actor, person_id, body)
 
 
-@route("POST", "/api/imports/preview", "manage", body=roster.RosterFile, returns=roster.Preview)
+@route("POST", "/api/imports/preview", "manage", body=roster.RosterFile, returns=roster.Preview, most=FILE)
 def preview_import(context: Context, body: roster.RosterFile) -> roster.Preview:
     """What a roster would import, and what is wrong with it by row and column; nothing is stored."""
     return roster.check_roster(context.db, context.actor, body)[0]
 
 
-@route("POST", "/api/imports", "manage", body=roster.RosterFile, returns=jobs.JobView)
+@route("POST", "/api/imports", "manage", body=roster.RosterFile, returns=jobs.JobView, most=FILE)
 def start_import(context: Context, body: roster.RosterFile) -> jobs.JobView:
     """Import a roster as a job: all or nothing."""
     return jobs.start_import(context.db, context.clock, context.actor, body)
@@ -168,7 +168,7 @@ def export_catalogue_csv(context: Context) -> Response:
     return plain(catalogue.export_csv(context.db, context.actor), "text/csv", **attachment)
 
 
-@route("POST", "/api/catalogue", "manage", body=CatalogueFile, returns=catalogue.Imported)
+@route("POST", "/api/catalogue", "manage", body=CatalogueFile, returns=catalogue.Imported, most=LIST)
 def import_catalogue(context: Context, body: CatalogueFile) -> catalogue.Imported:
     """Import facepieces from JSON or CSV; a changed model becomes a new version, all or nothing."""
     return catalogue.import_models(context.db, context.actor, body.file_name, body.content)

@@ -63,6 +63,8 @@ class Context:
 
 
 Quick = Callable[..., Any]
+SMALL, READINGS, LIST, FILE = 32 * 1024, 1024 * 1024, 4 * 1024 * 1024, 16 * 1024 * 1024
+"""Bytes of a body: what somebody types; readings of a run; a catalogue or a protocol; a roster as base64."""
 
 
 @dataclass(frozen=True)
@@ -80,6 +82,8 @@ class Route:
     returns: TypeAdapter[Any] | None
     media: str
     handler: Callable[..., Any]
+    most: int
+    """Bytes of a body at the most."""
     quick: Quick | None = None
     """A way to answer a link in one question, tried first: engine, token, body. None where it cannot."""
 
@@ -106,6 +110,7 @@ def route(
     returns: Any = None,
     media: str = "application/json",
     quick: Quick | None = None,
+    most: int = SMALL,
 ) -> Callable[[Handler], Handler]:
     """Register a handler. Its docstring's first line is the summary; its module's name the group."""
 
@@ -126,6 +131,7 @@ def route(
                 returns=given,
                 media=media,
                 handler=handler,
+                most=most,
                 quick=quick,
             )
         )

@@ -37,7 +37,7 @@ class SessionView:
 _out = TypeAdapter(SessionView)
 
 
-@route("POST", "/api/session", "public", body=SignIn, returns=SessionView)
+@route("POST", "/api/session", "public", body=SignIn, returns=SessionView, most=4 * 1024)
 def sign_in(context: Context, body: SignIn) -> Response | DomainError:
     """Sign in; sets the session's cookie."""
     done = sessions.sign_in(context.db, context.clock, body.login, body.password, context.address)

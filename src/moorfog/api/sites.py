@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from flask import Response
 from pydantic import ConfigDict
 
-from moorfog.api.routing import Context, route
+from moorfog.api.routing import LIST, Context, route
 from moorfog.operations.sites import protocols, sites
 
 
@@ -91,7 +91,9 @@ def try_protocol(context: Context, site_id: str, body: ProtocolFile) -> protocol
     return protocols.try_file(context.db, context.actor, site_id, body.text)
 
 
-@route("POST", "/api/sites/{site_id}/protocols", "manage", body=ProtocolFile, returns=protocols.ProtocolTrial)
+@route(
+    "POST", "/api/sites/{site_id}/protocols", "manage", body=ProtocolFile, returns=protocols.ProtocolTrial, most=LIST
+)
 def add_protocol(context: Context, site_id: str, body: ProtocolFile) -> protocols.ProtocolTrial:
     """Add a protocol to a site; visits opened from now on may use it."""
     return protocols.add_file(context.db, context.clock, context.actor, site_id, body.text)

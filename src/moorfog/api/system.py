@@ -35,6 +35,7 @@ class ProgramPart:
     """A part of the program on this machine: whether it runs, how often it was started again, how it ended last."""
 
     name: str
+    title: str
     is_running: bool
     restarts: int
     last_end: str
@@ -47,6 +48,22 @@ class PartsView:
 
     changed_at: str
     parts: tuple[ProgramPart, ...]
+
+
+TITLES = {
+    "database": "The database",
+    "web": "The web server",
+    "worker": "The worker, which does long jobs",
+    "page": "The server of the page",
+}
+
+
+def part_title(name: str) -> str:
+    """Return what a part is called on a screen."""
+    if name in TITLES:
+        return TITLES[name]
+    kind = name.removeprefix("link-")
+    return f"The link of the {kind}" if kind != name else f"The simulated {kind}"
 
 
 @route("GET", "/api/time", "public", returns=Moment)
@@ -67,4 +84,4 @@ def get_system_parts(context: Context) -> PartsView:
     """How the parts of the program fare on this machine."""
     folder = os.environ.get(PLACE)
     at, parts = read_state(Path(folder)) if folder else ("", ())
-    return PartsView(at, tuple(ProgramPart(**asdict(one)) for one in parts))
+    return PartsView(at, tuple(ProgramPart(title=part_title(one.name), **asdict(one)) for one in parts))

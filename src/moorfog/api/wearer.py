@@ -11,7 +11,7 @@ from moorfog.api.routing import Context, Follow, route
 from moorfog.api.screens import Heard, ScreenHeard, heard
 from moorfog.core.views.wearer import WearerView
 from moorfog.operations.bench import wearer
-from moorfog.operations.fields import Id
+from moorfog.operations.fields import Id, Label
 from moorfog.store.log import keep_state
 
 
@@ -21,7 +21,7 @@ class Sensed:
 
     __pydantic_config__ = ConfigDict(strict=True, extra="forbid")
     id: Id
-    about: str
+    about: Label
     occurred_at: datetime
 
 

@@ -17,11 +17,17 @@ from moorfog.operations.accounts.sessions import Actor, load_actor
 from moorfog.operations.errors import DomainError, NotFound
 from moorfog.operations.people.roster import Progress, RosterFile, run_import
 from moorfog.operations.records.recall import new_job, run_recall
-from moorfog.store.base import Clock, DatabaseClock, run_in_transaction
+from moorfog.store.base import RETRY_CODES, Clock, DatabaseClock, error_code, run_in_transaction
 from moorfog.store.models import Account, Job, Site
 
 STALE = timedelta(seconds=30)
+MOST_ATTEMPTS = 3
+"""How often a job is taken up; one that has ended its worker as often is parked."""
 TELL_EVERY_S = 0.3
+PARKED = (
+    f"Its worker ended {MOST_ATTEMPTS} times over it, so it is not tried again. "
+    "Show it to whoever looks after the program."
+)
 log = logging.getLogger("moorfog.jobs")
 KINDS: dict[str, Callable[[Session, Actor, str, Progress], str]] = {"roster": run_import}
 """Done in one transaction: all of it or nothing."""
@@ -99,8 +105,12 @@ def claim(engine: Engine) -> Job | None:
             .limit(1)
             .with_for_update(skip_locked=True)
         )
-        if job is not None:
-            job.state, job.heartbeat_at = "running", now
+        if job is None:
+            return None
+        if job.attempts >= MOST_ATTEMPTS:
+            job.state, job.message = "parked", PARKED
+            return None
+        job.state, job.heartbeat_at, job.attempts = "running", now, job.attempts + 1
         return job
 
     return run_in_transaction(engine, work)
@@ -147,8 +157,14 @@ def run_job(engine: Engine, job: Job) -> None:
             message = "Cancelled; what was done stays done. Mark it again to go on."
     except DomainError as error:
         state, message = "failed", error.message
-    except DBAPIError:
+    except DBAPIError as error:
+        if error_code(error) in RETRY_CODES:
+            raise  # the database is away: the job is taken up again when it is back
         log.exception("job %s", job.id)
         state, message = "failed", "The database refused it; nothing was changed. See the worker's log."
+    except Exception as error:
+        log.exception("job %s", job.id)
+        undone = "what was done stays done" if job.kind in STEPWISE else "nothing was changed"
+        state, message = "failed", f"It came to an error in the program ({type(error).__name__}); {undone}."
     values = {"state": state, "message": message[:400]}
     run_in_transaction(engine, lambda db: db.execute(update(Job).where(Job.id == job.id).values(**values)))

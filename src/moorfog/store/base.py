@@ -82,9 +82,17 @@ def new_id() -> str:
 def make_engine(url: str) -> Engine:
     """Return an engine for ``url`` (mariadb+pymysql://…), reading committed rows.
 
+    Errors show no values: names are values.
+
     Connections are not tried before each use: :func:`run_in_transaction` repeats on one that was lost.
     """
-    return create_engine(url, isolation_level="READ COMMITTED", connect_args=_connecting(make_url(url)), **_POOL)
+    return create_engine(
+        url,
+        isolation_level="READ COMMITTED",
+        connect_args=_connecting(make_url(url)),
+        hide_parameters=True,
+        **_POOL,
+    )
 
 
 _POOL: dict[str, Any] = {"pool_size": 20, "max_overflow": 40, "pool_recycle": 1800}
@@ -103,6 +111,7 @@ def _quick_engine(url: URL) -> Engine:
     return create_engine(
         url,
         isolation_level="AUTOCOMMIT",
+        hide_parameters=True,
         skip_autocommit_rollback=True,
         pool_reset_on_return=None,
         connect_args=given,

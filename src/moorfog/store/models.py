@@ -45,10 +45,21 @@ class SignInSession(Base):
     created_at: Mapped[datetime] = mapped_column(UtcDateTime)
     expires_at: Mapped[datetime] = mapped_column(UtcDateTime, index=True)
     password_at: Mapped[datetime] = mapped_column(UtcDateTime)
+    active_at: Mapped[datetime] = mapped_column(UtcDateTime)
+    """When somebody last pressed or touched something; what a page asks on its own does not count."""
+
+
+class KnownAddress(Base):
+    """An address from which an account has signed in: a stranger's tries elsewhere do not lock its owner out here."""
+
+    __tablename__ = "known_address"
+    account_id: Mapped[str] = mapped_column(Id, ForeignKey("account.id"), primary_key=True)
+    address: Mapped[str] = mapped_column(String(64), primary_key=True)
+    at: Mapped[datetime] = mapped_column(UtcDateTime)
 
 
 class SignInAttempt(Base):
-    """A failed sign-in, counted per account and per address across processes and restarts."""
+    """A try of a password, written before it is looked at and taken out when it was right."""
 
     __tablename__ = "sign_in_attempt"
     id: Mapped[int] = mapped_column(BigInteger, primary_key=True, autoincrement=True)
@@ -194,6 +205,8 @@ class Job(Base):
     content: Mapped[str] = mapped_column(LONGTEXT)
     made_at: Mapped[datetime] = mapped_column(UtcDateTime)
     heartbeat_at: Mapped[datetime | None] = mapped_column(UtcDateTime)
+    attempts: Mapped[int] = mapped_column(Integer, default=0)
+    """How often a worker has taken it up."""
     __table_args__ = (Index("ix_job_state", "state", "made_at"),)
 
 
@@ -285,6 +298,19 @@ class KitRecall(Base):
     reason: Mapped[str] = mapped_column(String(400), default="")
     job_id: Mapped[str | None] = mapped_column(Id, default=None)
     __table_args__ = (Index("ix_recall_kit", "kit_id", "state"), Index("ix_recall_state", "state", "until"))
+
+
+class RecallSettled(Base):
+    """What one employer's people said of shared kit found wrong: it holds for that employer's tests and no others."""
+
+    __tablename__ = "recall_settled"
+    recall_id: Mapped[str] = mapped_column(Id, ForeignKey("kit_recall.id"), primary_key=True)
+    employer_id: Mapped[str] = mapped_column(Id, ForeignKey("employer.id"), primary_key=True)
+    state: Mapped[str] = mapped_column(String(12))
+    settled_by: Mapped[str] = mapped_column(String(190))
+    settled_at: Mapped[datetime] = mapped_column(UtcDateTime)
+    reason: Mapped[str] = mapped_column(String(400))
+    job_id: Mapped[str | None] = mapped_column(Id)
 
 
 class SamplingPart(Base):

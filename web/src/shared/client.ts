@@ -24,8 +24,15 @@ export function setToken(value: string): void {
   token = value;
 }
 
+let touched = Date.now();
+for (const kind of ["keydown", "pointerdown"]) {
+  window.addEventListener(kind, () => (touched = Date.now()), { capture: true, passive: true });
+}
+
+/** Every request says for how long nobody has pressed or touched anything here: an empty chair signs nobody. */
 const carryToken: Middleware = {
   onRequest({ request }) {
+    request.headers.set("X-Moorfog-Idle", String(Math.max(0, Math.round((Date.now() - touched) / 1000))));
     if (request.method !== "GET") request.headers.set("X-Moorfog-Token", token);
     return request;
   },

@@ -3352,6 +3352,8 @@ export interface components {
             name: string;
             /** Restarts */
             restarts: number;
+            /** Title */
+            title: string;
         };
         /**
          * ProofGiven

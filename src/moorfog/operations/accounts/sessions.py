@@ -3,28 +3,38 @@
 from __future__ import annotations
 
 import hashlib
+import logging
 import secrets
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
 from argon2 import PasswordHasher
 from argon2.exceptions import InvalidHashError, VerifyMismatchError
-from sqlalchemy import delete, func, select
+from sqlalchemy import delete, func, insert, select
 from sqlalchemy.orm import Session
+from zxcvbn import zxcvbn
 
 from moorfog.operations.errors import DomainError, Forbidden
-from moorfog.store.base import Clock, new_id
-from moorfog.store.models import Account, Grant, SignInAttempt, SignInSession
+from moorfog.store.base import Clock, new_id, quick_engine
+from moorfog.store.models import Account, Grant, KnownAddress, SignInAttempt, SignInSession
 from moorfog.store.scope import Scope
 
 ROLES = ("tester", "administrator", "supervisor")
 READERS = ("tester", "administrator", "supervisor")
 """The roles that may read what lies within their grants."""
 SESSION_HOURS = 12
+IDLE = timedelta(minutes=45)
+"""A session ends when nobody has pressed or touched anything for so long."""
+NOTED_EVERY = timedelta(minutes=1)
+"""How exactly it is noted when somebody last did: not at every request."""
 ATTEMPT_WINDOW = timedelta(minutes=15)
-ATTEMPTS_PER_ACCOUNT = 8
-ATTEMPTS_PER_ADDRESS = 40
+ATTEMPTS_PER_PAIR, ATTEMPTS_PER_ADDRESS, ATTEMPTS_ELSEWHERE = 8, 40, 30
+"""Tries in the window: of an account from one address, from an address, and of an account from where it never was."""
+KNOWN_FOR = timedelta(days=60)
+SHORTEST, STRONG_ENOUGH = 10, 3
+"""Signs of a password, and its score from 0 to 4 by zxcvbn."""
 PASSWORD_FRESH = timedelta(minutes=15)
+security = logging.getLogger("moorfog.security")
 _hasher = PasswordHasher(time_cost=2, memory_cost=19456, parallelism=1)
 _DUMMY = _hasher.hash("nobody has this password")
 
@@ -38,6 +48,7 @@ class Actor:
     login: str
     grants: tuple[tuple[str, str | None], ...]
     password_at: datetime | None = None
+    address: str = ""
 
     def scope(self, *roles: str) -> Scope:
         """Return the employers at which this actor has one of ``roles``."""
@@ -90,7 +101,7 @@ def create_account(db: Session, login: str, name: str, password: str, grants: li
     return account.id
 
 
-def load_actor(db: Session, account: Account, password_at: datetime | None = None) -> Actor:
+def load_actor(db: Session, account: Account, password_at: datetime | None = None, address: str = "") -> Actor:
     """Return the actor for an account."""
     grants = db.scalars(select(Grant).where(Grant.account_id == account.id).order_by(Grant.id))
     return Actor(
@@ -99,7 +110,19 @@ def load_actor(db: Session, account: Account, password_at: datetime | None = Non
         login=account.login,
         grants=tuple((one.role, one.employer_id) for one in grants),
         password_at=password_at,
+        address=address,
     )
+
+
+def weak_password(password: str, *words: str) -> str:
+    """Return what is wrong with a new password, empty where nothing is; ``words`` are what everybody knows of them."""
+    if len(password.strip()) < SHORTEST:
+        return f"It is shorter than {SHORTEST} signs; choose a longer one."
+    found = zxcvbn(password[:72], user_inputs=[one for one in words if one])
+    if found["score"] >= STRONG_ENOUGH:
+        return ""
+    why = found["feedback"]["warning"] or "It is easily guessed."
+    return f"{why.rstrip('.')}. Choose another one: four words that have nothing to do with each other are good."
 
 
 def _verify(password_hash: str, password: str) -> bool:
@@ -109,27 +132,45 @@ def _verify(password_hash: str, password: str) -> bool:
         return False
 
 
-def _too_many(db: Session, login: str, address: str, now: datetime) -> bool:
+def _is_one_too_many(db: Session, login: str, address: str, now: datetime) -> bool:
+    """Write a try down, at once and for everybody, and tell whether it is one too many: counted before it is looked
+    at, so that tries side by side cannot each believe to be the first."""
     since = now - ATTEMPT_WINDOW
     count = select(func.count()).select_from(SignInAttempt).where(SignInAttempt.at > since)
-    by_login = db.scalar(count.where(SignInAttempt.login == login)) or 0
-    by_address = db.scalar(count.where(SignInAttempt.address == address)) or 0
-    return by_login >= ATTEMPTS_PER_ACCOUNT or by_address >= ATTEMPTS_PER_ADDRESS
+    with quick_engine(db.get_bind().engine).connect() as at_once:
+        at_once.execute(insert(SignInAttempt).values(login=login, address=address, at=now))
+        by_pair = at_once.scalar(count.where(SignInAttempt.login == login, SignInAttempt.address == address)) or 0
+        by_address = at_once.scalar(count.where(SignInAttempt.address == address)) or 0
+        by_login = at_once.scalar(count.where(SignInAttempt.login == login)) or 0
+    known = (
+        select(KnownAddress.at)
+        .join(Account, Account.id == KnownAddress.account_id)
+        .where(Account.login == login, KnownAddress.address == address, KnownAddress.at > now - KNOWN_FOR)
+    )
+    is_elsewhere = by_login > ATTEMPTS_ELSEWHERE and db.scalar(known) is None
+    return by_pair > ATTEMPTS_PER_PAIR or by_address > ATTEMPTS_PER_ADDRESS or is_elsewhere
+
+
+def _forget_tries(db: Session, login: str, address: str) -> None:
+    db.execute(delete(SignInAttempt).where(SignInAttempt.login == login, SignInAttempt.address == address))
+
+
+TOO_MANY = "Too many tries of a password. Wait a quarter of an hour, then try again."
 
 
 def sign_in(db: Session, clock: Clock, login: str, password: str, address: str) -> SignedIn | DomainError:
-    """Sign in. Returns the error instead of raising it, so that the failed attempt is committed and counted."""
-    now, login = clock.now(db), login.strip().lower()[:190]
-    if _too_many(db, login, address, now):
-        return DomainError(
-            "too_many_attempts", "Too many failed sign-ins. Wait a quarter of an hour, then try again.", status=429
-        )
+    """Sign in, or return why not."""
+    now, login, address = clock.now(db), login.strip().lower()[:190], address[:64]
+    if _is_one_too_many(db, login, address, now):
+        security.warning("too many tries of a password from %s", address)
+        return DomainError("too_many_attempts", TOO_MANY, status=429)
     account = db.scalar(select(Account).where(Account.login == login))
     good = _verify(account.password_hash if account else _DUMMY, password)
     if account is None or not good:
-        db.add(SignInAttempt(login=login, address=address[:64], at=now))
+        security.warning("a wrong name or password from %s", address)
         return DomainError("wrong_sign_in", "Name or password is wrong. Check both and try again.", status=401)
-    db.execute(delete(SignInAttempt).where(SignInAttempt.login == login))
+    _forget_tries(db, login, address)
+    db.merge(KnownAddress(account_id=account.id, address=address, at=now))
     secret, csrf = secrets.token_urlsafe(32), secrets.token_urlsafe(24)
     expires = now + timedelta(hours=SESSION_HOURS)
     db.add(
@@ -140,18 +181,28 @@ def sign_in(db: Session, clock: Clock, login: str, password: str, address: str) 
             created_at=now,
             expires_at=expires,
             password_at=now,
+            active_at=now,
         )
     )
-    return SignedIn(secret, csrf, expires, load_actor(db, account, now))
+    security.info("account %s signed in from %s", account.id, address)
+    return SignedIn(secret, csrf, expires, load_actor(db, account, now, address))
 
 
-def find_session(db: Session, clock: Clock, secret: str) -> tuple[Actor, str] | None:
-    """Return actor and forgery token of a live session, or None."""
+def find_session(
+    db: Session, clock: Clock, secret: str, address: str = "", idle_s: float | None = None
+) -> tuple[Actor, str] | None:
+    """Return actor and forgery token of a live session, or None.
+
+    ``idle_s``: for how long nobody has pressed or touched anything there, as the page says; None where it does not say.
+    """
+    now = clock.now(db)
     row = db.get(SignInSession, digest_of(secret))
-    if row is None or row.expires_at <= clock.now(db):
+    if row is None or row.expires_at <= now or row.active_at + IDLE <= now:
         return None
+    if idle_s is not None and now - timedelta(seconds=max(0.0, idle_s)) > row.active_at + NOTED_EVERY:
+        row.active_at = now - timedelta(seconds=max(0.0, idle_s))
     account = db.get(Account, row.account_id)
-    return (load_actor(db, account, row.password_at), row.csrf) if account else None
+    return (load_actor(db, account, row.password_at, address), row.csrf) if account else None
 
 
 def sign_out(db: Session, secret: str) -> None:
@@ -166,13 +217,20 @@ def confirm_password(db: Session, clock: Clock, actor: Actor, password: str | No
         return
     if password is None:
         raise DomainError("password_needed", "Your password is asked again before signing.", status=401)
+    if _is_one_too_many(db, actor.login, actor.address, now):
+        security.warning("account %s: too many tries of its password from %s", actor.id, actor.address)
+        raise DomainError("too_many_attempts", TOO_MANY, status=429)
     account = db.get(Account, actor.id)
     if account is None or not _verify(account.password_hash, password):
+        security.warning("account %s: a wrong password where it was asked again", actor.id)
         raise DomainError("wrong_password", "This is not your password. Try again.", status=401)
+    _forget_tries(db, actor.login, actor.address)
 
 
 def forget_expired(db: Session, clock: Clock) -> None:
     """Delete sessions that are over and attempts that no longer count."""
     now = clock.now(db)
-    db.execute(delete(SignInSession).where(SignInSession.expires_at < now))
+    is_over = (SignInSession.expires_at < now) | (SignInSession.active_at < now - IDLE)
+    db.execute(delete(SignInSession).where(is_over))
+    db.execute(delete(KnownAddress).where(KnownAddress.at < now - KNOWN_FOR))
     db.execute(delete(SignInAttempt).where(SignInAttempt.at < now - timedelta(days=1)))

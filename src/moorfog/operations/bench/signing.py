@@ -81,7 +81,7 @@ def sign(
             visit_id=visit_id,
             revision=visit.revision,
             role=role,
-            typed_name=typed_name.strip()[:190],
+            typed_name=typed_name.strip(),
             canonical=content.decode(),
             signed_at=at,
         )

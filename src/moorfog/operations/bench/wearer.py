@@ -16,6 +16,7 @@ from moorfog.core.kernel.codec import encode
 from moorfog.core.transitions.admit import admit
 from moorfog.core.views.visit_view import visit_view
 from moorfog.core.views.wearer import WearerView, wearer_view
+from moorfog.core.visit.state import Visit
 from moorfog.operations.accounts.sessions import Actor, digest_of
 from moorfog.operations.bench.screens import forget_wearers
 from moorfog.operations.bench.visits import Appended, append, find_head, flag_clock, refused
@@ -24,7 +25,7 @@ from moorfog.store.base import Clock
 from moorfog.store.log import load_visit, lock_head
 from moorfog.store.models import EventRow, VisitHead, WearerLink
 
-LASTS = timedelta(hours=3)
+LASTS = timedelta(hours=2)
 LETTERS = "abcdefghkmnpqrstuvwxyz23456789"
 """What an address is made of: nothing that looks like something else on a tablet. Ten of them: 49 bits."""
 ACTOR = "wearer"
@@ -59,6 +60,16 @@ def visit_of_address(db: Session, clock: Clock, token: str) -> str:
     return row.visit_id
 
 
+def _of_this_visit(visit: Visit) -> set[str]:
+    """Return what the wearer's presses may be about: the screening that goes on, and the runs of this visit.
+
+    A run may be over: a screen that was away hands in what was pressed on it while the verdict waits for it.
+    """
+    runs = [one.started.run_id for one in (*visit.tries, *([visit.running] if visit.running else []))]
+    screening = visit.screening_running
+    return {*runs, *([screening.started.screening_id] if screening is not None else [])}
+
+
 def view(db: Session, clock: Clock, visit_id: str) -> WearerView:
     """Return what the wearer sees now. Raises :class:`NotFound`."""
     head = db.get(VisitHead, visit_id)
@@ -79,6 +90,8 @@ def sense(db: Session, clock: Clock, visit_id: str, event_id: str, about: str, o
     content = digest(encode(payload) | {"occurred_at": instant(occurred_at)})
     visit = load_visit(db, head)
     known = db.scalar(select(EventRow).where(EventRow.id == event_id))
+    if known is None and (visit.closed or about not in _of_this_visit(visit)):
+        raise DomainError("test_over", "This test is over. Tell your tester what you sensed.", status=409)
     if known is not None:
         if known.visit_id != visit_id or known.proposal_digest != content:
             raise Conflict("id_reused", "This press was used for something else. Press again.")

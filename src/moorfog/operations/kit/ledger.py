@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from datetime import datetime
-from typing import Literal
+from typing import Any, Literal
 
-from sqlalchemy import and_, or_, select
+from sqlalchemy import and_, exists, or_, select
 from sqlalchemy.orm import Session
 
 from moorfog.store.base import new_id
-from moorfog.store.models import KitRecall, TryKit, TryResult
+from moorfog.store.models import KitRecall, RecallSettled, TryKit, TryResult
 
 SUSPENDING = ("open", "confirmed")
 """States in which what rests on the kit is suspended."""
@@ -67,6 +67,15 @@ def open_recall(db: Session, found: Found, opened_by: str) -> KitRecall:
     return row
 
 
+def cleared_by(employer: Any) -> Any:
+    """Return the condition that an employer's people have cleared an entry of shared kit, for its own tests."""
+    return exists().where(
+        RecallSettled.recall_id == KitRecall.id,
+        RecallSettled.employer_id == employer,
+        RecallSettled.state == "cleared",
+    )
+
+
 def suspensions_of(db: Session, person_id: str) -> list[tuple[str, int, str]]:
     """Return (visit, try, in words) for every try of a person that rests on kit found wrong and not cleared."""
     query = (
@@ -80,6 +89,6 @@ def suspensions_of(db: Session, person_id: str) -> list[tuple[str, int, str]]:
                 or_(KitRecall.since.is_(None), TryKit.tested_at > KitRecall.since),
             ),
         )
-        .where(TryResult.person_id == person_id, KitRecall.state.in_(SUSPENDING))
+        .where(TryResult.person_id == person_id, KitRecall.state.in_(SUSPENDING), ~cleared_by(TryKit.employer_id))
     )
     return [(visit, no, what) for visit, no, what in db.execute(query)]

@@ -17,7 +17,7 @@ from moorfog.core.rules.kit_gate import lot_is_over, nebuliser_blocks
 from moorfog.data import shipped_rules
 from moorfog.operations.accounts.sessions import READERS, Actor
 from moorfog.operations.errors import DomainError, NotFound
-from moorfog.operations.fields import Id
+from moorfog.operations.fields import Id, Label
 from moorfog.operations.kit.instruments import owner_of_kit
 from moorfog.operations.kit.ledger import Found, to_the_minute
 from moorfog.operations.kit.solutions import TEST, LotView, NebuliserRole, find_lot, lot_by_value, lot_view
@@ -33,7 +33,7 @@ class NebuliserEntry:
 
     __pydantic_config__: ClassVar[Any] = STRICT
     employer_id: Id | None
-    name: str
+    name: Label
     role: NebuliserRole
 
 
@@ -59,7 +59,7 @@ def add_nebuliser(db: Session, actor: Actor, entry: NebuliserEntry) -> Nebuliser
     owner = owner_of_kit(actor, entry.employer_id)
     if not entry.name.strip():
         raise DomainError("name_missing", "A nebuliser needs a name that stands on it, such as Blue 2.")
-    row = NebuliserRow(id=new_id(), employer_id=owner, name=entry.name.strip()[:80], role=entry.role)
+    row = NebuliserRow(id=new_id(), employer_id=owner, name=entry.name.strip(), role=entry.role)
     db.add(row)
     db.flush()
     return row

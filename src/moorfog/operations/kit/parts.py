@@ -14,6 +14,7 @@ from moorfog.core.events.payloads import STRICT, Part, instant, parse_instant
 from moorfog.core.visit.state import Visit
 from moorfog.operations.accounts.sessions import READERS, Actor
 from moorfog.operations.errors import DomainError, NotFound
+from moorfog.operations.fields import Label, Line
 from moorfog.operations.kit.instruments import owner_of_kit
 from moorfog.operations.kit.ledger import Found, open_recall
 from moorfog.operations.paging import cut_to_page
@@ -31,9 +32,9 @@ class PartEntry:
 
     __pydantic_config__: ClassVar[Mapping[str, Any]] = STRICT
     employer_id: str | None
-    name: str
+    name: Label
     kind: PartKind
-    fits: str
+    fits: Line
     once_only: bool
 
 

@@ -18,7 +18,7 @@ from moorfog.core.rules.protocols import Recipe
 from moorfog.data import shipped_protocols
 from moorfog.operations.accounts.sessions import READERS, Actor
 from moorfog.operations.errors import DomainError, NotFound
-from moorfog.operations.fields import Id
+from moorfog.operations.fields import Id, Label, Line
 from moorfog.operations.kit.instruments import owner_of_kit
 from moorfog.operations.kit.ledger import Found, open_recall
 from moorfog.operations.paging import cut_to_page
@@ -40,10 +40,10 @@ class LotEntry:
     employer_id: Id | None
     agent: Agent
     role: str
-    number: str
+    number: Label
     made_on: str
     use_by: str
-    made_by: str
+    made_by: Line
 
 
 @dataclass(frozen=True)
@@ -153,10 +153,10 @@ def enter_lot(db: Session, clock: Clock, actor: Actor, entry: LotEntry) -> LotVi
         employer_id=owner,
         agent=entry.agent,
         role=entry.role,
-        number=entry.number.strip()[:60],
+        number=entry.number.strip(),
         made_on=made,
         use_by=use_by,
-        made_by=(entry.made_by.strip() or actor.name)[:190],
+        made_by=entry.made_by.strip() or actor.name,
         entered_at=clock.now(db),
         withdrawn_at=None,
     )

@@ -22,6 +22,7 @@ from moorfog.core.rules.kinds import clearance_limits
 from moorfog.data import face_rules, facepiece_kinds
 from moorfog.operations.accounts.sessions import Actor
 from moorfog.operations.errors import Conflict, DomainError, NotFound
+from moorfog.operations.fields import Line, Number
 from moorfog.operations.sites.sites import find_site
 from moorfog.operations.words import fold_word, words_of
 from moorfog.store.base import Clock, new_id
@@ -37,11 +38,11 @@ class PersonEntry:
 
     __pydantic_config__: ClassVar[Mapping[str, Any]] = STRICT
     site_id: str
-    name: str
-    number: str
-    job: str
-    task: str
-    contact: str
+    name: Line
+    number: Number
+    job: Line
+    task: Line
+    contact: Line
 
 
 @dataclass(frozen=True)
@@ -53,7 +54,7 @@ class ClearanceEntry:
     limits: tuple[str, ...]
     valid_from: str
     valid_until: str
-    by_whom: str
+    by_whom: Line
 
 
 @dataclass(frozen=True)
@@ -62,7 +63,7 @@ class TrainingEntry:
 
     __pydantic_config__: ClassVar[Mapping[str, Any]] = STRICT
     trained_on: str
-    what: str
+    what: Line
 
 
 @dataclass(frozen=True)
@@ -160,11 +161,11 @@ def add_person(db: Session, actor: Actor, one: PersonEntry) -> str:
         id=new_id(),
         employer_id=site.employer_id,
         site_id=site.id,
-        name=name[:190],
-        number=number[:40],
-        job=one.job.strip()[:190],
-        task=one.task.strip()[:190],
-        contact=one.contact.strip()[:190],
+        name=name,
+        number=number,
+        job=one.job.strip(),
+        task=one.task.strip(),
+        contact=one.contact.strip(),
         face_length=None,
         face_width=None,
     )
@@ -205,7 +206,7 @@ def record_clearance(db: Session, clock: Clock, actor: Actor, person_id: str, on
             limits=list(one.limits),
             valid_from=start,
             valid_until=end,
-            by_whom=one.by_whom.strip()[:190],
+            by_whom=one.by_whom.strip(),
         )
     )
     db.flush()
@@ -226,7 +227,7 @@ def record_training(db: Session, clock: Clock, actor: Actor, person_id: str, one
             account_id=actor.id,
             entered_at=clock.now(db),
             trained_on=day,
-            what=one.what[:190],
+            what=one.what,
         )
     )
     db.flush()

@@ -4,16 +4,11 @@ from __future__ import annotations
 
 import base64
 import binascii
-import csv
-import io
 import json
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Any, ClassVar
-from zipfile import BadZipFile
 
-from openpyxl import load_workbook
-from openpyxl.utils.exceptions import InvalidFileException
 from sqlalchemy import func, insert, select
 from sqlalchemy.orm import Session
 
@@ -24,6 +19,7 @@ from moorfog.operations.people.people import index_people
 from moorfog.operations.words import fold_word
 from moorfog.store.base import new_id
 from moorfog.store.models import Person, Site
+from moorfog.uploads import Unreadable, parse_apart
 
 FIELDS: dict[str, tuple[str, ...]] = {
     "name": ("name", "full name", "worker", "employee", "surname and name"),
@@ -35,7 +31,6 @@ FIELDS: dict[str, tuple[str, ...]] = {
 }
 REQUIRED = ("name", "number")
 LENGTHS = {"name": 190, "number": 40, "site": 190, "job": 190, "task": 190, "contact": 190}
-MAX_ROWS = 50_000
 SHOWN_ERRORS, SHOWN_ROWS, BATCH = 200, 8, 500
 Progress = Callable[[int, int], None]
 
@@ -87,47 +82,16 @@ def read_roster(file: RosterFile) -> Roster:
     except (binascii.Error, ValueError):
         raise DomainError("not_base64", "The file did not arrive whole. Choose it again.") from None
     name = file.file_name.lower()
-    if name.endswith(".xlsx"):
-        table = list(_xlsx(content))
-    elif name.endswith((".csv", ".txt", ".tsv")):
-        table = list(_csv(content))
-    else:
+    if not name.endswith((".xlsx", ".csv", ".txt", ".tsv")):
         raise DomainError("unknown_file", f"{file.file_name!r}: a roster is a .csv or .xlsx file.")
-    table = [row for row in table if any(row)]
+    try:
+        found = parse_apart("xlsx" if name.endswith(".xlsx") else "csv", content)
+    except Unreadable as error:
+        raise DomainError(error.code, error.message) from error
+    table = [tuple(row) for row in found if any(row)]
     if len(table) < 2:
         raise DomainError("empty_file", f"{file.file_name!r} holds no rows below its headings.")
-    if len(table) - 1 > MAX_ROWS:
-        raise DomainError("too_many_rows", f"{len(table) - 1} rows; at most {MAX_ROWS} at once. Split the file.")
     return Roster(table[0], tuple(table[1:]))
-
-
-def _csv(content: bytes) -> Iterator[tuple[str, ...]]:
-    try:
-        text = content.decode("utf-8-sig")
-    except UnicodeDecodeError:
-        text = content.decode("cp1252", errors="replace")
-    first = text.split("\n", 1)[0]
-    delimiter = max(",;\t", key=first.count)
-    for row in csv.reader(io.StringIO(text, newline=""), delimiter=delimiter):
-        yield tuple(cell.strip() for cell in row)
-
-
-def _xlsx(content: bytes) -> Iterator[tuple[str, ...]]:
-    try:
-        book = load_workbook(io.BytesIO(content), read_only=True, data_only=True)
-    except (BadZipFile, InvalidFileException, KeyError, OSError, ValueError):
-        raise DomainError("bad_xlsx", "This is no readable .xlsx file. Save it again, or as CSV.") from None
-    sheet = book.worksheets[0]
-    for row in sheet.iter_rows(values_only=True):
-        yield tuple(_cell(one) for one in row)
-
-
-def _cell(value: object) -> str:
-    if value is None:
-        return ""
-    if isinstance(value, float) and value.is_integer():
-        return str(int(value))
-    return str(value).strip()
 
 
 def match_columns(headings: tuple[str, ...]) -> dict[str, int]:

@@ -11,7 +11,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any, ClassVar, Literal
 
-from sqlalchemy import Engine, and_, func, select
+from sqlalchemy import ColumnElement, Engine, and_, func, select
 from sqlalchemy.orm import Session, aliased
 
 from moorfog.core.events import payloads as ev
@@ -24,13 +24,14 @@ from moorfog.core.visit.tries import find_try
 from moorfog.operations.accounts.sessions import READERS, Actor
 from moorfog.operations.bench.visits import append
 from moorfog.operations.errors import Conflict, DomainError, NotFound
+from moorfog.operations.fields import Why
 from moorfog.operations.kit.ledger import Found, open_recall, to_the_minute
 from moorfog.operations.kit.nebulisers import find_nebuliser, not_spraying, note_spray
 from moorfog.operations.kit.solutions import TEST
 from moorfog.operations.paging import cut_to_page
 from moorfog.store.base import Clock, DatabaseClock, new_id, run_in_transaction
 from moorfog.store.log import load_visit, lock_head
-from moorfog.store.models import Employer, Job, KitRecall, Person, TryKit, TryResult
+from moorfog.store.models import Employer, Job, KitRecall, Person, RecallSettled, TryKit, TryResult
 from moorfog.store.scope import Scope, within
 
 Progress = Callable[[int, int], None]
@@ -43,7 +44,7 @@ class Settle:
 
     __pydantic_config__: ClassVar[Any] = STRICT
     decision: Literal["confirm", "clear"]
-    reason: str
+    reason: Why
 
 
 @dataclass(frozen=True)
@@ -146,6 +147,7 @@ def _view(db: Session, row: KitRecall, scope: Scope) -> RecallView:
         .join(TryResult, and_(TryResult.visit_id == TryKit.visit_id, TryResult.no == TryKit.no))
     )
     tests = within(tests.where(_resting(row), TryResult.is_practice.is_(False)), scope, TryKit.employer_id)
+    mine = _settled_for(db, row, scope)
     return RecallView(
         id=row.id,
         kit_kind=row.kit_kind,
@@ -155,13 +157,32 @@ def _view(db: Session, row: KitRecall, scope: Scope) -> RecallView:
         what=row.what,
         since=instant(row.since) if row.since is not None else "",
         until=instant(row.until),
-        state=row.state,
+        state=mine.state,
         tests=db.scalar(tests) or 0,
-        settled_by=row.settled_by,
-        settled_at=instant(row.settled_at) if row.settled_at is not None else None,
-        reason=row.reason,
-        job_id=row.job_id,
+        settled_by=mine.settled_by,
+        settled_at=instant(mine.settled_at) if mine.settled_at is not None else None,
+        reason=mine.reason,
+        job_id=mine.job_id,
     )
+
+
+def _settled_for(db: Session, row: KitRecall, scope: Scope) -> KitRecall | RecallSettled:
+    """Return what has been said of an entry for those of a scope: of all employers, or of each of theirs."""
+    if scope.employers is None or row.employer_id is not None or row.state != "open":
+        return row
+    query = select(RecallSettled).where(RecallSettled.recall_id == row.id)
+    said = db.scalars(query.where(RecallSettled.employer_id.in_(sorted(scope.employers)))).all()
+    return said[0] if said and len(said) == len(scope.employers) else row
+
+
+def _is_open_for(scope: Scope) -> ColumnElement[bool]:
+    """Return the condition that an entry waits for somebody of a scope."""
+    if scope.employers is None:
+        return KitRecall.state == "open"
+    said = select(func.count()).where(
+        RecallSettled.recall_id == KitRecall.id, RecallSettled.employer_id.in_(sorted(scope.employers))
+    )
+    return and_(KitRecall.state == "open", said.scalar_subquery() < len(scope.employers))
 
 
 def list_recalls(db: Session, actor: Actor, page: int, only_open: bool) -> LedgerPage:
@@ -169,49 +190,72 @@ def list_recalls(db: Session, actor: Actor, page: int, only_open: bool) -> Ledge
     scope = actor.require(*READERS)
     query = within(select(KitRecall), scope, KitRecall.employer_id, shared=True)
     if only_open:
-        query = query.where(KitRecall.state == "open")
-    shown = cut_to_page(db, query, page, (KitRecall.state == "open").desc(), KitRecall.until.desc())
+        query = query.where(_is_open_for(scope))
+    shown = cut_to_page(db, query, page, _is_open_for(scope).desc(), KitRecall.until.desc())
     return LedgerPage(tuple(_view(db, one, scope) for (one,) in shown.rows), shown.total, shown.page, shown.pages)
 
 
 def settle(db: Session, clock: Clock, actor: Actor, recall_id: str, body: Settle) -> RecallView:
     """Confirm kit found wrong, which voids what rests on it, or clear it; with a reason, by a tester or administrator.
 
+    Of kit shared by all employers it holds for the tests of the actor's own; those of the others wait for their people.
     Raises :class:`NotFound` outside the scope, :class:`Conflict` where it is settled, :class:`DomainError` without a
     reason.
     """
     scope = actor.require("tester", "administrator")
     row = _find(db, scope, recall_id)
-    if row.employer_id is None and scope.employers is not None:
-        raise DomainError(
-            "shared_kit", "This kit is shared by all employers: somebody who works for all settles it.", status=403
-        )
-    if row.state != "open":
-        raise Conflict("settled", f"{row.kit_name}: {row.state} already by {row.settled_by}. Nothing was changed.")
+    mine = _settled_for(db, row, scope)
+    if mine.state != "open":
+        raise Conflict("settled", f"{row.kit_name}: {mine.state} already by {mine.settled_by}. Nothing was changed.")
     if not body.reason.strip():
         raise DomainError("reason_missing", "Say why, in a few words: it stands on the records.")
-    row.state = "confirmed" if body.decision == "confirm" else "cleared"
-    row.settled_by, row.settled_at, row.reason = actor.name[:190], clock.now(db), body.reason.strip()[:400]
-    if body.decision == "confirm":
-        row.job_id = _void_job(db, clock, actor, row).id
-    db.flush()
+    _settle(db, clock, actor, row, scope, "confirmed" if body.decision == "confirm" else "cleared", body.reason)
     return _view(db, row, scope)
 
 
-def _void_job(db: Session, clock: Clock, actor: Actor, row: KitRecall) -> Job:
+def _settle(
+    db: Session, clock: Clock, actor: Actor, row: KitRecall, scope: Scope, state: str, reason: str
+) -> str | None:
+    """Write down what was said of an entry, for all or for the employers of a scope; return the job that voids."""
+    by, at, why = actor.name[:190], clock.now(db), reason.strip()
+    job = _void_job(db, clock, actor, row, scope).id if state == "confirmed" else None
+    if scope.employers is None or row.employer_id is not None:
+        row.state, row.settled_by, row.settled_at, row.reason, row.job_id = state, by, at, why, job
+    else:
+        known = set(db.scalars(select(RecallSettled.employer_id).where(RecallSettled.recall_id == row.id)))
+        for employer in sorted(scope.employers - known):
+            db.add(
+                RecallSettled(
+                    recall_id=row.id,
+                    employer_id=employer,
+                    state=state,
+                    settled_by=by,
+                    settled_at=at,
+                    reason=why,
+                    job_id=job,
+                )
+            )
+    db.flush()
+    return job
+
+
+def _void_job(db: Session, clock: Clock, actor: Actor, row: KitRecall, scope: Scope) -> Job:
     began = instant(row.since) if row.since is not None else NEVER
     content = {"kit_id": row.kit_id, "reason": row.what, "since": began, "until": instant(row.until)}
-    return new_job(db, clock, actor, "reopen", row.employer_id, content)
+    reach = None if scope.employers is None else sorted(scope.employers)
+    return new_job(db, clock, actor, "reopen", row.employer_id, {**content, "employers": reach})
 
 
 def confirm_at_once(db: Session, clock: Clock, actor: Actor, found: Found) -> Job:
-    """Enter a failure that leaves nothing to decide, and make the job that voids what rests on it."""
+    """Enter a failure that leaves its finder nothing to decide, and make the job that voids what rests on it.
+
+    That is: of the finder's own employers. The tests of others are suspended, and their people are told.
+    """
     row = open_recall(db, found, actor.id)
-    row.state, row.settled_by, row.settled_at = "confirmed", actor.name[:190], clock.now(db)
-    row.reason = "found so by the tester"
-    job = _void_job(db, clock, actor, row)
-    row.job_id = job.id
-    db.flush()
+    job_id = _settle(db, clock, actor, row, actor.require(*TEST), "confirmed", "found so by the tester")
+    job = db.get(Job, job_id) if job_id is not None else None
+    if job is None:
+        raise NotFound("job")
     return job
 
 
@@ -240,6 +284,9 @@ def run_recall(engine: Engine, job: Job, tell: Progress) -> str:
         .where(TryResult.is_practice.is_(False))
         .order_by(TryKit.tested_at)
     )
+    reach = content.get("employers")
+    if reach is not None:
+        query = query.where(TryKit.employer_id.in_(reach))
     affected = run_in_transaction(engine, lambda db: [tuple(row) for row in db.execute(query)])
     reason = content["reason"]
     voided = 0

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import tomllib
 from dataclasses import dataclass, replace
 
 from sqlalchemy import select
@@ -20,6 +19,7 @@ from moorfog.operations.errors import DomainError, NotFound
 from moorfog.operations.sites.sites import find_site, site_book
 from moorfog.store.base import Clock, new_id
 from moorfog.store.models import Site, SiteProtocol
+from moorfog.uploads import Unreadable, parse_apart
 
 MOST_TEXT = 200_000
 
@@ -84,9 +84,11 @@ def read_text(text: str, country: str = "") -> Protocol:
     if len(text) > MOST_TEXT:
         raise DomainError("too_long", f"{len(text)} characters; a protocol file has at most {MOST_TEXT}.")
     try:
-        return read_protocol(present(cited(tomllib.loads(text), country)), "protocol")
-    except tomllib.TOMLDecodeError as error:
-        raise DomainError("not_toml", f"This is not readable as TOML: {error}. See docs/rules.md.") from error
+        found = parse_apart("toml", text.encode("utf-8"))
+    except Unreadable as error:
+        raise DomainError(error.code, error.message) from error
+    try:
+        return read_protocol(present(cited(found, country)), "protocol")
     except DataError as error:
         raise DomainError("bad_protocol", f"{error.where}: {error.problem}.") from error
 

@@ -20,6 +20,7 @@ from moorfog.core.rules.overlay import Overlay, apply, check
 from moorfog.data import facepiece_kinds, shipped_books, shipped_protocols
 from moorfog.operations.accounts.sessions import READERS, Actor
 from moorfog.operations.errors import DomainError, NotFound
+from moorfog.operations.fields import Label, Line, Why
 from moorfog.operations.words import kind_words
 from moorfog.store.base import Clock, new_id
 from moorfog.store.models import Employer, Site, SiteRule, SiteTask
@@ -94,11 +95,11 @@ class RuleEntry:
     """A site's entry: ``value`` as text, yes/no or a list; null only checks the shipped one against the site's copy."""
 
     __pydantic_config__: ClassVar[Mapping[str, Any]] = STRICT
-    book: str
-    key: str
+    book: Label
+    key: Label
     value: str | int | bool | tuple[str, ...] | None
-    reason: str
-    edition: str
+    reason: Why
+    edition: Line
 
 
 @dataclass(frozen=True)
@@ -106,7 +107,7 @@ class TaskEntry:
     """A task as a site enters it. Figures as text; what is not known stays empty, and is never taken for harmless."""
 
     __pydantic_config__: ClassVar[Mapping[str, Any]] = STRICT
-    name: str
+    name: Line
     contaminants: tuple[Contaminant, ...]
     oxygen_percent: str
     is_idlh: bool
@@ -278,8 +279,8 @@ def enter_rule(db: Session, clock: Clock, actor: Actor, site_id: str, one: RuleE
             book=one.book,
             key=one.key,
             value=list(one.value) if isinstance(one.value, tuple) else one.value,
-            reason=one.reason.strip()[:400],
-            edition=one.edition.strip()[:190],
+            reason=one.reason.strip(),
+            edition=one.edition.strip(),
             by_name=actor.name,
             entered_at=clock.now(db),
         )
@@ -306,7 +307,7 @@ def enter_task(db: Session, clock: Clock, actor: Actor, site_id: str, one: TaskE
     Raises :class:`DomainError` for a figure that is no number, a missing name or no contaminant.
     """
     site = find_site(db, actor.require("administrator"), site_id)
-    name = one.name.strip()[:190]
+    name = one.name.strip()
     if not name:
         raise DomainError("name_missing", "A task needs a name the tester can pick it by, such as hull sanding.")
     for number, contaminant in enumerate(one.contaminants):

@@ -1,17 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { Mark } from "@/design/Marks";
-import { api, type Schemas, unwrap } from "@/shared/client";
-
-const NAMES: Record<string, string> = {
-  database: "The database",
-  web: "The web server",
-  worker: "The worker, which does long jobs",
-};
-
-function named(one: Schemas["ProgramPart"]): string {
-  if (one.name.startsWith("link-")) return `The link of the ${one.name.slice(5)}`;
-  return NAMES[one.name] ?? `The simulated ${one.name}`;
-}
+import { api, unwrap } from "@/shared/client";
 
 /** What of the program stopped on its own and was started again: nothing to do, but somebody should know. */
 export function Program() {
@@ -28,7 +17,7 @@ export function Program() {
       <ul className="why-list">
         {found.map((one) => (
           <li key={one.name}>
-            <Mark name={one.is_running ? "ring" : "wall"} size={20} /> {named(one)} {one.last_end}
+            <Mark name={one.is_running ? "ring" : "wall"} size={20} /> {one.title} {one.last_end}
             {one.is_running
               ? `; started again, ${one.restarts === 1 ? "once" : `${one.restarts} times`} since the program began.`
               : "; it is being started again."}

@@ -1,0 +1,149 @@
+"""Who may not: idle pages, tries of passwords side by side, pages of other sites, other hosts, old streams."""
+
+from __future__ import annotations
+
+from concurrent.futures import ThreadPoolExecutor
+from datetime import timedelta
+
+import pytest
+from sqlalchemy import delete
+from sqlalchemy.orm import Session
+
+from moorfog.api import live
+from moorfog.api.app import HEADERS
+from moorfog.operations.accounts import sessions
+from moorfog.operations.accounts.sessions import weak_password
+from moorfog.store.models import Grant
+from tests.api.house import GOOD, PASSWORD, House, Refused
+
+
+def test_a_page_at_which_nobody_does_anything_ends_however_often_it_asks(house: House) -> None:
+    tester = house.client()
+    for minute in range(0, 45, 5):
+        house.clock.pass_by(300)
+        if minute < 40:
+            tester.call("GET", "/api/session", headers={"X-Moorfog-Idle": str(60 * (minute + 5))})
+    with pytest.raises(Refused, match="sign_in_needed"):
+        tester.call("GET", "/api/session", headers={"X-Moorfog-Idle": "2700"})
+
+
+@pytest.mark.parametrize("said", ["-5", "nan", "1e9", "x", ""])
+def test_nonsense_about_idling_counts_as_nothing_done(house: House, said: str) -> None:
+    tester = house.client()
+    house.clock.at += sessions.IDLE - timedelta(minutes=1)
+    assert tester.call("GET", "/api/session", headers={"X-Moorfog-Idle": said})["roles"] == ["tester"]
+    house.clock.pass_by(61)
+    with pytest.raises(Refused, match="sign_in_needed"):
+        tester.call("GET", "/api/session", headers={"X-Moorfog-Idle": "120"})
+
+
+def guess(house: House, login: str, address: str, password: str = "guess") -> int:
+    web = house.app.test_client()
+    body = {"login": login, "password": password}
+    return web.post("/api/session", json=body, environ_base={"REMOTE_ADDR": address}).status_code
+
+
+def test_tries_side_by_side_are_counted_one_by_one(house: House) -> None:
+    login, address = house.ours.logins["tester"], f"10.1.{house.mark[:4]}"
+    with ThreadPoolExecutor(20) as pool:
+        codes = list(pool.map(lambda number: guess(house, login, address, f"guess {number}"), range(30)))
+    assert codes.count(401) <= sessions.ATTEMPTS_PER_PAIR and set(codes) == {401, 429}
+
+
+def test_a_stranger_elsewhere_does_not_lock_the_owner_out(house: House) -> None:
+    login, desk = house.ours.logins["tester"], f"10.2.{house.mark[:4]}"
+    assert guess(house, login, desk, PASSWORD) == 200
+    codes = [
+        guess(house, login, f"10.3.{house.mark[:3]}.{number}") for number in range(sessions.ATTEMPTS_ELSEWHERE + 5)
+    ]
+    assert codes[-1] == 429, "from everywhere else there are too many"
+    assert guess(house, login, desk, PASSWORD) == 200
+
+
+def test_a_password_asked_again_is_counted_like_a_sign_in(house: House) -> None:
+    tester = house.client()
+    tester.check_counter()
+    visit = tester.open()
+    tester.until(visit, "run")
+    tester.type_numbers(visit, tester.start(visit, "typed"), GOOD)
+    tester.until(visit, "sign_wearer")
+    house.clock.at += sessions.PASSWORD_FRESH + timedelta(seconds=1)
+    codes = []
+    for number in range(sessions.ATTEMPTS_PER_PAIR + 2):
+        with pytest.raises(Refused) as refused:
+            tester.sign(visit, "tester", password=f"guess {number}")
+        codes.append(refused.value.code)
+    assert codes[0] == "wrong_password" and codes[-1] == "too_many_attempts"
+
+
+@pytest.mark.parametrize(
+    ("password", "words"),
+    [
+        ("          ", ()),
+        ("short", ()),
+        ("password123456", ()),
+        ("marenoake1", ("maren", "Oake")),
+        ("qwertyuiop12", ()),
+    ],
+)
+def test_a_password_that_is_easily_guessed_is_refused_with_what_to_do(password: str, words: tuple[str, ...]) -> None:
+    assert weak_password(password, *words)
+
+
+def test_four_words_are_good_enough() -> None:
+    assert weak_password("otter lantern gravel moss", "maren") == ""
+
+
+def test_a_page_of_another_site_changes_nothing(house: House) -> None:
+    tester = house.client()
+    for origin in ("http://elsewhere.test", "null", "http://localhost.elsewhere.test"):
+        with pytest.raises(Refused) as refused:
+            tester.call("DELETE", "/api/session", headers={"Origin": origin})
+        assert refused.value.code == "foreign_page"
+    assert tester.call("GET", "/api/session", headers={"Origin": "http://elsewhere.test"}), (
+        "reading is not kept from it"
+    )
+    tester.call("DELETE", "/api/session", headers={"Origin": "http://localhost"})
+
+
+def test_under_another_name_of_the_host_there_is_nothing(house: House) -> None:
+    web = house.app.test_client()
+    assert web.get("/api/time", headers={"Host": "elsewhere.test"}).status_code == 400
+    assert web.get("/api/time", headers={"Host": "127.0.0.1:8400"}).status_code == 200
+
+
+@pytest.mark.parametrize("path", ["/api/time", "/api/people", "/api/nothing", "/api/openapi.json"])
+def test_every_answer_is_guarded_and_none_of_the_program_is_kept(house: House, path: str) -> None:
+    answer = house.client().web.get(path)
+    assert {name: answer.headers.get(name) for name in HEADERS} == HEADERS
+    assert answer.headers["Cache-Control"] == "no-store"
+
+
+def test_a_stream_ends_with_the_grant_it_was_opened_under(house: House, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(live, "ASK_EVERY_S", 0.05)
+    tester = house.client()
+    visit = tester.open()
+    stream = tester.web.get(f"/api/live?visit={visit}", buffered=False)
+    said = iter(stream.response)
+    assert "retry" in next(said).decode()
+    with Session(house.engine) as db, db.begin():
+        db.execute(delete(Grant).where(Grant.employer_id == house.ours.employer))
+    rest = b"".join(said).decode()  # it ends
+    assert rest.endswith("event: over\ndata: {}\n\n")
+    stream.close()
+
+
+def test_more_streams_than_there_is_room_for_are_said(house: House, monkeypatch: pytest.MonkeyPatch) -> None:
+    tester = house.client()
+    visit = tester.open()
+    hub = house.app.extensions["moorfog_hub"]
+    taken = 0
+    while hub.places.acquire(blocking=False):
+        taken += 1
+    try:
+        with pytest.raises(Refused) as refused:
+            tester.get(f"/api/live?visit={visit}")
+        assert taken == live.MOST_STREAMS and refused.value.status == 503 and refused.value.code == "too_many_screens"
+    finally:
+        for _ in range(taken):
+            hub.places.release()
