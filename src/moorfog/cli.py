@@ -59,13 +59,33 @@ def cmd_migrate(given: argparse.Namespace) -> int:
 def cmd_rebuild(given: argparse.Namespace) -> int:
     """Refill the read models from the logs."""
     from moorfog.store.base import make_engine
-    from moorfog.store.readmodels import rebuild
+    from moorfog.store.readmodels import BrokenLog, rebuild
 
-    done = rebuild(
-        make_engine(database_url()), lambda at, total: print(f"\r{at} of {total} visits", end="", flush=True)
-    )
+    try:
+        done = rebuild(
+            make_engine(database_url()), lambda at, total: print(f"\r{at} of {total} visits", end="", flush=True)
+        )
+    except BrokenLog as error:
+        print(f"\nmoorfog rebuild: {error} Nothing was changed. See: ./moorfog verify", file=sys.stderr)
+        return 3
     print(f"\nRead models refilled from {done} visits.")
     return 0
+
+
+def cmd_verify(given: argparse.Namespace) -> int:
+    """Check that what is stored is what was stored; say what is not, and end with 3."""
+    from moorfog.operations.records.verify import verify
+    from moorfog.store.base import make_engine
+
+    def tell(done: int, total: int) -> None:
+        print(f"\r{done} of {total} visits", end="", file=sys.stderr, flush=True)
+
+    faults = verify(make_engine(database_url()), tell)
+    print(file=sys.stderr)
+    for one in faults:
+        print(f"{one.kind}: {one.where}: {one.problem}")
+    print("Everything holds." if not faults else f"{len(faults)} things are not what was stored. Restore a backup.")
+    return 3 if faults else 0
 
 
 def cmd_account(given: argparse.Namespace) -> int:
@@ -209,6 +229,7 @@ def parser() -> argparse.ArgumentParser:
         ("worker", cmd_worker, "the worker of MOORFOG_DATABASE_URL"),
         ("migrate", cmd_migrate, "bring the schema up to date"),
         ("rebuild", cmd_rebuild, "refill the read models from the logs"),
+        ("verify", cmd_verify, "check that what is stored is what was stored"),
         ("bench", cmd_bench, "print measurements as ratios"),
         ("check", cmd_check, "make the developers' environment"),
     ):

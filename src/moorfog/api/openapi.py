@@ -80,7 +80,9 @@ def document() -> dict[str, Any]:
                 "application/json": {"schema": schemas[(f"{one.name}:out", "serialization")]}
             }
         elif one.media != "application/json":
-            operation["responses"]["200"]["content"] = {one.media: {"schema": {"type": "string"}}}
+            operation["responses"]["200"]["content"] = {
+                one.media: {"schema": {} if "json" in one.media else {"type": "string"}}
+            }
         paths.setdefault(one.path, {})[one.method.lower()] = operation
     return {
         "openapi": "3.1.0",

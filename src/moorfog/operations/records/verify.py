@@ -1,0 +1,186 @@
+"""Whether what is stored is what was stored: chains, heads, rule sets, seals, signatures, documents and read models.
+
+It only reads. What it finds is named with where it is; nothing is mended here, since whatever mends hides.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from collections.abc import Callable, Iterable, Iterator
+from dataclasses import dataclass
+from datetime import date, datetime
+from typing import Any
+
+from sqlalchemy import Engine, select
+from sqlalchemy.orm import Session
+
+from moorfog.core.events import payloads as ev
+from moorfog.core.events.chain import check_chain
+from moorfog.core.kernel.canonical import digest_of_json
+from moorfog.core.measuring.readings import seal_digest
+from moorfog.core.rules.book import Rules, rules_from_json
+from moorfog.core.transitions.fold import fold
+from moorfog.operations.bench.readings import load_readings
+from moorfog.store.log import event_of
+from moorfog.store.models import DocumentRow, EventRow, RuleSet, SignatureRow, VisitHead
+from moorfog.store.readmodels import rows_of
+
+BATCH = 200
+
+
+@dataclass(frozen=True)
+class Fault:
+    """Something stored that is not what was stored: of which kind, where it is, and what is wrong with it."""
+
+    kind: str
+    where: str
+    problem: str
+
+
+def verify(engine: Engine, progress: Callable[[int, int], None] = lambda done, total: None) -> list[Fault]:
+    """Check everything that binds one stored thing to another. Returns what is wrong; nothing where all holds."""
+    found: list[Fault] = []
+    with Session(engine) as db:
+        rules = _rule_sets(db, found)
+        visits = list(db.scalars(select(VisitHead.id).order_by(VisitHead.id)))
+        found += _without_a_visit(db)
+    for start in range(0, len(visits), BATCH):
+        with Session(engine) as db:
+            for visit_id in visits[start : start + BATCH]:
+                head = db.get(VisitHead, visit_id)
+                if head is not None:
+                    found += verify_visit(db, head, rules)
+        progress(min(start + BATCH, len(visits)), len(visits))
+    return found
+
+
+def _rule_sets(db: Session, found: list[Fault]) -> dict[str, Rules]:
+    """Return the stored sets of rules by digest, those that hold; what does not is added to ``found``."""
+    out = {}
+    for row in db.scalars(select(RuleSet)):
+        if digest_of_json(row.content) != row.digest:
+            found.append(Fault("rules", f"rule set {row.digest[:12]}", "its content is not what its digest says"))
+            continue
+        try:
+            out[row.digest] = rules_from_json(row.content)
+        except ValueError as error:
+            found.append(Fault("rules", f"rule set {row.digest[:12]}", f"it cannot be read: {error}"))
+    return out
+
+
+def _without_a_visit(db: Session) -> Iterator[Fault]:
+    """Yield rows that belong to no visit: a head was taken away."""
+    for table, kind in ((EventRow, "chain"), (SignatureRow, "signature"), (DocumentRow, "document")):
+        query = select(table.visit_id).outerjoin(VisitHead, VisitHead.id == table.visit_id)
+        for visit_id in db.scalars(query.where(VisitHead.id.is_(None)).distinct()):
+            yield Fault(kind, f"visit {visit_id}", "its head is gone")
+
+
+def verify_visit(db: Session, head: VisitHead, rules: dict[str, Rules]) -> list[Fault]:
+    """Check one visit: its log first; what hangs on a log that does not hold is not judged by it."""
+    where = f"visit {head.id}"
+    broken = list(verify_log(db, head))
+    if broken:
+        return broken
+    known = rules.get(head.rules_digest)
+    if known is None:
+        return [Fault("rules", where, f"its rule set {head.rules_digest[:12]} is not there or does not hold")]
+    events = [event_of(row) for row in _rows_of_log(db, head.id)]
+    found = [*_seals(db, head.id, events), *_signatures(db, head.id, events), *_documents(db, head.id)]
+    visit = fold(events, known)
+    for table, rows in rows_of(head, visit).items():
+        stored = db.execute(select(table.__table__).where(table.visit_id == head.id)).mappings()
+        names = [one.name for one in table.__table__.columns if one.name != "id"]
+        kept = sorted(_line({key: one[key] for key in names if rows and key in rows[0]}) for one in stored)
+        if kept != sorted(map(_line, rows)) and not (not rows and not kept):
+            found.append(Fault("read model", f"{where}, {table.__tablename__}", "it does not say what the log says"))
+    return found
+
+
+def _rows_of_log(db: Session, visit_id: str) -> list[EventRow]:
+    return list(db.scalars(select(EventRow).where(EventRow.visit_id == visit_id).order_by(EventRow.seq)))
+
+
+def verify_log(db: Session, head: VisitHead) -> Iterator[Fault]:
+    """Yield what is wrong with the log of a visit: an entry edited, taken out or put in, or its end cut off."""
+    where = f"visit {head.id}"
+    rows = _rows_of_log(db, head.id)
+    try:
+        events = [event_of(row) for row in rows]
+    except ValueError as error:
+        yield Fault("chain", where, f"an entry cannot be read: {error}")
+        return
+    seq = check_chain(events)
+    if seq is not None:
+        yield Fault("chain", f"{where}, entry {seq}", "it is not what was written, or not where it was written")
+        return
+    for row, event in zip(rows, events, strict=True):
+        if event.content.get("kind") != row.kind:
+            yield Fault("chain", f"{where}, entry {row.seq}", "its kind is not that of its content")
+    last = events[-1] if events else None
+    if (head.seq, head.chain) != ((last.seq, last.chain) if last is not None else (0, "")):
+        yield Fault("chain", where, f"its log ends at entry {last.seq if last else 0}, its head says {head.seq}")
+
+
+def _seals(db: Session, visit_id: str, events: Iterable[ev.Event]) -> Iterator[Fault]:
+    """Yield runs whose readings are not those that were sealed."""
+    started = {one.payload.run_id: one.payload for one in events if isinstance(one.payload, ev.RunStarted)}
+    for event in events:
+        payload = event.payload
+        if isinstance(payload, ev.RunClosed):
+            begun = started.get(payload.run_id)
+            stream, is_kept = payload.run_id, begun is not None and payload.count > 0
+        elif isinstance(payload, ev.ProofMeasured):
+            stream, is_kept = payload.stream_id, payload.count > 0
+        else:
+            continue
+        if not is_kept:
+            continue
+        readings = load_readings(db, stream)
+        if len(readings) != payload.count or seal_digest(readings) != payload.sha256:
+            problem = f"{len(readings)} readings are stored, and they are not the {payload.count} that were sealed"
+            yield Fault("seal", f"visit {visit_id}, run {stream}", problem)
+
+
+def _signatures(db: Session, visit_id: str, events: Iterable[ev.Event]) -> Iterator[Fault]:
+    """Yield signatures whose bytes or names are not those that were signed, that are gone, or that nobody gave."""
+    where = f"visit {visit_id}"
+    stored = list(db.scalars(select(SignatureRow).where(SignatureRow.visit_id == visit_id)))
+    by_digest = {hashlib.sha256(row.canonical.encode()).hexdigest(): row for row in stored}
+    given = [one.payload for one in events if isinstance(one.payload, ev.Signed)]
+    for payload in given:
+        row = by_digest.pop(payload.digest, None)
+        if row is None:
+            yield Fault("signature", where, f"what the {payload.role} signed is gone, or was changed")
+            continue
+        signer = json.loads(row.canonical)["signer"]
+        if (row.role, row.typed_name) != (signer["role"], signer["name"]) or row.role != payload.role:
+            yield Fault("signature", where, f"the name beside it is not the name that the {payload.role} signed with")
+    for row in by_digest.values():
+        yield Fault("signature", where, f"one of a {row.role} that the log does not know")
+
+
+def _documents(db: Session, visit_id: str) -> Iterator[Fault]:
+    query = select(DocumentRow).where(DocumentRow.visit_id == visit_id)
+    for row in db.scalars(query):
+        if hashlib.sha256(row.content).hexdigest() != row.sha256:
+            where = f"visit {visit_id}, report {row.page_size}, revision {row.revision}"
+            yield Fault("document", where, "its bytes are not those that were issued")
+
+
+def _line(row: dict[str, Any]) -> str:
+    """Write a row of a read model so that what is stored and what is computed compare."""
+    return json.dumps({key: _plain(value) for key, value in sorted(row.items())}, sort_keys=True)
+
+
+def _plain(value: Any) -> Any:
+    if isinstance(value, datetime):
+        return value.replace(tzinfo=None, microsecond=value.microsecond // 1000 * 1000).isoformat()
+    if isinstance(value, date):
+        return value.isoformat()
+    if isinstance(value, (list, tuple)):
+        return [_plain(one) for one in value]
+    if isinstance(value, dict):
+        return {key: _plain(one) for key, one in value.items()}
+    return int(value) if isinstance(value, bool) else value

@@ -1,0 +1,158 @@
+"""One row of each kind edited, taken out or put elsewhere in the database itself: it is found and named."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable
+from typing import Any
+
+import pytest
+from sqlalchemy import delete, select, text, update
+from sqlalchemy.orm import Session
+
+from moorfog.core.events.chain import link_of_chain
+from moorfog.operations.records.verify import Fault, verify_visit
+from moorfog.store.log import forget_states, load_rules
+from moorfog.store.models import (
+    DocumentRow,
+    EventRow,
+    ReadingChunk,
+    SignatureRow,
+    TryResult,
+    VisitHead,
+    VisitSummary,
+    WearPermission,
+)
+from moorfog.store.readmodels import BrokenLog, checked_visit
+from tests.api.house import Client, House, Refused
+from tests.api.test_runs import close, columns, readings_of
+
+
+def measured(house: House, tester: Client) -> str:
+    """A visit with readings of a counter, signed by both and released."""
+    tester.check_counter()
+    visit = tester.open()
+    tester.until(visit, "run")
+    run, readings = tester.start(visit), readings_of(house)
+    for at in range(0, len(readings), 100):
+        tester.link(f"runs/{run}/chunks", {"chunks": [columns(readings[at : at + 100], at)]})
+    close(tester, run, readings)
+    tester.until(visit, "release")
+    tester.say(visit, {"kind": "released"})
+    return visit
+
+
+Edit = Callable[[Session, str], Any]
+
+
+def faults(house: House, visit: str) -> list[Fault]:
+    with Session(house.engine) as db:
+        head = db.get(VisitHead, visit)
+        assert head is not None
+        return verify_visit(db, head, {head.rules_digest: load_rules(db, head.rules_digest)})
+
+
+def one(db: Session, visit: str, kind: str) -> EventRow:
+    found = db.scalars(select(EventRow).where(EventRow.visit_id == visit, EventRow.kind == kind)).first()
+    assert found is not None
+    return found
+
+
+def edit_payload(db: Session, visit: str) -> None:
+    row = one(db, visit, "run_closed")
+    row.payload = row.payload.replace('"complete"', '"stopped"')
+
+
+def rechain(db: Session, visit: str) -> None:
+    """Edit an entry and make its own link again, as somebody would who knows how."""
+    row = one(db, visit, "donned")
+    before = db.get(EventRow, (visit, row.seq - 1))
+    assert before is not None
+    content = {**json.loads(row.payload), "unaided": False}
+    row.payload = json.dumps(content)
+    row.chain = link_of_chain(before.chain, row.id, row.seq, row.version, row.occurred_at, row.actor, content)
+
+
+def cut_the_end(db: Session, visit: str) -> None:
+    head = db.get(VisitHead, visit)
+    assert head is not None
+    db.execute(delete(EventRow).where(EventRow.visit_id == visit, EventRow.seq == head.seq))
+
+
+def other_bytes(db: Session, visit: str) -> None:
+    row = db.scalars(select(SignatureRow).where(SignatureRow.visit_id == visit)).first()
+    assert row is not None
+    row.canonical = row.canonical.replace("pass", "fail")
+
+
+def of(table: Any, **values: Any) -> Edit:
+    return lambda db, visit: db.execute(update(table).where(table.visit_id == visit).values(**values))
+
+
+def gone(table: Any) -> Edit:
+    return lambda db, visit: db.execute(delete(table).where(table.visit_id == visit))
+
+
+def chunks(db: Session, visit: str) -> list[ReadingChunk]:
+    run = json.loads(one(db, visit, "run_closed").payload)["run_id"]
+    return list(db.scalars(select(ReadingChunk).where(ReadingChunk.run_id == run)))
+
+
+def edit_a_reading(db: Session, visit: str) -> None:
+    row = chunks(db, visit)[1]
+    columns = json.loads(row.columns)
+    columns["counts"][0] += 1
+    row.columns = json.dumps(columns)
+
+
+EDITS: dict[str, tuple[Edit, str, str]] = {
+    "an entry is edited": (edit_payload, "chain", "not what was written"),
+    "an entry is edited and chained again": (rechain, "chain", "not what was written"),
+    "the actor of an entry is another": (of(EventRow, actor="somebody"), "chain", "not what was written"),
+    "an entry is taken out": (
+        lambda db, visit: db.delete(one(db, visit, "donned")),
+        "chain",
+        "not what was written",
+    ),
+    "the end of a log is cut off": (cut_the_end, "chain", "its head says"),
+    "a reading is edited": (edit_a_reading, "seal", "sealed"),
+    "readings are taken out": (lambda db, visit: db.delete(chunks(db, visit)[-1]), "seal", "sealed"),
+    "what was signed is edited": (other_bytes, "signature", "gone, or was changed"),
+    "the name beside a signature is another": (of(SignatureRow, typed_name="Other"), "signature", "not the name"),
+    "a signature is taken out": (gone(SignatureRow), "signature", "gone, or was changed"),
+    "a report has other bytes": (of(DocumentRow, content=b"%PDF-"), "document", "not those that were issued"),
+    "a result says pass where the log says fail": (of(TryResult, outcome="fail"), "read model", "try_result"),
+    "a permission lasts longer": (of(WearPermission, valid_until="2099-01-01"), "read model", "wear_permission"),
+    "a permission is gone": (gone(WearPermission), "read model", "wear_permission"),
+    "a visit is somebody else's": (of(VisitSummary, bench="Bench Z"), "read model", "visit_summary"),
+}
+
+
+@pytest.mark.parametrize("what", list(EDITS))
+def test_what_was_edited_in_the_database_is_found_and_named(house: House, what: str) -> None:
+    edit, kind, words = EDITS[what]
+    tester = house.client()
+    visit = measured(house, tester)
+    tester.post(f"/api/visits/{visit}/reports", {"page_size": "A4"})
+    assert faults(house, visit) == []
+    with Session(house.engine) as db, db.begin():
+        edit(db, visit)
+    found = faults(house, visit)
+    assert found and all(one.kind == kind and visit in one.where for one in found), found
+    assert any(words in one.problem + one.where for one in found), found
+
+
+def test_nothing_is_made_of_a_log_that_does_not_hold(house: House) -> None:
+    tester = house.client()
+    visit = measured(house, tester)
+    with Session(house.engine) as db, db.begin():
+        edit_payload(db, visit)
+    forget_states()
+    with pytest.raises(Refused, match="log_broken"):
+        tester.post(f"/api/visits/{visit}/reports", {"page_size": "A4"})
+    with Session(house.engine) as db, pytest.raises(BrokenLog, match=visit):
+        head = db.get(VisitHead, visit)
+        assert head is not None
+        checked_visit(db, head)
+    with house.engine.connect() as connection:
+        assert connection.scalar(text("SELECT COUNT(*) FROM document WHERE visit_id = :v"), {"v": visit}) == 0

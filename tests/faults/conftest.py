@@ -1,0 +1,5 @@
+"""Fixtures of the tests of faults: the house of the API's tests."""
+
+from tests.api.conftest import catalogue, cheap_hashes, house
+
+__all__ = ["catalogue", "cheap_hashes", "house"]
