@@ -52,6 +52,7 @@ from moorfog.store.models import (
     Site,
     VisitHead,
 )
+from tests.bench_faults import bench_fuzz, bench_kill
 from tests.core.bench import GOOD, START, Bench, simulate
 from tests.independent.truth import truth
 from tests.web.test_rooms import first_load_kb
@@ -403,6 +404,10 @@ def main() -> None:
         lines = truth(sys.argv[2:])
         print(*lines, sep="\n")
         sys.exit(len(lines) > 1)
+    if sys.argv[1:2] == ["kill"]:
+        sys.exit(bench_kill(int(sys.argv[2]) if sys.argv[2:] else 200))
+    if sys.argv[1:2] == ["fuzz"]:
+        sys.exit(bench_fuzz(int(sys.argv[2]) if sys.argv[2:] else 100_000))
     rules = shipped_rules()
     home = Path(tempfile.mkdtemp(prefix="mf"))
     home.chmod(0o755)

@@ -21,7 +21,7 @@ POLITE = 19
 
 def waits(path: str) -> bool:
     """Tell whether what is tested in a file goes on in a browser, and mostly waits."""
-    return path.startswith("tests/browser/")
+    return path.startswith(("tests/browser/", "tests/faults/test_kills"))
 
 
 def is_first(worker: str) -> bool:

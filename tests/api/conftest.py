@@ -26,26 +26,28 @@ def cheap_hashes() -> Iterator[None]:
     sessions._hasher = dear
 
 
+def enter_catalogue(db: Session) -> None:
+    """Enter the invented facepieces, one version each."""
+    for piece in scenario.FACEPIECES:
+        content = {key: value for key, value in piece.items() if key not in ("maker", "model", "kind")}
+        db.add(
+            FacepieceVersion(
+                id=new_id(),
+                model_id=new_id(),
+                version=1,
+                maker=piece["maker"],
+                model=piece["model"],
+                kind=piece["kind"],
+                content=content,
+            )
+        )
+
+
 @pytest.fixture(scope="session")
 def catalogue(engine: Engine) -> None:
     """The invented facepieces, one version each."""
 
-    def enter(db: Session) -> None:
-        for piece in scenario.FACEPIECES:
-            content = {key: value for key, value in piece.items() if key not in ("maker", "model", "kind")}
-            db.add(
-                FacepieceVersion(
-                    id=new_id(),
-                    model_id=new_id(),
-                    version=1,
-                    maker=piece["maker"],
-                    model=piece["model"],
-                    kind=piece["kind"],
-                    content=content,
-                )
-            )
-
-    run_in_transaction(engine, enter)
+    run_in_transaction(engine, enter_catalogue)
 
 
 @pytest.fixture

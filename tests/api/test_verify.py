@@ -3,15 +3,22 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Callable
+import shutil
+import tempfile
+from collections.abc import Callable, Iterator
+from pathlib import Path
 from typing import Any
 
 import pytest
-from sqlalchemy import delete, select, text, update
+from sqlalchemy import Engine, delete, insert, select, text, update
+from sqlalchemy.exc import DBAPIError
 from sqlalchemy.orm import Session
 
 from moorfog.core.events.chain import link_of_chain
-from moorfog.operations.records.verify import Fault, verify_visit
+from moorfog.core.rules.book import Rules
+from moorfog.operations.records.verify import Fault, verify, verify_visit
+from moorfog.serving.database import FAST_FLAGS
+from moorfog.store.base import make_engine, new_id, run_in_transaction
 from moorfog.store.log import forget_states, load_rules
 from moorfog.store.models import (
     DocumentRow,
@@ -24,8 +31,11 @@ from moorfog.store.models import (
     WearPermission,
 )
 from moorfog.store.readmodels import BrokenLog, checked_visit
+from tests.api.conftest import enter_catalogue
 from tests.api.house import Client, House, Refused
 from tests.api.test_runs import close, columns, readings_of
+from tests.template import running_server
+from tests.unguarded import unguarded
 
 
 def measured(house: House, tester: Client) -> str:
@@ -43,6 +53,26 @@ def measured(house: House, tester: Client) -> str:
 
 
 Edit = Callable[[Session, str], Any]
+
+
+@pytest.fixture(scope="module")
+def alone() -> Iterator[Engine]:
+    """A database of this file's own: what is edited here must not lie about for others."""
+    home = Path(tempfile.mkdtemp(prefix="mf"))
+    home.chmod(0o755)
+    server = running_server(home / "db", FAST_FLAGS)
+    made = make_engine(server.url)
+    run_in_transaction(made, enter_catalogue)
+    yield made
+    made.dispose()
+    server.stop()
+    shutil.rmtree(home, ignore_errors=True)
+
+
+@pytest.fixture
+def house(alone: Engine, rules: Rules) -> House:
+    """The house of the other tests, on a database of its own."""
+    return House(alone, rules)
 
 
 def faults(house: House, visit: str) -> list[Fault]:
@@ -135,7 +165,7 @@ def test_what_was_edited_in_the_database_is_found_and_named(house: House, what: 
     visit = measured(house, tester)
     tester.post(f"/api/visits/{visit}/reports", {"page_size": "A4"})
     assert faults(house, visit) == []
-    with Session(house.engine) as db, db.begin():
+    with unguarded(house.engine) as db:
         edit(db, visit)
     found = faults(house, visit)
     assert found and all(one.kind == kind and visit in one.where for one in found), found
@@ -145,7 +175,7 @@ def test_what_was_edited_in_the_database_is_found_and_named(house: House, what: 
 def test_nothing_is_made_of_a_log_that_does_not_hold(house: House) -> None:
     tester = house.client()
     visit = measured(house, tester)
-    with Session(house.engine) as db, db.begin():
+    with unguarded(house.engine) as db:
         edit_payload(db, visit)
     forget_states()
     with pytest.raises(Refused, match="log_broken"):
@@ -156,3 +186,45 @@ def test_nothing_is_made_of_a_log_that_does_not_hold(house: House) -> None:
         checked_visit(db, head)
     with house.engine.connect() as connection:
         assert connection.scalar(text("SELECT COUNT(*) FROM document WHERE visit_id = :v"), {"v": visit}) == 0
+
+
+GUARDED = [
+    ("UPDATE event SET actor = 'somebody' WHERE visit_id = :v", "event"),
+    ("DELETE FROM event WHERE visit_id = :v AND seq = 1", "event"),
+    ("UPDATE signature SET typed_name = 'Other' WHERE visit_id = :v", "signature"),
+    ("DELETE FROM signature WHERE visit_id = :v", "signature"),
+    ("UPDATE document SET content = '' WHERE visit_id = :v", "document"),
+    ("DELETE FROM document WHERE visit_id = :v", "document"),
+    ("UPDATE reading_chunk SET n = 0", "reading_chunk"),
+    ("DELETE FROM reading_chunk", "reading_chunk"),
+]
+
+
+def test_the_database_itself_refuses_to_change_or_delete_what_was_written(house: House) -> None:
+    tester = house.client()
+    visit = measured(house, tester)
+    tester.post(f"/api/visits/{visit}/reports", {"page_size": "A4"})
+    for statement, table in GUARDED:
+        with pytest.raises(DBAPIError, match=f"what stands in {table} is never"), house.engine.begin() as connection:
+            connection.execute(text(statement), {"v": visit} if ":v" in statement else {})
+    assert faults(house, visit) == []
+
+
+def test_the_whole_store_is_gone_through_and_a_head_taken_away_is_found(house: House) -> None:
+    """By name: what other tests of this file have edited is found too."""
+    tester = house.client()
+    whole, headless = measured(house, tester), tester.open(house.ours.people[1])
+    told: list[tuple[int, int]] = []
+    with unguarded(house.engine) as db:
+        db.execute(text("SET FOREIGN_KEY_CHECKS = 0"))
+        db.execute(delete(VisitHead).where(VisitHead.id == headless))
+        db.execute(text("SET FOREIGN_KEY_CHECKS = 1"))
+        made_up = db.scalars(select(WearPermission).where(WearPermission.visit_id == whole)).first()
+        assert made_up is not None
+        columns_of = {one.name: getattr(made_up, one.name) for one in WearPermission.__table__.columns}
+        nowhere = new_id()
+        db.execute(insert(WearPermission).values(**{**columns_of, "visit_id": nowhere}))
+    found = verify(house.engine, lambda done, total: told.append((done, total)))
+    assert any(headless in one.where and "head is gone" in one.problem for one in found)
+    assert any(nowhere in one.where and "wear_permission" in one.where for one in found), "a permission from nowhere"
+    assert not any(whole in one.where for one in found) and told[-1][0] == told[-1][1] > 0

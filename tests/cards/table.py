@@ -45,6 +45,7 @@ class Table:
         self.problems: list[str] = []
         self.page.on("pageerror", lambda error: self.problems.append(str(error)))
         self.proposed: list[dict[str, Any]] = []
+        self.failures: list[int] = []  # what the next proposals are answered with instead of being heard
         self.page.goto(f"{ORIGIN}/visit/v")
         self.page.locator(".bench").wait_for()
 
@@ -101,6 +102,8 @@ class Table:
             route.fulfill(json=SESSION)
         elif path == "/api/time":
             route.fulfill(json={"now": ev.instant(self.bench.at)})
+        elif path == "/api/visits/v/events" and self.failures:
+            route.fulfill(status=self.failures.pop(0), body="<html>some page of a proxy</html>")
         elif path == "/api/visits/v/events":
             self._propose(json.loads(route.request.post_data or "{}"))
             route.fulfill(json=self.shown())

@@ -76,3 +76,17 @@ def test_every_card_that_has_a_drawing_shows_it(table: Make, rules: Rules, name:
     shown.card()
     assert shown.page.locator(".card svg[role='img']").count() == 1
     assert ASKED[name] in seen and len(seen) >= 8 and shown.axe() == []
+
+
+@pytest.mark.parametrize("status", [401, 429, 500, 502, 504])
+def test_a_press_is_kept_until_it_is_stored_or_refused(table: Make, rules: Rules, status: int) -> None:
+    """Answered by anybody but the program it is sent again, the same entry with the same time, and stored once."""
+    bench = Bench(rules)
+    shown = table(bench)
+    first = shown.card()
+    shown.failures = [status, status]
+    shown.page.locator("[data-gate='open']").wait_for()
+    shown.page.keyboard.press("y")
+    shown.page.get_by_text("The server is away").first.wait_for()
+    shown.page.wait_for_function("one => document.querySelector('[data-item]').dataset.item !== one", arg=first)
+    assert shown.failures == [] and len(shown.proposed) == 1 and shown.proposed[0]["kind"] == "answered"

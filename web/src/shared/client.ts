@@ -19,6 +19,15 @@ export class ApiError extends Error {
   }
 }
 
+/**
+ * Whether an answer is the program's own "no" to what was sent. Anything else, such as a server that is away, a proxy's
+ * page or a sign-in that has run out, leaves what was pressed to be sent again.
+ */
+export function isRefusal(error: unknown): error is ApiError {
+  if (!(error instanceof ApiError) || error.status < 400 || error.status >= 500) return false;
+  return ![401, 408, 429].includes(error.status) && !["unexpected", "token_missing"].includes(error.code);
+}
+
 let token = "";
 export function setToken(value: string): void {
   token = value;

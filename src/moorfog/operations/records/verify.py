@@ -24,7 +24,7 @@ from moorfog.core.transitions.fold import fold
 from moorfog.operations.bench.readings import load_readings
 from moorfog.store.log import event_of
 from moorfog.store.models import DocumentRow, EventRow, RuleSet, SignatureRow, VisitHead
-from moorfog.store.readmodels import rows_of
+from moorfog.store.readmodels import TABLES, rows_of
 
 BATCH = 200
 
@@ -70,11 +70,16 @@ def _rule_sets(db: Session, found: list[Fault]) -> dict[str, Rules]:
 
 
 def _without_a_visit(db: Session) -> Iterator[Fault]:
-    """Yield rows that belong to no visit: a head was taken away."""
-    for table, kind in ((EventRow, "chain"), (SignatureRow, "signature"), (DocumentRow, "document")):
+    """Yield rows that belong to no visit: a head was taken away, or a permission was made up."""
+    written: tuple[tuple[type[Any], str], ...] = (
+        (EventRow, "chain"),
+        (SignatureRow, "signature"),
+        (DocumentRow, "document"),
+    )
+    for table, kind in (*written, *((one, "read model") for one in TABLES)):
         query = select(table.visit_id).outerjoin(VisitHead, VisitHead.id == table.visit_id)
         for visit_id in db.scalars(query.where(VisitHead.id.is_(None)).distinct()):
-            yield Fault(kind, f"visit {visit_id}", "its head is gone")
+            yield Fault(kind, f"visit {visit_id}, {table.__tablename__}", "there is no such visit: its head is gone")
 
 
 def verify_visit(db: Session, head: VisitHead, rules: dict[str, Rules]) -> list[Fault]:

@@ -2,7 +2,7 @@ import { notifications } from "@mantine/notifications";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useEffect, useRef, useState } from "react";
 import { v7 as uuid } from "uuid";
-import { api, ApiError, type Body, keys, type Schemas, unwrap, type BenchView } from "@/shared/client";
+import { api, ApiError, type Body, isRefusal, keys, type Schemas, unwrap, type BenchView } from "@/shared/client";
 import { notBefore, serverNow } from "@/shared/clock";
 import type { Point } from "@/design/FogLadder";
 import type { Connection, LiveNumbers, LiveProof } from "@/features/bench/card";
@@ -121,14 +121,16 @@ export function useVisit(visitId: string) {
         drop();
       })
       .catch((error: unknown) => {
-        if (error instanceof ApiError && (error.status === 0 || error.status === 503)) {
+        if (!isRefusal(error)) {
           setStuck(true);
-          timer = window.setTimeout(() => setOutbox((all) => [...all]), 1000);
+          const isSignedOut = error instanceof ApiError && [401, 403].includes(error.status);
+          if (isSignedOut) void queries.invalidateQueries({ queryKey: keys.session });
+          timer = window.setTimeout(() => setOutbox((all) => [...all]), isSignedOut ? 5000 : 1000);
           return;
         }
         setStuck(false);
-        const words = error instanceof Error ? error.message : "This was not accepted.";
-        const isThere = error instanceof ApiError && error.code === "id_reused";
+        const words = error.message;
+        const isThere = error.code === "id_reused";
         if (first.expects === null && !isThere) {
           // what was observed is never lost: it waits at the end, is shown, and is sent again
           setHeld(words);

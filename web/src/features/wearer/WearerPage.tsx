@@ -128,8 +128,10 @@ function useWearer(token: string) {
         setWaiting(null);
       })
       .catch((error: unknown) => {
-        // what the wearer said is never lost: only "it is there already" ends it
-        if (error instanceof ApiError && error.code === "id_reused") setWaiting(null);
+        // what the wearer said is never lost: it ends when it is there already, or when the test is over, which is shown
+        const isOver = error instanceof ApiError && ["test_over", "address_over"].includes(error.code);
+        if (isOver) setOver(error.message);
+        if (isOver || (error instanceof ApiError && error.code === "id_reused")) setWaiting(null);
         else timer = window.setTimeout(() => setWaiting({ ...waiting }), 1000);
       });
     return () => window.clearTimeout(timer);
