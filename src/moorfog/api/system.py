@@ -53,7 +53,7 @@ class PartsView:
 TITLES = {
     "database": "The database",
     "web": "The web server",
-    "worker": "The worker, which does long jobs",
+    "worker": "The worker for long jobs",
     "page": "The server of the page",
 }
 

@@ -47,7 +47,7 @@ class Demo:
         if self.server.install():
             say("database: data directory made")
         self.server.start()
-        self.parts.adopt(DATABASE, self.server.spawn, self.server.spawned)
+        self.parts.adopt(DATABASE, self.server.spawn, self.server.spawned, self.server.log)
         if not (self.server.home / "password").exists():
             self.server.create_account(secrets.token_urlsafe(18))
         say(f"database: running on loopback, port {self.server.port}")

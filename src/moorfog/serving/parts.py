@@ -9,7 +9,7 @@ import time
 import urllib.request
 from collections.abc import Callable, Mapping
 from contextlib import suppress
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from pathlib import Path
 
 from moorfog.bootstrap import StepFailed
@@ -58,7 +58,8 @@ class Part:
     pause: float = FIRST_PAUSE_S
     restarts: int = 0
     last_end: str = ""
-    ended_at: float | None = field(default=None)
+    ended_at: float | None = None
+    log: Path | None = None
 
 
 def how_it_ended(code: int) -> str:
@@ -86,7 +87,8 @@ class Parts:
 
     def log_of(self, name: str) -> Path:
         """Where a part writes what it has to say."""
-        return self.logs / f"{name}.log"
+        known = self.parts.get(name)
+        return known.log if known is not None and known.log is not None else self.logs / f"{name}.log"
 
     def start(
         self, name: str, command: list[str], env: Mapping[str, str], cwd: Path | None = None
@@ -114,9 +116,18 @@ class Parts:
         self.adopt(name, make, child)
         return child
 
-    def adopt(self, name: str, make: Callable[[], subprocess.Popen[bytes]], child: subprocess.Popen[bytes]) -> None:
-        """Take over a process that runs already; after each of its ends ``make`` makes the next one."""
-        self.parts[name] = Part(make, child, time.monotonic())
+    def adopt(
+        self,
+        name: str,
+        make: Callable[[], subprocess.Popen[bytes]],
+        child: subprocess.Popen[bytes],
+        log: Path | None = None,
+    ) -> None:
+        """Take over a process that runs already; after each of its ends ``make`` makes the next one.
+
+        ``log``: where it writes, if not where the others do.
+        """
+        self.parts[name] = Part(make, child, time.monotonic(), log=log)
         self._write()
 
     def wait_for(self, name: str, url: str, seconds: float = 30) -> None:

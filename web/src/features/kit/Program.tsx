@@ -1,5 +1,4 @@
 import { useQuery } from "@tanstack/react-query";
-import { Mark } from "@/design/Marks";
 import { api, unwrap } from "@/shared/client";
 
 /** What of the program stopped on its own and was started again: nothing to do, but somebody should know. */
@@ -17,10 +16,10 @@ export function Program() {
       <ul className="why-list">
         {found.map((one) => (
           <li key={one.name}>
-            <Mark name={one.is_running ? "ring" : "wall"} size={20} /> {one.title} {one.last_end}
+            {one.title} stopped ({one.last_end}) and{" "}
             {one.is_running
-              ? `; started again, ${one.restarts === 1 ? "once" : `${one.restarts} times`} since the program began.`
-              : "; it is being started again."}
+              ? `was started again, ${one.restarts === 1 ? "once" : `${one.restarts} times`} since the program began.`
+              : "is being started again."}
           </li>
         ))}
       </ul>
