@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from concurrent.futures import ThreadPoolExecutor
 from datetime import timedelta
+from pathlib import Path
 
 import pytest
 from sqlalchemy import delete
@@ -13,6 +14,7 @@ from moorfog.api import live
 from moorfog.api.app import HEADERS
 from moorfog.operations.accounts import sessions
 from moorfog.operations.accounts.sessions import weak_password
+from moorfog.serving.state import PLACE, PartState, write_state
 from moorfog.store.models import Grant
 from tests.api.house import GOOD, PASSWORD, House, Refused
 
@@ -147,3 +149,20 @@ def test_more_streams_than_there_is_room_for_are_said(house: House, monkeypatch:
     finally:
         for _ in range(taken):
             hub.places.release()
+
+
+def test_how_the_parts_fare_is_shown_to_who_works_with_the_kit(
+    house: House, monkeypatch: pytest.MonkeyPatch, tmp_path: Path
+) -> None:
+    tester = house.client()
+    assert tester.get("/api/system/parts") == {"changed_at": "", "parts": []}, "nobody watches here"
+    monkeypatch.setenv(PLACE, str(tmp_path))
+    write_state(tmp_path, [PartState("worker", True, 2, "ended with 1"), PartState("link-counter", False, 0, "")])
+    shown = tester.get("/api/system/parts")
+    assert shown["changed_at"] and [one["title"] for one in shown["parts"]] == [
+        "The worker for long jobs",
+        "The link of the counter",
+    ]
+    with pytest.raises(Refused) as refused:
+        house.client("supervisor").get("/api/system/parts")
+    assert refused.value.status == 403

@@ -124,7 +124,7 @@ def test_a_finished_run_is_sealed_with_its_digest_and_count(link: Link) -> None:
 
 def test_a_run_is_taken_up_once_and_stopped_when_the_plan_says_so(link: Link) -> None:
     wire = Wire()
-    driver = LineDriver(wire)
+    driver = LineDriver(wire, said={"serial": "SIM-0004"})
     link.wanted = {**PLAN, "simulated": {"seed": 4, "factors": [9, 9, 9, 9], "starts_ms": [0, 1, 2, 3]}}
     link._take_up(driver, None)
     heard = [read_line(line + b"\n") for line in bytes(wire.heard).strip().split(b"\n")]

@@ -17,6 +17,7 @@ from moorfog.serving.ports import free_port, is_free
 from moorfog.serving.state import PLACE
 from moorfog.serving.web import WEB_ENV, gunicorn_command, reloading_command
 
+KEY = "MOORFOG_SIMULATED_KEY"
 PASSWORD = "moor-and-fog"
 SIGN_INS = (
     ("maren", "tester", "Maren Oake, both employers"),
@@ -35,6 +36,7 @@ class Demo:
     def __init__(self, home: Path, port: int | None, for_developers: bool = False) -> None:
         self.home, self.wanted_port, self.for_developers = home.resolve(), port, for_developers
         self.server = PrivateServer(self.home / "db")
+        self.key = secrets.token_hex(16)
         self.parts = Parts(self.home / "log", say)
 
     def start(self) -> str:
@@ -79,10 +81,10 @@ class Demo:
         """Start a simulated instrument on a free port, and its link."""
         port = str(free_port())
         simulated = [sys.executable, "-m", "moorfog.instruments.simulated", "--port", port, "--kind", kind]
-        self.parts.start(kind, simulated, {})
+        self.parts.start(kind, simulated, {KEY: self.key})
         link = [sys.executable, "-m", "moorfog.instruments.link", "--server", address]
         link += ["--counter", f"socket://127.0.0.1:{port}", "--spool", str(self.home / "spool" / kind)]
-        self.parts.start(f"link-{kind}", link, {"MOORFOG_LINK_TOKEN": token})
+        self.parts.start(f"link-{kind}", link, {"MOORFOG_LINK_TOKEN": token, KEY: self.key})
 
     def _port(self) -> int:
         if self.wanted_port is not None:

@@ -5,6 +5,7 @@ A driver for another instrument is one class with the methods of :class:`Driver`
 
 from __future__ import annotations
 
+import os
 import time
 from dataclasses import dataclass, field
 from typing import Protocol
@@ -13,6 +14,9 @@ import serial
 
 from moorfog.core.measuring.readings import Reading
 from moorfog.instruments.line import VERSION, Line, LineBuffer, LineError, read_line, write_line
+
+SIMULATED = "SIM-"
+"""How the serial number of a simulated instrument begins."""
 
 
 class Wire(Protocol):
@@ -103,7 +107,8 @@ class LineDriver:
 
     def greet(self, wait_s: float = 2.0) -> None:
         """Say hello and wait for the answer. Raises OSError where none comes or the version differs."""
-        self.wire.write(write_line("HELLO", v=VERSION))
+        key = os.environ.get("MOORFOG_SIMULATED_KEY", "")
+        self.wire.write(write_line("HELLO", v=VERSION, key=key) if key else write_line("HELLO", v=VERSION))
         deadline = time.monotonic() + wait_s
         while time.monotonic() < deadline and not self.said:
             self.poll()
@@ -121,8 +126,10 @@ class LineDriver:
         self.wire.write(write_line("MODE", m=mode))
 
     def simulate(self, **fields: str | int) -> None:
-        """Tell a simulated counter which wearer to stand in for; a real one answers that it does not know."""
-        self.wire.write(write_line("SIM", **fields))
+        """Tell a simulated counter which wearer to stand in for; to one that does not say it is simulated nothing is
+        sent."""
+        if self.said.get("serial", "").startswith(SIMULATED):
+            self.wire.write(write_line("SIM", **fields))
 
     def poll(self) -> list[RawReading]:
         """Return the readings that have arrived. Raises OSError when the wire is gone."""

@@ -182,8 +182,8 @@ class Link:
                 driver.greet()
                 log.info("counter %s speaks: %s", self.address, driver.said)
                 self._read(driver)
-            except OSError as error:
-                log.warning("%s", error)
+            except Exception as error:  # whatever a counter says, it ends a run and not this process
+                log.warning("%s", error, exc_info=not isinstance(error, OSError))
                 self.state = "silent"
                 self._lose()
                 self.stopping.wait(0.5)
@@ -298,6 +298,9 @@ class Link:
             except Refused as error:
                 log.warning("%s", error)
                 self._refused(error)
+            except Exception:  # an answer that is none: what was read is kept and sent again
+                log.exception("sending")
+                self.stopping.wait(1.0)
 
     def _refused(self, error: Refused) -> None:
         if error.code == "no_lease" and self.run is not None:

@@ -6,7 +6,9 @@ It is a counter, a photometer or a negative-pressure instrument, as it is starte
 from __future__ import annotations
 
 import argparse
+import hmac
 import logging
+import os
 import selectors
 import signal
 import socket
@@ -29,6 +31,8 @@ from moorfog.instruments.line import VERSION, LineBuffer, LineError, read_line, 
 
 AMBIENTS = {"ordinary": AMBIENT, "classified": 420.0}
 KINDS = {"counter": "counts", "photometer": "photometer", "pressure": "pressure"}
+KEY = "MOORFOG_SIMULATED_KEY"
+"""Names what the link of a simulated instrument says in its greeting; both are started with it."""
 log = logging.getLogger("moorfog.simulated")
 
 
@@ -45,9 +49,13 @@ class SimulatedCounter:
     speed: int = 1
     wearer: SimulatedWearer | None = None
     run_t0: int = 0
+    key: str = ""
+    """What a link must say in its greeting before it may tell whom to stand in for; empty where anybody may."""
+    knows_peer: bool = field(init=False)
 
     def __post_init__(self) -> None:
         self.air = SimulatedAir(self.seed, AMBIENT, FLOW_NL_PER_MS)
+        self.knows_peer = not self.key
         self.chamber = SimulatedChamber(self.seed, CHALLENGE)
         self.negative_pressure = SimulatedPressure(self.seed)
 
@@ -56,6 +64,7 @@ class SimulatedCounter:
         try:
             line = read_line(raw)
             if line.type == "HELLO":
+                self.knows_peer = not self.key or hmac.compare_digest(line.fields.get("key", ""), self.key)
                 serial = f"SIM-{self.seed:04d}"
                 return write_line("HI", v=VERSION, mode=KINDS[self.kind], serial=serial, step=STEP_MS)
             if line.type == "VALVE" and line.fields.get("p") in ("IN", "OUT"):
@@ -79,20 +88,25 @@ class SimulatedCounter:
         return write_line("OK", cmd="MODE")
 
     def _simulate(self, fields: dict[str, str]) -> bytes:
+        """Stand in for a wearer, or for nobody; everything is read before anything is changed."""
+        if not self.knows_peer:
+            return write_line("ERR", code="refused")
         if "off" in fields:
             self.wearer, self.speed = None, 1
         elif "zero" in fields:
-            self.run_t0 = int(fields["zero"])
+            self.run_t0 = _whole(fields["zero"], -(10**13), 10**13)
         else:
-            factors = tuple(int(one) for one in fields["factors"].split(","))
-            starts = tuple(int(one) for one in fields["starts"].split(","))
+            factors = tuple(_whole(one, 1, 10**7) for one in fields["factors"].split(","))
+            starts = tuple(_whole(one, 0, 10**8) for one in fields["starts"].split(","))
+            seed, speed = _whole(fields["seed"], 0, 2**32 - 1), _whole(fields["speed"], 1, 60)
             fault = fields.get("fault", "").replace("_", " ")
             if fault and fault not in KIT_FAULTS:
                 return write_line("ERR", code="fault")
-            self.wearer = SimulatedWearer(int(fields["seed"]), factors, starts, fault)
+            if len(factors) != len(starts) or list(starts) != sorted(set(starts)):
+                raise ValueError("a factor for every exercise, and their starts in order, are expected")
+            self.wearer, self.speed = SimulatedWearer(seed, factors, starts, fault), speed
             for one in (self.air, self.chamber, self.negative_pressure):
-                one.reseed(self.wearer.seed)
-            self.speed = min(60, max(1, int(fields["speed"])))
+                one.reseed(seed)
             self.run_t0 = 10**12
         return write_line("OK", cmd="SIM")
 
@@ -118,7 +132,15 @@ CATCH_UP_MS = 2000
 come in one burst than the link can turn the valve in, and the run would be void for nothing."""
 
 
-def serve(port: int, seed: int, kind: str = "counter") -> None:
+def _whole(text: str, least: int, most: int) -> int:
+    """Return a whole number within sense. Raises ValueError."""
+    value = int(text)
+    if not least <= value <= most:
+        raise ValueError(f"{value}: from {least} to {most} is expected")
+    return value
+
+
+def serve(port: int, seed: int, kind: str = "counter", key: str = "") -> None:
     """Serve one link at a time on loopback until SIGTERM."""
     running = True
 
@@ -132,11 +154,11 @@ def serve(port: int, seed: int, kind: str = "counter") -> None:
     listener.setblocking(False)
     selector = selectors.DefaultSelector()
     selector.register(listener, selectors.EVENT_READ)
-    counter, client, buffer = SimulatedCounter(seed, kind), None, LineBuffer()
+    counter, client, buffer = SimulatedCounter(seed, kind, key=key), None, LineBuffer()
     due = time.monotonic()
     while running:
-        for key, _ in selector.select(max(0.0, min(0.2, due - time.monotonic()))):
-            if key.fileobj is listener:
+        for event, _ in selector.select(max(0.0, min(0.2, due - time.monotonic()))):
+            if event.fileobj is listener:
                 if client is not None:
                     selector.unregister(client)
                     client.close()
@@ -175,7 +197,7 @@ def _hear(
         return client
     selector.unregister(client)
     client.close()
-    counter.is_inside, counter.wearer, counter.speed = False, None, 1
+    counter.is_inside, counter.wearer, counter.speed, counter.knows_peer = False, None, 1, not counter.key
     return None
 
 
@@ -187,7 +209,7 @@ def main() -> None:
     parser.add_argument("--kind", choices=tuple(KINDS), default="counter")
     given = parser.parse_args()
     logging.basicConfig(level=logging.INFO, format="%(asctime)s %(name)s %(message)s")
-    serve(given.port, given.seed, given.kind)
+    serve(given.port, given.seed, given.kind, os.environ.get(KEY, ""))
 
 
 if __name__ == "__main__":

@@ -5012,7 +5012,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json; charset=utf-8": string;
+                    "application/json; charset=utf-8": unknown;
                 };
             };
             /** @description error */
@@ -7117,7 +7117,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json; charset=utf-8": string;
+                    "application/json; charset=utf-8": unknown;
                 };
             };
             /** @description error */
