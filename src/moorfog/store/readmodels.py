@@ -186,8 +186,11 @@ class BrokenLog(RuntimeError):
 
 
 def checked_visit(db: Session, head: VisitHead) -> Visit:
-    """Return a visit folded from its whole log, each entry held against the chain. Raises :class:`BrokenLog`."""
-    events = load_events(db, head.id)
+    """Return a visit folded up to its head, each entry held against the chain. Raises :class:`BrokenLog`.
+
+    Entries that came after the head was read are left out: who goes on writing meanwhile breaks nothing.
+    """
+    events = [one for one in load_events(db, head.id) if one.seq <= head.seq]
     wrong = check_chain(events)
     last = events[-1] if events else None
     if wrong is None and (head.seq, head.chain) != ((last.seq, last.chain) if last is not None else (0, "")):

@@ -26,7 +26,9 @@ from moorfog.store.log import event_of
 from moorfog.store.models import DocumentRow, EventRow, RuleSet, SignatureRow, VisitHead
 from moorfog.store.readmodels import TABLES, rows_of
 
-BATCH = 200
+TOLD_EVERY = 20
+AGAIN = 5
+"""How often a log is read anew when somebody writes to it meanwhile."""
 
 
 @dataclass(frozen=True)
@@ -45,13 +47,13 @@ def verify(engine: Engine, progress: Callable[[int, int], None] = lambda done, t
         rules = _rule_sets(db, found)
         visits = list(db.scalars(select(VisitHead.id).order_by(VisitHead.id)))
         found += _without_a_visit(db)
-    for start in range(0, len(visits), BATCH):
-        with Session(engine) as db:
-            for visit_id in visits[start : start + BATCH]:
-                head = db.get(VisitHead, visit_id)
-                if head is not None:
-                    found += verify_visit(db, head, rules)
-        progress(min(start + BATCH, len(visits)), len(visits))
+    for done, visit_id in enumerate(visits, start=1):
+        with Session(engine) as db:  # one each: a head is held only while its own visit is looked at
+            head = db.get(VisitHead, visit_id)
+            if head is not None:
+                found += verify_visit(db, head, rules)
+        if done % TOLD_EVERY == 0 or done == len(visits):
+            progress(done, len(visits))
     return found
 
 
@@ -91,7 +93,8 @@ def verify_visit(db: Session, head: VisitHead, rules: dict[str, Rules]) -> list[
     known = rules.get(head.rules_digest)
     if known is None:
         return [Fault("rules", where, f"its rule set {head.rules_digest[:12]} is not there or does not hold")]
-    events = [event_of(row) for row in _rows_of_log(db, head.id)]
+    head = db.scalars(select(VisitHead).where(VisitHead.id == head.id).with_for_update(read=True)).one()
+    events = [event_of(row) for row in _rows_of_log(db, head)]
     found = [*_seals(db, head.id, events), *_signatures(db, head.id, events), *_documents(db, head.id)]
     visit = fold(events, known)
     for table, rows in rows_of(head, visit).items():
@@ -103,14 +106,23 @@ def verify_visit(db: Session, head: VisitHead, rules: dict[str, Rules]) -> list[
     return found
 
 
-def _rows_of_log(db: Session, visit_id: str) -> list[EventRow]:
-    return list(db.scalars(select(EventRow).where(EventRow.visit_id == visit_id).order_by(EventRow.seq)))
+def _rows_of_log(db: Session, head: VisitHead) -> list[EventRow]:
+    """Return the entries of a log and bring its head up to date with them, while others may go on writing."""
+    query = select(EventRow).where(EventRow.visit_id == head.id).order_by(EventRow.seq)
+    for _ in range(AGAIN):
+        db.refresh(head)
+        before = head.seq
+        rows = list(db.scalars(query))
+        db.refresh(head)
+        if head.seq == before:
+            break
+    return rows
 
 
 def verify_log(db: Session, head: VisitHead) -> Iterator[Fault]:
     """Yield what is wrong with the log of a visit: an entry edited, taken out or put in, or its end cut off."""
     where = f"visit {head.id}"
-    rows = _rows_of_log(db, head.id)
+    rows = _rows_of_log(db, head)
     try:
         events = [event_of(row) for row in rows]
     except ValueError as error:
