@@ -40,6 +40,12 @@ def test_nonsense_is_refused_and_changes_nothing(change: dict[str, str]) -> None
     assert (counter.wearer, counter.speed, counter.run_t0) == before and counter.tick()
 
 
+def test_a_seal_too_good_to_be_read_and_its_breaking_can_be_stood_in_for() -> None:
+    counter = SimulatedCounter(4)
+    assert answer(counter, "SIM", **{**GOOD, "factors": "1000000000,2"}) == "OK"
+    assert counter.wearer is not None and counter.wearer.factors == (10**9, 2)
+
+
 def test_only_who_knows_the_key_says_whom_it_stands_in_for() -> None:
     counter = SimulatedCounter(4, key="abc1")
     for greeting in ({}, {"key": "abc2"}, {"key": ""}):
