@@ -384,7 +384,18 @@ def test_shared_kit_found_wrong_by_one_employer_voids_nothing_of_another(house: 
     assert not may(house.theirs.people[0]) and may(house.ours.people[0]), "cleared for theirs and for nobody else"
     assert shown(theirs, visits[1]) == (1, True) and shown(ours, visits[0]) == (2, False)
     with Session(house.engine) as db, db.begin():
-        db.execute(update(KitRecall).where(KitRecall.id == entry["id"]).values(employer_id=house.ours.employer))
+        db.execute(update(NebuliserRow).where(NebuliserRow.id == kit).values(employer_id=None))
+    house.clock.pass_by(600)
+    ours.call("POST", f"/api/nebulisers/{kit}/clogged")
+    work_off(house)
+    again = next(one for one in theirs.get("/api/recalls?only_open=true")["rows"] if one["kit_id"] == kit)
+    assert may(house.theirs.people[0]) and again["state"] == "open", (
+        "what was cleared before says nothing of a new fault"
+    )
+    with Session(house.engine) as db, db.begin():
+        mine = {"employer_id": house.ours.employer}
+        db.execute(update(KitRecall).where(KitRecall.kit_id == kit).values(**mine))
+        db.execute(update(NebuliserRow).where(NebuliserRow.id == kit).values(**mine))
 
 
 def test_the_wearers_address_takes_nothing_once_the_visit_is_closed(house: House) -> None:

@@ -37,12 +37,16 @@ class Found:
 
 
 def open_recall(db: Session, found: Found, opened_by: str) -> KitRecall:
-    """Enter a failure into the ledger, in the transaction that found it; one that is open already reaches on to it."""
+    """Enter a failure into the ledger, in the transaction that found it; one that is open already reaches on to it.
+
+    One that some employer has settled for its own does not: what was said of it says nothing of a new failure.
+    """
     same = select(KitRecall).where(
         KitRecall.kit_id == found.kit_id,
         KitRecall.check_name == found.check_name,
         KitRecall.state == "open",
         KitRecall.since.is_(None) if found.since is None else KitRecall.since == found.since,
+        ~exists().where(RecallSettled.recall_id == KitRecall.id),
     )
     known = db.scalar(same.with_for_update())
     if known is not None:
