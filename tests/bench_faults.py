@@ -9,9 +9,9 @@ from collections import Counter
 from pathlib import Path
 
 from moorfog.data import shipped_rules
+from moorfog.demo.seed import enter_facepieces
 from moorfog.serving.database import FAST_FLAGS
 from moorfog.store.base import make_engine, run_in_transaction
-from tests.api.conftest import enter_catalogue
 from tests.api.house import House
 from tests.browser.stack import Stack
 from tests.faults.fuzz import ACTORS, Fuzz
@@ -37,7 +37,7 @@ def bench_fuzz(calls: int) -> int:
     server = running_server(home / "db", FAST_FLAGS)
     try:
         engine = make_engine(server.url)
-        run_in_transaction(engine, enter_catalogue)
+        run_in_transaction(engine, enter_facepieces)
         fuzz, counted = Fuzz(House(engine, shipped_rules())), Counter[str]()
         operations = list(fuzz.operations())
         for one in operations:

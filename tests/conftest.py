@@ -17,7 +17,7 @@ from moorfog.core.rules.book import Rules
 from moorfog.data import shipped_rules
 from moorfog.serving.database import FAST_FLAGS, PrivateServer
 from moorfog.store.base import make_engine
-from tests.plan import ByWaiting, be_polite
+from tests.plan import ByWaiting, be_polite, waits
 from tests.template import forget, prepare, running_server
 
 if TYPE_CHECKING:
@@ -48,7 +48,7 @@ def pytest_xdist_make_scheduler(config: pytest.Config, log: Any) -> ByWaiting | 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
     """Browser tests mostly wait: they begin first, and the others fill in beside them."""
-    items.sort(key=lambda one: "/browser/" not in one.path.as_posix())
+    items.sort(key=lambda one: not waits(one.nodeid))
 
 
 def pytest_runtest_logreport(report: pytest.TestReport) -> None:

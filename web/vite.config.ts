@@ -9,12 +9,11 @@ export default defineConfig({
   build: {
     target: "es2022",
     rollupOptions: {
-      input: Object.fromEntries(
-        ["index", "docs", "stories"].map((one) => [
-          one === "index" ? "main" : one,
-          resolve(import.meta.dirname, `${one}.html`),
-        ]),
-      ),
+      input: {
+        main: resolve(import.meta.dirname, "index.html"),
+        docs: resolve(import.meta.dirname, "docs.html"),
+        stories: resolve(import.meta.dirname, "stories.html"),
+      },
     },
     chunkSizeWarningLimit: 900,
   },

@@ -59,7 +59,8 @@ def cmd_migrate(given: argparse.Namespace) -> int:
 def cmd_rebuild(given: argparse.Namespace) -> int:
     """Refill the read models from the logs."""
     from moorfog.store.base import make_engine
-    from moorfog.store.readmodels import BrokenLog, rebuild
+    from moorfog.store.log import BrokenLog
+    from moorfog.store.readmodels import rebuild
 
     try:
         done = rebuild(

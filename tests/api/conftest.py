@@ -7,13 +7,11 @@ from collections.abc import Iterator
 import pytest
 from argon2 import PasswordHasher
 from sqlalchemy import Engine
-from sqlalchemy.orm import Session
 
 from moorfog.core.rules.book import Rules
-from moorfog.demo import scenario
+from moorfog.demo.seed import enter_facepieces
 from moorfog.operations.accounts import sessions
-from moorfog.store.base import new_id, run_in_transaction
-from moorfog.store.models import FacepieceVersion
+from moorfog.store.base import run_in_transaction
 from tests.api.house import House
 
 
@@ -26,28 +24,11 @@ def cheap_hashes() -> Iterator[None]:
     sessions._hasher = dear
 
 
-def enter_catalogue(db: Session) -> None:
-    """Enter the invented facepieces, one version each."""
-    for piece in scenario.FACEPIECES:
-        content = {key: value for key, value in piece.items() if key not in ("maker", "model", "kind")}
-        db.add(
-            FacepieceVersion(
-                id=new_id(),
-                model_id=new_id(),
-                version=1,
-                maker=piece["maker"],
-                model=piece["model"],
-                kind=piece["kind"],
-                content=content,
-            )
-        )
-
-
 @pytest.fixture(scope="session")
 def catalogue(engine: Engine) -> None:
     """The invented facepieces, one version each."""
 
-    run_in_transaction(engine, enter_catalogue)
+    run_in_transaction(engine, enter_facepieces)
 
 
 @pytest.fixture

@@ -16,10 +16,11 @@ from sqlalchemy.orm import Session
 
 from moorfog.core.events.chain import link_of_chain
 from moorfog.core.rules.book import Rules
+from moorfog.demo.seed import enter_facepieces
 from moorfog.operations.records.verify import Fault, verify, verify_visit
 from moorfog.serving.database import FAST_FLAGS
 from moorfog.store.base import make_engine, new_id, run_in_transaction
-from moorfog.store.log import forget_states, load_rules
+from moorfog.store.log import BrokenLog, forget_states, load_rules, whole_log
 from moorfog.store.models import (
     DocumentRow,
     EventRow,
@@ -30,8 +31,6 @@ from moorfog.store.models import (
     VisitSummary,
     WearPermission,
 )
-from moorfog.store.readmodels import BrokenLog, checked_visit
-from tests.api.conftest import enter_catalogue
 from tests.api.house import Client, House, Refused
 from tests.api.test_runs import close, columns, readings_of
 from tests.template import running_server
@@ -62,7 +61,7 @@ def alone() -> Iterator[Engine]:
     home.chmod(0o755)
     server = running_server(home / "db", FAST_FLAGS)
     made = make_engine(server.url)
-    run_in_transaction(made, enter_catalogue)
+    run_in_transaction(made, enter_facepieces)
     yield made
     made.dispose()
     server.stop()
@@ -139,6 +138,7 @@ EDITS: dict[str, tuple[Edit, str, str]] = {
     "an entry is edited": (edit_payload, "chain", "not what was written"),
     "an entry is edited and chained again": (rechain, "chain", "not what was written"),
     "the actor of an entry is another": (of(EventRow, actor="somebody"), "chain", "not what was written"),
+    "an entry is no text any more": (of(EventRow, payload="{"), "chain", "cannot be read"),
     "an entry is taken out": (
         lambda db, visit: db.delete(one(db, visit, "donned")),
         "chain",
@@ -183,7 +183,7 @@ def test_nothing_is_made_of_a_log_that_does_not_hold(house: House) -> None:
     with Session(house.engine) as db, pytest.raises(BrokenLog, match=visit):
         head = db.get(VisitHead, visit)
         assert head is not None
-        checked_visit(db, head)
+        whole_log(db, head)
     with house.engine.connect() as connection:
         assert connection.scalar(text("SELECT COUNT(*) FROM document WHERE visit_id = :v"), {"v": visit}) == 0
 

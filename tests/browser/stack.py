@@ -16,6 +16,7 @@ from moorfog.bootstrap import ensure_web
 from moorfog.core.rules.book import Rules
 from moorfog.demo import seed
 from moorfog.demo.run import PASSWORD
+from moorfog.instruments.line import SIMULATED_KEY
 from moorfog.serving.parts import Parts
 from moorfog.serving.ports import free_port
 from moorfog.serving.web import WEB_ENV, gunicorn_command
@@ -73,7 +74,12 @@ class Stack:
 
     def spawn(self, name: str, command: list[str], **env: str) -> None:
         """Start a child with a log of its own."""
-        given = {"MOORFOG_DATABASE_URL": self.server.url, "MOORFOG_WEB": str(ensure_web()), **env}
+        given = {
+            "MOORFOG_DATABASE_URL": self.server.url,
+            "MOORFOG_WEB": str(ensure_web()),
+            SIMULATED_KEY: "abc1",
+            **env,
+        }
         self.parts.start(name, command, given)
 
     def start_web(self, number: int) -> None:

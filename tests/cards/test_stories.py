@@ -5,6 +5,7 @@ from __future__ import annotations
 import mimetypes
 import re
 from pathlib import Path
+from typing import Literal
 
 import pytest
 from playwright.sync_api import Browser, Route
@@ -32,7 +33,7 @@ def components() -> set[str]:
 
 
 @pytest.mark.parametrize(("width", "scheme"), [(1280, "light"), (820, "dark")])
-def test_every_component_is_drawn_in_its_states(browser: Browser, width: int, scheme: str) -> None:
+def test_every_component_is_drawn_in_its_states(browser: Browser, width: int, scheme: Literal["light", "dark"]) -> None:
     web = ensure_web()
 
     def answer(route: Route) -> None:
@@ -40,7 +41,7 @@ def test_every_component_is_drawn_in_its_states(browser: Browser, width: int, sc
         kind = mimetypes.guess_type(file.name)[0] or "application/octet-stream"
         route.fulfill(body=file.read_bytes(), content_type=kind)
 
-    context = browser.new_context(viewport={"width": width, "height": 900}, color_scheme=scheme)  # type: ignore[arg-type]
+    context = browser.new_context(viewport={"width": width, "height": 900}, color_scheme=scheme)
     context.route("**/*", answer)
     page, problems = context.new_page(), list[str]()
     page.on("pageerror", lambda error: problems.append(str(error)))

@@ -10,6 +10,7 @@ import time
 from pathlib import Path
 
 from moorfog.bootstrap import StepFailed, ensure_node_modules, ensure_packages, ensure_web, root, say
+from moorfog.instruments.line import SIMULATED_KEY
 from moorfog.serving.database import PrivateServer
 from moorfog.serving.home import HELD, held, tell_where
 from moorfog.serving.parts import DATABASE, Parts, Stopped, ignore_signals, stop_on_signals
@@ -17,7 +18,6 @@ from moorfog.serving.ports import free_port, is_free
 from moorfog.serving.state import PLACE
 from moorfog.serving.web import WEB_ENV, gunicorn_command, reloading_command
 
-KEY = "MOORFOG_SIMULATED_KEY"
 PASSWORD = "moor-and-fog"
 SIGN_INS = (
     ("maren", "tester", "Maren Oake, both employers"),
@@ -81,10 +81,10 @@ class Demo:
         """Start a simulated instrument on a free port, and its link."""
         port = str(free_port())
         simulated = [sys.executable, "-m", "moorfog.instruments.simulated", "--port", port, "--kind", kind]
-        self.parts.start(kind, simulated, {KEY: self.key})
+        self.parts.start(kind, simulated, {SIMULATED_KEY: self.key})
         link = [sys.executable, "-m", "moorfog.instruments.link", "--server", address]
         link += ["--counter", f"socket://127.0.0.1:{port}", "--spool", str(self.home / "spool" / kind)]
-        self.parts.start(f"link-{kind}", link, {"MOORFOG_LINK_TOKEN": token, KEY: self.key})
+        self.parts.start(f"link-{kind}", link, {"MOORFOG_LINK_TOKEN": token, SIMULATED_KEY: self.key})
 
     def _port(self) -> int:
         if self.wanted_port is not None:

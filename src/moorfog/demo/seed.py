@@ -55,6 +55,23 @@ def is_seeded(engine: Engine) -> bool:
         return (db.scalar(select(func.count()).select_from(Account)) or 0) > 0
 
 
+def enter_facepieces(db: Session) -> None:
+    """Enter the invented facepieces, one version each."""
+    for piece in scenario.FACEPIECES:
+        content = {key: value for key, value in piece.items() if key not in ("maker", "model", "kind")}
+        db.add(
+            FacepieceVersion(
+                id=new_id(),
+                model_id=new_id(),
+                version=1,
+                maker=piece["maker"],
+                model=piece["model"],
+                kind=piece["kind"],
+                content=content,
+            )
+        )
+
+
 def seed_places(db: Session, rules: Rules, password: str, link_token: str) -> None:
     """Enter employers, sites, people, facepieces, the simulated counter and the demo's accounts."""
     keep_rules(db, rules)
@@ -89,19 +106,7 @@ def seed_places(db: Session, rules: Rules, password: str, link_token: str) -> No
                 )
     seed_tasks(db)
     seed_files(db)
-    for piece in scenario.FACEPIECES:
-        content = {key: value for key, value in piece.items() if key not in ("maker", "model", "kind")}
-        db.add(
-            FacepieceVersion(
-                id=new_id(),
-                model_id=new_id(),
-                version=1,
-                maker=piece["maker"],
-                model=piece["model"],
-                kind=piece["kind"],
-                content=content,
-            )
-        )
+    enter_facepieces(db)
     until = (DatabaseClock().now(db).date() + timedelta(days=210)).isoformat()
     create_instrument(
         db,

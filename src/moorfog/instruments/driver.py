@@ -13,7 +13,7 @@ from typing import Protocol
 import serial
 
 from moorfog.core.measuring.readings import Reading
-from moorfog.instruments.line import VERSION, Line, LineBuffer, LineError, read_line, write_line
+from moorfog.instruments.line import SIMULATED_KEY, VERSION, Line, LineBuffer, LineError, read_line, write_line
 
 SIMULATED = "SIM-"
 """How the serial number of a simulated instrument begins."""
@@ -107,7 +107,7 @@ class LineDriver:
 
     def greet(self, wait_s: float = 2.0) -> None:
         """Say hello and wait for the answer. Raises OSError where none comes or the version differs."""
-        key = os.environ.get("MOORFOG_SIMULATED_KEY", "")
+        key = os.environ.get(SIMULATED_KEY, "")
         self.wire.write(write_line("HELLO", v=VERSION, key=key) if key else write_line("HELLO", v=VERSION))
         deadline = time.monotonic() + wait_s
         while time.monotonic() < deadline and not self.said:

@@ -11,6 +11,8 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field
 
 VERSION = 1
+SIMULATED_KEY = "MOORFOG_SIMULATED_KEY"
+"""Names what the link of a simulated instrument says in its greeting; both are started with it."""
 MAX_LINE = 512
 _TYPE = re.compile(r"[A-Z]{1,12}\Z")
 _FIELD = re.compile(r"([a-z0-9]{1,12})=([A-Za-z0-9.,:_+-]{0,200})\Z")

@@ -27,12 +27,10 @@ from moorfog.core.simulation.wearer import (
     SimulatedWearer,
     valve_shown,
 )
-from moorfog.instruments.line import VERSION, LineBuffer, LineError, read_line, write_line
+from moorfog.instruments.line import SIMULATED_KEY, VERSION, LineBuffer, LineError, read_line, write_line
 
 AMBIENTS = {"ordinary": AMBIENT, "classified": 420.0}
 KINDS = {"counter": "counts", "photometer": "photometer", "pressure": "pressure"}
-KEY = "MOORFOG_SIMULATED_KEY"
-"""Names what the link of a simulated instrument says in its greeting; both are started with it."""
 log = logging.getLogger("moorfog.simulated")
 
 
@@ -211,7 +209,7 @@ def main() -> None:
     parser.add_argument("--kind", choices=tuple(KINDS), default="counter")
     given = parser.parse_args()
     logging.basicConfig(level=logging.INFO, format="%(asctime)s %(name)s %(message)s")
-    serve(given.port, given.seed, given.kind, os.environ.get(KEY, ""))
+    serve(given.port, given.seed, given.kind, os.environ.get(SIMULATED_KEY, ""))
 
 
 if __name__ == "__main__":

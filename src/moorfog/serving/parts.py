@@ -54,11 +54,11 @@ class Part:
     make: Callable[[], subprocess.Popen[bytes]]
     child: subprocess.Popen[bytes]
     since: float
-    again_at: float = 0.0
+    again_at: float | None = None
+    """When it is started again; None while it runs."""
     pause: float = FIRST_PAUSE_S
     restarts: int = 0
     last_end: str = ""
-    ended_at: float | None = None
     log: Path | None = None
 
 
@@ -108,10 +108,6 @@ class Parts:
                     start_new_session=True,
                 )
 
-        return self.add(name, make)
-
-    def add(self, name: str, make: Callable[[], subprocess.Popen[bytes]]) -> subprocess.Popen[bytes]:
-        """Start a part that ``make`` makes, now and after each of its ends."""
         child = make()
         self.adopt(name, make, child)
         return child
@@ -152,22 +148,22 @@ class Parts:
         """Look once whether a part has ended; clear away what it left, and start it again when its pause is over."""
         for name, part in self.parts.items():
             now = time.monotonic()
-            if part.ended_at is None and part.child.poll() is not None:
+            if part.again_at is None and part.child.poll() is not None:
                 _clear(part.child.pid)
                 part.pause = FIRST_PAUSE_S if now - part.since > STEADY_S else part.pause
-                part.ended_at, part.again_at = now, now + part.pause
+                part.again_at = now + part.pause
                 part.pause = min(LONGEST_PAUSE_S, part.pause * 2)
                 part.last_end = how_it_ended(part.child.returncode)
                 self.tell(f"{name} {part.last_end}; it is started again. Its log: {self.log_of(name)}")
                 self._write()
-            if part.ended_at is not None and now >= part.again_at:
+            if part.again_at is not None and now >= part.again_at:
                 try:
                     part.child = part.make()
                 except OSError as error:  # no memory or no process to be had: it is tried again
                     self.tell(f"{name} could not be started: {error}")
                     part.again_at = now + part.pause
                     continue
-                part.ended_at, part.since = None, time.monotonic()
+                part.again_at, part.since = None, time.monotonic()
                 part.restarts += 1
                 self._write()
 
@@ -176,7 +172,7 @@ class Parts:
         with suppress(OSError):
             write_state(
                 self.logs,
-                [PartState(name, one.ended_at is None, one.restarts, one.last_end) for name, one in self.parts.items()],
+                [PartState(name, one.again_at is None, one.restarts, one.last_end) for name, one in self.parts.items()],
             )
 
     def kill(self, name: str) -> None:

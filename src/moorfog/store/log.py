@@ -10,7 +10,7 @@ from threading import Lock
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from moorfog.core.events.chain import VERSIONS, link_of_chain, read_payload
+from moorfog.core.events.chain import VERSIONS, check_chain, link_of_chain, read_payload
 from moorfog.core.events.payloads import Event, Payload
 from moorfog.core.kernel.canonical import canonical_bytes
 from moorfog.core.kernel.codec import encode
@@ -72,6 +72,43 @@ def load_events(db: Session, visit_id: str, after: int = 0) -> list[Event]:
         select(EventRow).where(EventRow.visit_id == visit_id, EventRow.seq > after).order_by(EventRow.seq)
     )
     return [event_of(row) for row in rows]
+
+
+class BrokenLog(RuntimeError):
+    """A log is not what was written: at which entry (None: as a whole), and what is wrong with it."""
+
+    def __init__(self, visit_id: str, seq: int | None, problem: str) -> None:
+        self.where = f"visit {visit_id}" + (f", entry {seq}" if seq is not None else "")
+        self.problem = problem
+        super().__init__(f"{self.where}: {problem}.")
+
+
+def whole_log(db: Session, head: VisitHead) -> list[Event]:
+    """Return a visit's events up to its head, each held against the chain; others may go on writing meanwhile.
+
+    Raises :class:`BrokenLog` where an entry was edited, taken out or put in, or the end cut off.
+    """
+    db.refresh(head)
+    seq, chain = head.seq, head.chain
+    rows = list(db.scalars(select(EventRow).where(EventRow.visit_id == head.id).order_by(EventRow.seq)))
+    db.refresh(head)
+    if rows and rows[-1].seq > head.seq:
+        raise BrokenLog(head.id, None, f"its log ends at entry {rows[-1].seq}, its head says {head.seq}")
+    rows = [row for row in rows if row.seq <= seq]
+    try:
+        events = [event_of(row) for row in rows]
+    except ValueError as error:
+        raise BrokenLog(head.id, None, f"an entry cannot be read: {error}") from error
+    wrong = check_chain(events)
+    if wrong is not None:
+        raise BrokenLog(head.id, wrong, "it is not what was written, or not where it was written")
+    for row, event in zip(rows, events, strict=True):
+        if event.content.get("kind") != row.kind:
+            raise BrokenLog(head.id, row.seq, "its kind is not that of its content")
+    last = (events[-1].seq, events[-1].chain) if events else (0, "")
+    if last != (seq, chain):
+        raise BrokenLog(head.id, None, f"its log ends at entry {last[0]}, its head says {seq}")
+    return events
 
 
 def load_visit(db: Session, head: VisitHead) -> Visit:

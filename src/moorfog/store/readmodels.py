@@ -11,7 +11,6 @@ from zoneinfo import ZoneInfo
 from sqlalchemy import Engine, delete, insert, select, text
 from sqlalchemy.orm import Session
 
-from moorfog.core.events.chain import check_chain
 from moorfog.core.events.payloads import QualitativeStarted, ScreeningStarted
 from moorfog.core.kernel.arithmetic import cut
 from moorfog.core.kernel.codec import encode
@@ -23,7 +22,7 @@ from moorfog.core.visit.judgement import needs_decision, queue, step_of
 from moorfog.core.visit.outcomes import outcome
 from moorfog.core.visit.state import FOLD_VERSION, Try, Visit
 from moorfog.core.visit.steps import is_signed, is_under_question
-from moorfog.store.log import load_events, load_rules, load_visit, lock_head
+from moorfog.store.log import load_rules, load_visit, lock_head, whole_log
 from moorfog.store.models import PermissionEnd, TryKit, TryResult, VisitHead, VisitSummary, WearPermission
 
 TABLES: tuple[type[Any], ...] = (VisitSummary, TryResult, TryKit, PermissionEnd, WearPermission)
@@ -181,29 +180,10 @@ def refresh(db: Session, head: VisitHead, visit: Visit) -> None:
             db.execute(insert(table), rows)
 
 
-class BrokenLog(RuntimeError):
-    """The log of a visit is not what was written: nothing is made of it."""
-
-
-def checked_visit(db: Session, head: VisitHead) -> Visit:
-    """Return a visit folded up to its head, each entry held against the chain. Raises :class:`BrokenLog`.
-
-    Entries that came after the head was read are left out: who goes on writing meanwhile breaks nothing.
-    """
-    events = [one for one in load_events(db, head.id) if one.seq <= head.seq]
-    wrong = check_chain(events)
-    last = events[-1] if events else None
-    if wrong is None and (head.seq, head.chain) != ((last.seq, last.chain) if last is not None else (0, "")):
-        wrong = head.seq
-    if wrong is not None:
-        raise BrokenLog(f"Visit {head.id}: entry {wrong} of its log is not what was written.")
-    return fold(events, load_rules(db, head.rules_digest))
-
-
 def rebuild(engine: Engine, progress: Callable[[int, int], None] = lambda done, total: None) -> int:
     """Refill all read models from the logs into shadow tables and swap them in one statement.
 
-    Returns the number of visits. ``progress`` is told how many of how many are done. Raises :class:`BrokenLog` before
+    Returns the number of visits. ``progress`` is told how many of how many are done. Raises ``BrokenLog`` before
     anything is swapped where a log does not hold.
     """
     with engine.begin() as connection:
@@ -214,7 +194,7 @@ def rebuild(engine: Engine, progress: Callable[[int, int], None] = lambda done, 
     with Session(engine) as db, db.begin():
         heads = list(db.scalars(select(VisitHead).order_by(VisitHead.id)))
         for done, head in enumerate(heads, start=1):
-            for table, rows in rows_of(head, checked_visit(db, head)).items():
+            for table, rows in rows_of(head, _checked(db, head)).items():
                 for row in rows:
                     names = ", ".join(f"`{key}`" for key in row)
                     slots = ", ".join(f":{key}" for key in row)
@@ -230,6 +210,10 @@ def rebuild(engine: Engine, progress: Callable[[int, int], None] = lambda done, 
             connection.execute(text(f"DROP TABLE {table.__tablename__}_old"))
     _catch_up(engine)
     return len(heads)
+
+
+def _checked(db: Session, head: VisitHead) -> Visit:
+    return fold(whole_log(db, head), load_rules(db, head.rules_digest))
 
 
 def _catch_up(engine: Engine) -> None:

@@ -199,8 +199,9 @@ def find_session(
     row = db.get(SignInSession, digest_of(secret))
     if row is None or row.expires_at <= now or row.active_at + IDLE <= now:
         return None
-    if idle_s is not None and now - timedelta(seconds=max(0.0, idle_s)) > row.active_at + NOTED_EVERY:
-        row.active_at = now - timedelta(seconds=max(0.0, idle_s))
+    active_at = now - timedelta(seconds=idle_s) if idle_s is not None else row.active_at
+    if active_at > row.active_at + NOTED_EVERY:
+        row.active_at = active_at
     account = db.get(Account, row.account_id)
     return (load_actor(db, account, row.password_at, address), row.csrf) if account else None
 

@@ -15,6 +15,7 @@ from sqlalchemy.orm import Session
 from moorfog.core.events.facts import STRICT
 from moorfog.operations.accounts.sessions import Actor
 from moorfog.operations.errors import DomainError
+from moorfog.operations.fields import LINE, NUMBER
 from moorfog.operations.people.people import index_people
 from moorfog.operations.words import fold_word
 from moorfog.store.base import new_id
@@ -30,7 +31,7 @@ FIELDS: dict[str, tuple[str, ...]] = {
     "contact": ("contact", "phone", "telephone", "e-mail", "email", "mobile"),
 }
 REQUIRED = ("name", "number")
-LENGTHS = {"name": 190, "number": 40, "site": 190, "job": 190, "task": 190, "contact": 190}
+LENGTHS = {**dict.fromkeys(FIELDS, LINE), "number": NUMBER}
 SHOWN_ERRORS, SHOWN_ROWS, BATCH = 200, 8, 500
 Progress = Callable[[int, int], None]
 

@@ -14,9 +14,8 @@ from moorfog.operations.accounts.sessions import READERS, Actor
 from moorfog.operations.bench.readings import load_readings
 from moorfog.operations.bench.visits import find_head
 from moorfog.operations.errors import DomainError, NotFound
-from moorfog.operations.records.verify import verify_log
 from moorfog.store.base import Clock, new_id
-from moorfog.store.log import load_visit
+from moorfog.store.log import BrokenLog, load_visit, whole_log
 from moorfog.store.models import Account, DocumentRow, Employer, EventRow, Person, SignatureRow, Site
 
 
@@ -27,11 +26,10 @@ def issue_report(db: Session, clock: Clock, actor: Actor, visit_id: str, page_si
     """
     head = find_head(db, actor.require(*READERS), visit_id)
     visit = load_visit(db, head)
-    broken = next(verify_log(db, head), None)
-    if broken is not None:
-        raise DomainError(
-            "log_broken", f"No report is made of this: {broken.where}: {broken.problem}. Tell your administrator."
-        )
+    try:
+        whole_log(db, head)
+    except BrokenLog as error:
+        raise DomainError("log_broken", f"No report is made of this: {error} Tell your administrator.") from error
     if not is_signed(visit):
         raise DomainError("not_signed", "The report is issued when wearer and tester have signed. Sign first.")
     kept = _stored(db, visit_id, page_size, visit.revision)

@@ -16,19 +16,16 @@ from sqlalchemy import Engine, select
 from sqlalchemy.orm import Session
 
 from moorfog.core.events import payloads as ev
-from moorfog.core.events.chain import check_chain
 from moorfog.core.kernel.canonical import digest_of_json
 from moorfog.core.measuring.readings import seal_digest
 from moorfog.core.rules.book import Rules, rules_from_json
 from moorfog.core.transitions.fold import fold
 from moorfog.operations.bench.readings import load_readings
-from moorfog.store.log import event_of
+from moorfog.store.log import BrokenLog, whole_log
 from moorfog.store.models import DocumentRow, EventRow, RuleSet, SignatureRow, VisitHead
 from moorfog.store.readmodels import TABLES, rows_of
 
 TOLD_EVERY = 20
-AGAIN = 5
-"""How often a log is read anew when somebody writes to it meanwhile."""
 
 
 @dataclass(frozen=True)
@@ -87,57 +84,23 @@ def _without_a_visit(db: Session) -> Iterator[Fault]:
 def verify_visit(db: Session, head: VisitHead, rules: dict[str, Rules]) -> list[Fault]:
     """Check one visit: its log first; what hangs on a log that does not hold is not judged by it."""
     where = f"visit {head.id}"
-    broken = list(verify_log(db, head))
-    if broken:
-        return broken
+    head = db.scalars(select(VisitHead).where(VisitHead.id == head.id).with_for_update(read=True)).one()
+    try:
+        events = whole_log(db, head)
+    except BrokenLog as error:
+        return [Fault("chain", error.where, error.problem)]
     known = rules.get(head.rules_digest)
     if known is None:
         return [Fault("rules", where, f"its rule set {head.rules_digest[:12]} is not there or does not hold")]
-    head = db.scalars(select(VisitHead).where(VisitHead.id == head.id).with_for_update(read=True)).one()
-    events = [event_of(row) for row in _rows_of_log(db, head)]
     found = [*_seals(db, head.id, events), *_signatures(db, head.id, events), *_documents(db, head.id)]
     visit = fold(events, known)
     for table, rows in rows_of(head, visit).items():
         stored = db.execute(select(table.__table__).where(table.visit_id == head.id)).mappings()
         names = [one.name for one in table.__table__.columns if one.name != "id"]
         kept = sorted(_line({key: one[key] for key in names if rows and key in rows[0]}) for one in stored)
-        if kept != sorted(map(_line, rows)) and not (not rows and not kept):
+        if kept != sorted(map(_line, rows)):
             found.append(Fault("read model", f"{where}, {table.__tablename__}", "it does not say what the log says"))
     return found
-
-
-def _rows_of_log(db: Session, head: VisitHead) -> list[EventRow]:
-    """Return the entries of a log and bring its head up to date with them, while others may go on writing."""
-    query = select(EventRow).where(EventRow.visit_id == head.id).order_by(EventRow.seq)
-    for _ in range(AGAIN):
-        db.refresh(head)
-        before = head.seq
-        rows = list(db.scalars(query))
-        db.refresh(head)
-        if head.seq == before:
-            break
-    return rows
-
-
-def verify_log(db: Session, head: VisitHead) -> Iterator[Fault]:
-    """Yield what is wrong with the log of a visit: an entry edited, taken out or put in, or its end cut off."""
-    where = f"visit {head.id}"
-    rows = _rows_of_log(db, head)
-    try:
-        events = [event_of(row) for row in rows]
-    except ValueError as error:
-        yield Fault("chain", where, f"an entry cannot be read: {error}")
-        return
-    seq = check_chain(events)
-    if seq is not None:
-        yield Fault("chain", f"{where}, entry {seq}", "it is not what was written, or not where it was written")
-        return
-    for row, event in zip(rows, events, strict=True):
-        if event.content.get("kind") != row.kind:
-            yield Fault("chain", f"{where}, entry {row.seq}", "its kind is not that of its content")
-    last = events[-1] if events else None
-    if (head.seq, head.chain) != ((last.seq, last.chain) if last is not None else (0, "")):
-        yield Fault("chain", where, f"its log ends at entry {last.seq if last else 0}, its head says {head.seq}")
 
 
 def _seals(db: Session, visit_id: str, events: Iterable[ev.Event]) -> Iterator[Fault]:
