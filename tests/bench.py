@@ -37,10 +37,13 @@ from moorfog.demo.walk import Walk
 from moorfog.operations.accounts.sessions import Actor, create_account, load_actor
 from moorfog.operations.jobs import claim, run_job, start_import
 from moorfog.operations.people.finding import find_people
-from moorfog.operations.people.roster import RosterFile, check_roster, insert_people
+from moorfog.operations.people.people import index_people
+from moorfog.operations.people.roster import PLAIN, check_roster
+from moorfog.operations.people.roster_file import RosterFile
 from moorfog.operations.words import words_of
 from moorfog.serving.database import PrivateServer
-from moorfog.store.base import DatabaseClock, make_engine, new_id, run_in_transaction
+from moorfog.store.base import make_engine, new_id, run_in_transaction
+from moorfog.store.clock import DatabaseClock
 from moorfog.store.migrate import migrate
 from moorfog.store.models import (
     Account,
@@ -52,7 +55,7 @@ from moorfog.store.models import (
     Site,
     VisitHead,
 )
-from tests.bench_faults import bench_fuzz, bench_kill
+from tests.bench_faults import bench_fuzz, bench_kill, bench_slow
 from tests.core.bench import GOOD, START, Bench, simulate
 from tests.independent.truth import truth
 from tests.web.test_rooms import first_load_kb
@@ -279,7 +282,8 @@ def crowd(engine: Engine, count: int) -> tuple[str, str]:
             }
             for number in range(count)
         ]
-        insert_people(db, rows, lambda done, total: None)
+        db.execute(insert(Person), rows)
+        index_people(db, ((one["id"], one["employer_id"], one["name"], one["number"]) for one in rows))
 
     run_in_transaction(engine, enter)
     return employer, site
@@ -305,7 +309,7 @@ def bench_people(engine: Engine) -> None:
 
 
 def _search_times(db: Session, employer: str, actor: Actor, wanted: list[str]) -> tuple[list[float], list[float]]:
-    ours = [timed(lambda: find_people(db, actor, word, 1), 1)[0] for word in wanted for _ in range(2)]  # noqa: B023
+    ours = [timed(lambda: find_people(db, DatabaseClock(), actor, word, 1), 1)[0] for word in wanted for _ in range(2)]  # noqa: B023
     bare = [timed(lambda: _bare_search(db, employer, word), 1)[0] for word in wanted for _ in range(2)]  # noqa: B023
     return ours, bare
 
@@ -336,9 +340,14 @@ def bench_import(engine: Engine) -> None:
     file = RosterFile(site, "roster.csv", content, {})
     with Session(engine) as db:
         actor = Actor("", "", "", (("administrator", None),))
-        parse = timed(lambda: check_roster(db, actor, file), 1)[0]
-        _, rows = check_roster(db, actor, file)
-    plain = [{**one, "id": new_id(), "number": f"bulk-{one['number']}"} for one in rows]
+        parse = timed(lambda: check_roster(db, DatabaseClock(), actor, file), 1)[0]
+        plan = check_roster(db, DatabaseClock(), actor, file)[1]
+        at = db.get_one(Site, site)
+    empty = {"employer_id": at.employer_id, "face_length": None, "face_width": None}
+    plain = [
+        {**empty, **{key: one[key] for key in PLAIN}, "id": new_id(), "number": f"bulk-{one['number']}"}
+        for one in plan.values.values()
+    ]
 
     def bulk(db: Session) -> None:
         db.execute(insert(Person), plain)
@@ -406,6 +415,8 @@ def main() -> None:
         sys.exit(len(lines) > 1)
     if sys.argv[1:2] == ["kill"]:
         sys.exit(bench_kill(int(sys.argv[2]) if sys.argv[2:] else 200))
+    if sys.argv[1:2] == ["slow"]:
+        sys.exit(bench_slow(500, 500))
     if sys.argv[1:2] == ["fuzz"]:
         sys.exit(bench_fuzz(int(sys.argv[2]) if sys.argv[2:] else 100_000))
     rules = shipped_rules()
@@ -419,8 +430,9 @@ def main() -> None:
         if "store" in wanted:
             server.install()
             server.start()
-            server.create_account("only-for-the-bench")
-            migrate(server.url)
+            server.ensure_accounts()
+            migrate(server.schema_url)
+            server.let_work()
             bench_store(make_engine(server.url), rules)
             bench_people(make_engine(server.url))
         if "page" in wanted:

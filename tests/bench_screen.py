@@ -30,7 +30,8 @@ from moorfog.instruments.link import Refused, Server
 from moorfog.operations.accounts.sessions import load_actor
 from moorfog.operations.errors import DomainError
 from moorfog.operations.kit.entering import create_instrument
-from moorfog.store.base import DatabaseClock, run_in_transaction
+from moorfog.store.base import run_in_transaction
+from moorfog.store.clock import DatabaseClock
 from moorfog.store.models import Account, Person
 from tests.browser.stack import PASSWORD, TOKEN, Stack
 from tests.browser.walked import Walker

@@ -4,9 +4,7 @@ from __future__ import annotations
 
 import shutil
 import sys
-import tempfile
 from collections.abc import Iterator
-from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import pytest
@@ -15,10 +13,10 @@ from sqlalchemy import Engine
 
 from moorfog.core.rules.book import Rules
 from moorfog.data import shipped_rules
-from moorfog.serving.database import FAST_FLAGS, PrivateServer
+from moorfog.serving.database import PrivateServer
 from moorfog.store.base import make_engine
 from tests.plan import ByWaiting, be_polite, waits
-from tests.template import forget, prepare, running_server
+from tests.template import forget, own_server, prepare
 
 if TYPE_CHECKING:
     from playwright.sync_api import Browser
@@ -67,12 +65,8 @@ def rules() -> Rules:
 @pytest.fixture(scope="session")
 def server() -> Iterator[PrivateServer]:
     """A running, migrated MariaDB of our own on a free port."""
-    home = Path(tempfile.mkdtemp(prefix="mf"))
-    home.chmod(0o755)
-    one = running_server(home / "db", FAST_FLAGS)
-    yield one
-    one.stop()
-    shutil.rmtree(home, ignore_errors=True)
+    with own_server() as one:
+        yield one
 
 
 @pytest.fixture(scope="session")

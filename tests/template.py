@@ -7,6 +7,8 @@ import os
 import shutil
 import subprocess
 import tempfile
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 from moorfog.serving.database import FAST_FLAGS, PrivateServer
@@ -29,9 +31,24 @@ def forget() -> None:
     shutil.rmtree(os.environ.pop(PLACE, ""), ignore_errors=True)
 
 
-def running_server(home: Path, flags: tuple[str, ...]) -> PrivateServer:
+@contextmanager
+def own_server(flags: tuple[str, ...] = FAST_FLAGS) -> Iterator[PrivateServer]:
+    """A running, migrated server in a folder of its own, thrown away afterwards."""
+    home = Path(tempfile.mkdtemp(prefix="mf"))
+    home.chmod(0o755)
+    try:
+        one = running_server(home / "db", flags)
+        try:
+            yield one
+        finally:
+            one.stop()
+    finally:
+        shutil.rmtree(home, ignore_errors=True)
+
+
+def running_server(home: Path, flags: tuple[str, ...], **env: str) -> PrivateServer:
     """Return a running, migrated server in ``home``; out of the template where there is one."""
-    server = PrivateServer(home, flags=flags)
+    server = PrivateServer(home, flags=flags, env=env)
     place = os.environ.get(PLACE)
     try:
         if place is None:
@@ -57,5 +74,6 @@ def running_server(home: Path, flags: tuple[str, ...]) -> PrivateServer:
 def _make(server: PrivateServer) -> None:
     server.install()
     server.start()
-    server.create_account(ACCOUNT_PASSWORD)
-    migrate(server.url)
+    server.ensure_accounts(ACCOUNT_PASSWORD, ACCOUNT_PASSWORD)
+    migrate(server.schema_url)
+    server.let_work()

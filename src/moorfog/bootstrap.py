@@ -19,7 +19,10 @@ DEBIAN_LIBRARIES = {
     "pangoft2-1.0": "libpangoft2-1.0-0",
     "harfbuzz-subset": "libharfbuzz-subset0",
 }
-DEBIAN_TEST = {"chromium": "chromium"}
+DEBIAN_DOOR = {"nginx": "nginx-light"}
+DEBIAN_TEST = {"chromium": "chromium", "faketime": "faketime", **DEBIAN_DOOR}
+NO_STARTS = Path("/usr/sbin/policy-rc.d")
+"""While it says so, Debian starts no service of a package that is installed: we start our own."""
 
 
 class StepFailed(RuntimeError):
@@ -46,8 +49,29 @@ def missing_packages(commands: dict[str, str], libraries: dict[str, str]) -> lis
 
 def ensure_packages(with_browser: bool = False) -> None:
     """Install missing Debian packages, or say exactly which command does. Raises :class:`StepFailed`."""
-    commands = {**DEBIAN_RUN, **(DEBIAN_TEST if with_browser else {})}
-    packages = missing_packages(commands, DEBIAN_LIBRARIES)
+    _install(missing_packages({**DEBIAN_RUN, **(DEBIAN_TEST if with_browser else {})}, DEBIAN_LIBRARIES))
+
+
+def ensure_proxy() -> None:
+    """Install the proxy that stands before the web server, as :func:`ensure_packages`."""
+    _install(missing_packages(DEBIAN_DOOR, {}))
+
+
+@contextmanager
+def _no_services() -> Iterator[None]:
+    """Have Debian start no service meanwhile, unless somebody has said already what it may start."""
+    if NO_STARTS.exists() or not NO_STARTS.parent.is_dir():
+        yield
+        return
+    NO_STARTS.write_text("#!/bin/sh\nexit 101\n")
+    NO_STARTS.chmod(0o755)
+    try:
+        yield
+    finally:
+        NO_STARTS.unlink(missing_ok=True)
+
+
+def _install(packages: list[str]) -> None:
     if not packages:
         return
     command = "apt-get install -y --no-install-recommends " + " ".join(packages)
@@ -55,15 +79,17 @@ def ensure_packages(with_browser: bool = False) -> None:
         raise StepFailed(f"these packages are missing; as root run: {command}")
     say(f"Debian packages: {', '.join(packages)}")
     env = {**os.environ, "DEBIAN_FRONTEND": "noninteractive"}
-    for one in ("apt-get update -qq", command):
-        done = subprocess.run(
-            one.split(), env=env, capture_output=True, text=True, check=False, stdin=subprocess.DEVNULL
-        )
-        if done.returncode:
-            raise StepFailed(f"{one} failed: {(done.stdout + done.stderr)[-600:]}")
-    still = missing_packages(commands, DEBIAN_LIBRARIES)
+    with _no_services():
+        for one in ("apt-get update -qq", command):
+            done = subprocess.run(
+                one.split(), env=env, capture_output=True, text=True, check=False, stdin=subprocess.DEVNULL
+            )
+            if done.returncode:
+                raise StepFailed(f"{one} failed: {(done.stdout + done.stderr)[-600:]}")
+    every = {**DEBIAN_RUN, **DEBIAN_TEST}
+    still = set(missing_packages(every, DEBIAN_LIBRARIES)) & set(packages)
     if still:
-        raise StepFailed(f"{', '.join(still)} did not come with what was installed; install it by hand")
+        raise StepFailed(f"{', '.join(sorted(still))} did not come with what was installed; install it by hand")
 
 
 def _digest(paths: Iterable[Path]) -> str:

@@ -13,12 +13,26 @@ from moorfog.operations.accounts.sessions import forget_expired
 from moorfog.operations.bench.runs import void_stale_runs
 from moorfog.operations.bench.screens import forget_screens, lose_screens
 from moorfog.operations.jobs import claim, run_job
-from moorfog.store.base import DatabaseClock, run_in_transaction
+from moorfog.operations.records.anchors import key_folder, make_anchor, printed, signing_key
+from moorfog.store.base import run_in_transaction
+from moorfog.store.clock import Clock, DatabaseClock, take_new_time
 
 PERIOD_S = 1.0
 HEAD_START = 60
 """Rounds before screens are given up: after a pause of the whole program they need a moment to be heard again."""
 log = logging.getLogger("moorfog.worker")
+
+
+def anchor(engine: Engine, clock: Clock) -> None:
+    """Sign the heads of all logs, once a day; where the key cannot be had, it is said and tried again."""
+    try:
+        key = signing_key(key_folder())
+    except (OSError, ValueError) as error:
+        log.warning("no anchor: the key cannot be read or made: %s", error)
+        return
+    made = run_in_transaction(engine, lambda db: make_anchor(db, clock, key))
+    if made is not None:
+        log.info("anchor %s", printed(made))
 
 
 def work(engine: Engine, stopping: threading.Event) -> None:
@@ -39,7 +53,10 @@ def work(engine: Engine, stopping: threading.Event) -> None:
                 lost = run_in_transaction(engine, lambda db: lose_screens(db, clock))
                 if lost:
                     log.info("%d screens given up: not heard of since their run", lost)
+            if rounds % 60 == 0:
+                run_in_transaction(engine, lambda db: take_new_time(db, clock))
             if rounds % 300 == 0:
+                anchor(engine, clock)
                 run_in_transaction(engine, lambda db: forget_expired(db, clock))
                 run_in_transaction(engine, lambda db: forget_screens(db, clock))
             rounds += 1

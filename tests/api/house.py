@@ -2,25 +2,36 @@
 
 from __future__ import annotations
 
+import json
 import uuid
-from dataclasses import dataclass, field
+from collections.abc import Iterator, Mapping
+from contextlib import nullcontext
+from dataclasses import dataclass, field, fields
 from datetime import UTC, datetime, timedelta
 from typing import Any
 
 from flask import Flask
 from flask.testing import FlaskClient
+from pydantic import TypeAdapter
 from sqlalchemy import Engine, select
 from sqlalchemy.orm import Session
 
 from moorfog.api.app import create_app
+from moorfog.core.kernel.codec import encode
 from moorfog.core.rules.book import Rules
+from moorfog.core.views.visit_view import VisitView, visit_view
 from moorfog.demo import scenario
 from moorfog.operations.accounts import sessions
-from moorfog.operations.accounts.sessions import create_account
+from moorfog.operations.accounts.sessions import create_account, load_actor
+from moorfog.operations.bench.proposals import Proposal
+from moorfog.operations.bench.runs import start_run
+from moorfog.operations.bench.visits import propose
 from moorfog.operations.kit.entering import create_instrument
 from moorfog.operations.people.people import index_people
 from moorfog.store.base import new_id, run_in_transaction
+from moorfog.store.log import keep_state, load_visit
 from moorfog.store.models import (
+    Account,
     ClearanceRow,
     Employer,
     FacepieceVersion,
@@ -31,6 +42,7 @@ from moorfog.store.models import (
     VisitHead,
 )
 from tests.independent.second import differences
+from tests.unguarded import schema_engine
 
 PASSWORD = "heather-and-peat"
 NAMES = ("Åsa Tarn", "Łukasz Moss Heather", "Bo Fell")
@@ -133,6 +145,11 @@ class House:
             create_account(db, place.logins[role], f"{role} {name}", PASSWORD, [(role, employer.id)])
         return place
 
+    @property
+    def schema(self) -> Engine:
+        """The database by the account that may change its schema."""
+        return schema_engine(self.engine)
+
     def put_on_file(self) -> None:
         """Put a clearance and a training on everybody's file as of the house's own time."""
         for person_id in self.ours.people:
@@ -179,6 +196,27 @@ class Refused(AssertionError):
         self.status, self.code, self.body = status, body.get("code"), body
 
 
+_PROPOSAL = TypeAdapter(Proposal)
+
+
+class Shown(Mapping[str, Any]):
+    """A view as a screen is told it, each part put into JSON only when it is looked at."""
+
+    def __init__(self, view: VisitView) -> None:
+        self.view, self.parts = view, dict[str, Any]()
+
+    def __getitem__(self, name: str) -> Any:
+        if name not in self.parts:
+            self.parts[name] = encode(getattr(self.view, name))
+        return self.parts[name]
+
+    def __iter__(self) -> Iterator[str]:
+        return (one.name for one in fields(self.view))
+
+    def __len__(self) -> int:
+        return len(fields(self.view))
+
+
 class Client:
     """Speaks to the application as a browser does."""
 
@@ -186,6 +224,7 @@ class Client:
         self.house, self.web, self.token, self.login = house, web, "", ""
         self.idle_until, self.task = house.clock.at, ""
         self.method = "ambient_count"
+        self.walk: Session | None = None
         self.kit: dict[tuple[str, str], str] = {}
 
     def sign_in(self, login: str, password: str = PASSWORD) -> Client:
@@ -215,7 +254,7 @@ class Client:
     def get(self, path: str) -> Any:
         return self.call("GET", path)
 
-    def post(self, path: str, body: Any) -> Any:
+    def post(self, path: str, body: Any = None) -> Any:
         return self.call("POST", path, body)
 
     def link(self, path: str, body: Any, token: str | None = None) -> Any:
@@ -238,30 +277,47 @@ class Client:
 
     def proposal(self, visit: str, body: dict[str, Any], **more: Any) -> dict[str, Any]:
         """Return a proposal on the visit as it stands, at the house's time."""
-        with Session(self.house.engine) as db:
+        with nullcontext(self.walk) if self.walk is not None else Session(self.house.engine) as db:
             seq = db.scalar(select(VisitHead.seq).where(VisitHead.id == visit))
         return {"id": new_id(), "expects": seq, "occurred_at": self.house.clock.at.isoformat(), "body": body, **more}
 
-    def say(self, visit: str, body: dict[str, Any], seconds: float = 4, **more: Any) -> dict[str, Any]:
+    def say(self, visit: str, body: dict[str, Any], seconds: float = 4, **more: Any) -> Mapping[str, Any]:
         """Propose after ``seconds`` and return the view."""
         self.house.clock.pass_by(seconds)
-        shown: dict[str, Any] = self.post(f"/api/visits/{visit}/events", self.proposal(visit, body, **more))["visit"]
-        return shown
+        proposal = self.proposal(visit, body, **more)
+        if self.walk is not None:
+            return self._directly(self.walk, visit, proposal)
+        found: Mapping[str, Any] = self.post(f"/api/visits/{visit}/events", proposal)["visit"]
+        return found
 
     def check_counter(self) -> None:
         """Charge the alcohol and record the three daily checks of our counter."""
         self.post(f"/api/counters/{self.house.ours.counter}/acts", {"name": "alcohol"})
-        for name, value in (("particle", "5240"), ("zero", "0"), ("max_fit_factor", "48000")):
+        for name, value in (("room_air", "5240"), ("clean_air", "0"), ("clean_line_ratio", "48000")):
             self.post(f"/api/counters/{self.house.ours.counter}/checks", {"name": name, "value": value})
 
-    def until(self, visit: str, act: str, model: str = "Sedge") -> dict[str, Any]:
-        """Answer fine and do what is needed until an act or question is next; return the view."""
-        shown: dict[str, Any] = self.get(f"/api/visits/{visit}")["visit"]
+    def until(self, visit: str, act: str, model: str = "Sedge", over_http: bool = False) -> Mapping[str, Any]:
+        """Answer fine and do what is needed until an act or question is next; return the view.
+
+        What is only on the way is proposed to the operation itself, as the route does it; ``over_http``: to the route.
+        """
+        if over_http or self.walk is not None:
+            return self._until(visit, act, model)
+        with Session(self.house.engine, expire_on_commit=False) as self.walk:
+            try:
+                shown = self._until(visit, act, model)
+                self.walk.commit()
+                return shown
+            finally:
+                self.walk = None
+
+    def _until(self, visit: str, act: str, model: str) -> Mapping[str, Any]:
+        shown = self.shown(visit)
         for _ in range(200):
             if not shown["queue"]:
                 assert shown["changes_at"], f"stuck before {act}: {shown['between']} {shown['offers']}"
                 self.house.clock.at = datetime.fromisoformat(shown["changes_at"])
-                shown = self.get(f"/api/visits/{visit}")["visit"]
+                shown = self.shown(visit)
                 continue
             card = shown["queue"][0]
             if act in (card["act"], card["id"]):
@@ -269,7 +325,23 @@ class Client:
             shown = self.do(visit, card, shown, model)
         raise AssertionError(f"{act} never came up")
 
-    def do(self, visit: str, card: dict[str, Any], shown: dict[str, Any], model: str = "Sedge") -> dict[str, Any]:
+    def shown(self, visit: str) -> Mapping[str, Any]:
+        """The visit as it stands, as its screen is told."""
+        if self.walk is None:
+            found: Mapping[str, Any] = self.get(f"/api/visits/{visit}")["visit"]
+            return found
+        state = load_visit(self.walk, self.walk.get_one(VisitHead, visit))
+        return Shown(visit_view(state, self.house.clock.at))
+
+    def _directly(self, db: Session, visit: str, proposal: dict[str, Any]) -> Mapping[str, Any]:
+        """Propose to the operation what the route would propose."""
+        account = db.scalars(select(Account).where(Account.login == self.login)).one()
+        given = _PROPOSAL.validate_json(json.dumps(proposal))
+        done = propose(db, self.house.clock, load_actor(db, account), visit, given, start_run)
+        keep_state(visit, done.visit)
+        return Shown(visit_view(done.visit, self.house.clock.at))
+
+    def do(self, visit: str, card: dict[str, Any], shown: dict[str, Any], model: str = "Sedge") -> Mapping[str, Any]:
         """Do what a card asks, the plain way; return the view after it."""
         act = card["act"]
         if not act:
@@ -277,7 +349,7 @@ class Client:
             return self.say(visit, body)
         if act == "choose_facepiece":
             self.choose(visit, model)
-            return self.get(f"/api/visits/{visit}")["visit"]
+            return self.shown(visit)
         if act == "seal_check":
             for one in shown["seal_checks"]:
                 if one["held_s"]:
@@ -292,7 +364,7 @@ class Client:
             return shown
         if act in ("sign_wearer", "sign_tester"):
             self.sign(visit, act.removeprefix("sign_"))
-            return self.get(f"/api/visits/{visit}")["visit"]
+            return self.shown(visit)
         if act == "screen":
             return self.screen(visit)
         if act == "proof" and self.method != "ambient_count":
@@ -339,9 +411,9 @@ class Client:
                 self.kit[(agent, one["role"])] = nebuliser
         return self.kit
 
-    def screen(self, visit: str, squeezes: int = 3) -> dict[str, Any]:
+    def screen(self, visit: str, squeezes: int = 3) -> Mapping[str, Any]:
         """Screen a person, who senses it; return the view."""
-        plan = self.get(f"/api/visits/{visit}")["visit"]["screening"]
+        plan = self.shown(visit)["screening"]
         name = new_id()
         held = self.kit[(plan["agent"], plan["role"])] if plan["role"] else None
         lots = [self.kit[(plan["agent"], role)] for role in plan["lots"]]
@@ -365,7 +437,7 @@ class Client:
         self.say(visit, body)
         return run_id
 
-    def notice(self, visit: str, body: dict[str, Any], seconds: float = 1) -> dict[str, Any]:
+    def notice(self, visit: str, body: dict[str, Any], seconds: float = 1) -> Mapping[str, Any]:
         """Say what was observed, which is always accepted."""
         return self.say(visit, body, seconds, expects=None)
 
@@ -384,7 +456,7 @@ class Client:
         self.notice(visit, {"kind": "qualitative_ended", "run_id": run_id, "longest_gap_ms": 200})
         return run_id
 
-    def choose(self, visit: str, model: str = "Sedge", size: str | None = None) -> dict[str, Any]:
+    def choose(self, visit: str, model: str = "Sedge", size: str | None = None) -> Mapping[str, Any]:
         """Choose a facepiece with its first set-up."""
         piece = self.house.facepiece(model)
         first = {key: (piece[key][0] if piece[key] else "") for key in ("suspensions", "clips", "filter_classes")}
@@ -404,10 +476,13 @@ class Client:
 
     def sign(self, visit: str, role: str, **more: Any) -> dict[str, Any]:
         """Sign as wearer or tester."""
-        seq = self.get(f"/api/visits/{visit}")["visit"]["seq"]
-        body = {"id": new_id(), "expects": seq, "role": role, "typed_name": "A Name", "password": PASSWORD, **more}
-        shown: dict[str, Any] = self.post(f"/api/visits/{visit}/signatures", body)["visit"]
-        return shown
+        if self.walk is not None:
+            self.walk.commit()
+        shown = self.get(f"/api/visits/{visit}")
+        seq, name = shown["visit"]["seq"], shown["person"] if role == "wearer" else self.get("/api/session")["name"]
+        body = {"id": new_id(), "expects": seq, "role": role, "typed_name": name, "password": PASSWORD, **more}
+        signed: dict[str, Any] = self.post(f"/api/visits/{visit}/signatures", body)["visit"]
+        return signed
 
     def start(self, visit: str, source: str = "counter") -> str:
         """Start a run on our counter and return its id."""
@@ -421,20 +496,24 @@ class Client:
         self.say(visit, body)
         return run_id
 
-    def type_numbers(self, visit: str, run_id: str, inside: tuple[str, ...], outside: str = "5300") -> dict[str, Any]:
+    def type_numbers(
+        self, visit: str, run_id: str, inside: tuple[str, ...], outside: str = "5300"
+    ) -> Mapping[str, Any]:
         """Type the figures of a run once its protocol is over."""
         rows = [{"outside": outside, "inside": one, "factor": None} for one in inside]
         body = {"kind": "numbers_typed", "run_id": run_id, "resolution": "0.1", "exercises": rows}
         return self.say(visit, body, 160)
 
-    def whole_visit(self, person: str | None = None, inside: tuple[str, ...] = GOOD, **more: Any) -> str:
+    def whole_visit(
+        self, person: str | None = None, inside: tuple[str, ...] = GOOD, over_http: bool = False, **more: Any
+    ) -> str:
         """Walk a visit to its release with typed numbers; return its id."""
         self.check_counter()
         visit = self.open(person, **more)
-        self.until(visit, "run")
+        self.until(visit, "run", over_http=over_http)
         self.type_numbers(visit, self.start(visit, "typed"), inside)
         if self.get(f"/api/visits/{visit}")["visit"]["offers"]:
             self.say(visit, {"kind": "decided", "next": "end"})
-        self.until(visit, "release")
+        self.until(visit, "release", over_http=over_http)
         self.say(visit, {"kind": "released"})
         return visit

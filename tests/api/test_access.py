@@ -11,8 +11,10 @@ import pytest
 from sqlalchemy import Engine
 
 from moorfog.api.app import COOKIE, create_app
+from moorfog.api.openapi import document
 from moorfog.api.routing import ROUTES, RULE_ROLES, Route
 from moorfog.core.rules.book import Rules
+from moorfog.demo.scenario import COUNTER_FIGURES
 from moorfog.operations.accounts import sessions
 from moorfog.store.base import new_id
 from tests.api.house import PASSWORD, ROLES, Client, House, Refused
@@ -28,11 +30,12 @@ BODIES: dict[str, dict[str, Any]] = {
     "propose": {"id": "?", "expects": None, "occurred_at": "2026-01-01T00:00:00Z", "body": {"kind": "distress"}},
     "sign": {"id": "?", "expects": 1, "role": "wearer", "typed_name": "A", "password": None},
     "issue": {"page_size": "A4"},
-    "record_check": {"name": "zero", "value": "0"},
+    "record_check": {"name": "clean_air", "value": "0"},
     "import_run": {"text": "t_ms"},
     "add_part": {"employer_id": "employer", "name": "Probe 1", "kind": "probe", "fits": "Sedge", "once_only": False},
     "note_part": {"name": "cleaned"},
     "record_act": {"name": "hose_dry"},
+    "put_lending": {"employers": []},
     "try_protocol": {"text": PROTOCOL},
     "add_protocol": {"text": PROTOCOL},
     "sign_in": {"login": "nobody", "password": "nothing"},
@@ -79,22 +82,82 @@ BODIES: dict[str, dict[str, Any]] = {
     "withdraw_lot": {"reason": "cloudy"},
     "withdraw_facepiece": {"reason": "counterfeit"},
     "settle_recall": {"decision": "clear", "reason": "wet hose"},
+    "invite_colleague": {"login": "?", "name": "A", "grants": [{"role": "tester", "employer_id": "employer"}]},
+    "change_account": {"login": "?", "name": "A", "grants": [{"role": "tester", "employer_id": "employer"}]},
+    "change_own_password": {"old": "not mine", "new": "x"},
+    "start_second_factor": {"password": "not mine"},
+    "confirm_second_factor": {"code": "000000"},
+    "switch_second_factor_off": {"password": "not mine"},
+    "join": {"password": "x"},
+    "set_up": {
+        "code": "x",
+        "organisation": "A",
+        "login": "a",
+        "name": "A",
+        "password": "x",
+        "tests_too": True,
+    },
+    "save_facepiece": {
+        "maker": "A",
+        "model": "?",
+        "kind": "half",
+        "sizes": [],
+        "valve": True,
+        "filter_kind": "gas",
+        "filter_classes": [],
+        "cover": "none",
+        "probe": "through",
+        "test_filters": False,
+    },
+    "enter_competence": {"method": "aerosol", "begins": "x", "ends": "", "shown_by": "A", "is_withdrawn": False},
+    "make_token": {"name": "A", "employer_id": "employer", "days": 3},
+    "change_organisation": {"name": "A", "by_senses_only": False},
+    "add_employer": {"name": "?"},
+    "rename_employer": {"name": "?"},
+    "archive_employer": {"archived": False},
+    "add_site": {"name": "?", "zone": "Europe/London", "rule_book": "us-29cfr1910-134", "benches": ["A"]},
+    "change_site": {"name": "?", "zone": "Europe/London", "rule_book": "us-29cfr1910-134", "benches": ["A"]},
+    "archive_site": {"archived": False},
+    "enter_instrument": {"name": "?", "employer_id": "employer", "figures": {}, "line": ""},
+    "change_instrument": {"name": "?", "employer_id": "employer", "figures": {}, "line": ""},
+    "enter_calibration": {"done_on": "x", "good_until": "x", "certificate": "1", "by_whom": "A"},
+    "retire_instrument": {"retired": False},
+    "change_person": {"site_id": "site", "name": "A", "number": "?", "job": "", "task": "", "contact": ""},
+    "person_left": {"left_on": "x"},
+    "merge_people": {"other_id": "?", "why": "same badge"},
     "close_run": {"end": "lost", "count": 0, "sha256": "", "occurred_at": "2026-01-01T00:00:00Z"},
 }
 """A body of the right shape for every route that takes one; "?" becomes a fresh id."""
 
 
-AIMED = ("open_visit", "live", "add_person", "preview_import", "start_import", "enter_lot", "add_nebuliser", "add_part")
+OF_THEIR_OWN = frozenset({"get_joining", "join", "end_own_session"})
+"""Routes of which the address, or the session, is all there is: a guess finds nothing."""
+AIMED = (
+    "invite_colleague",
+    "enter_instrument",
+    "open_visit",
+    "live",
+    "add_person",
+    "preview_import",
+    "start_import",
+    "enter_lot",
+    "add_nebuliser",
+    "add_part",
+)
 
 
 def filled(route: Route, ids: dict[str, str]) -> tuple[str, Any]:
     """Return path and body of a call to ``route``, aimed at the things in ``ids``."""
+    if route.path.startswith("/api/instruments/"):  # its token is renewed: the one whose link is tried is left alone
+        ids = {**ids, "instrument_id": ids["spare_id"]}
     path = re.sub(r"\{(\w+)\}", lambda found: ids.get(found[1], "A4"), route.path)
     if route.name == "live":
         path += f"?visit={ids['visit_id']}"
     if route.body is None:
         return path, None
     body = {key: new_id() if value == "?" else value for key, value in BODIES[route.name].items()}
+    if "grants" in body:
+        body["grants"] = [{**one, "employer_id": ids["employer_id"]} for one in body["grants"]]
     if body.get("site_id") == "site":
         body["site_id"] = ids["site_id"]
     for key in ("employer_id", "lot_id"):
@@ -117,9 +180,17 @@ def aimed_at(house: House, foreign: bool) -> dict[str, str]:
     house.client("administrator", place).post(f"/api/sites/{place.site}/protocols", BODIES["add_protocol"])
     nebuliser = kit.post("/api/nebulisers", {**BODIES["add_nebuliser"], "employer_id": place.employer})["id"]
     token = kit.call("POST", f"/api/visits/{visit}/wearer")["path"].removeprefix("/w/")
-    kit.post(f"/api/counters/{place.counter}/checks", {"name": "zero", "value": "7"})
+    kit.post(f"/api/counters/{place.counter}/checks", {"name": "clean_air", "value": "7"})
     recall = kit.get("/api/recalls")["rows"][0]["id"]
+    grants = [{"role": "tester", "employer_id": place.employer}]
+    colleague = {"login": f"colleague-{place.employer}", "name": "A", "grants": grants}
+    figures = {**COUNTER_FIGURES, "serial_number": "2", "calibrated_until": "2099-01-01", "zone": "Europe/London"}
+    spare = {"name": f"Spare {place.employer}", "employer_id": place.employer, "figures": figures, "line": ""}
+    reading = {"name": "A", "employer_id": place.employer, "days": 3}
     return {
+        "token_id": house.client("administrator", place).post("/api/tokens", reading)["id"],
+        "spare_id": house.client("administrator", place).post("/api/instruments", spare)["instrument_id"],
+        "account_id": house.client("administrator", place).post("/api/accounts", colleague)["account_id"],
         "employer_id": place.employer,
         "lot_id": lot,
         "nebuliser_id": nebuliser,
@@ -133,8 +204,9 @@ def aimed_at(house: House, foreign: bool) -> dict[str, str]:
         "revision": "1",
         "part_id": part,
         "protocol_id": "ours",
-        "name": "zero",
+        "name": "clean_air",
         "recall_id": recall,
+        "kit_id": place.counter,
     }
 
 
@@ -185,6 +257,17 @@ def test_every_route_is_open_to_its_roles_and_shut_to_all_others(
         assert (status, code) == (403, "role_missing")
 
 
+def test_the_document_says_of_every_route_what_lets_somebody_in() -> None:
+    paths, known = document()["paths"], document()["components"]["securitySchemes"]
+    for one in ROUTES:
+        said = paths[one.path][one.method.lower()]["security"]
+        assert said and {name for way in said for name in way} <= set(known)
+        is_open = one.rule in ("public", "wearer")
+        assert ({} in said) is is_open and (["link"] in [list(way) for way in said]) is (one.rule == "link")
+        if one.rule not in ("public", "wearer", "link"):
+            assert ("page" in said[0]) is (one.method != "GET"), "a change needs the page's token as well"
+
+
 @pytest.mark.parametrize("route", [one for one in ROUTES if "{" in one.path or one.name in AIMED])
 @pytest.mark.parametrize("role", ROLES)
 def test_a_foreign_employer_looks_as_if_it_were_not_there(
@@ -197,8 +280,11 @@ def test_a_foreign_employer_looks_as_if_it_were_not_there(
             house.stranger().link(path.removeprefix("/api/link/"), body)
         assert refused.value.status in (404, 409, 422)
         return
-    if route.rule == "wearer":
-        status, code = attempt(house.client(role), route, {**theirs, "token": "a-guess"})
+    if route.rule == "wearer" or route.name in OF_THEIR_OWN:
+        status, code = attempt(house.client(role), route, {**theirs, "token": "a-guess", "session_id": "a-guess"})
+        if route.name == "end_own_session":
+            assert (status, code) == (404, "not_found")
+            return
         assert (status, code) == (404, "address_over"), "a guessed address shows nothing"
         return
     status, code = attempt(house.client(role), route, theirs)

@@ -11,6 +11,7 @@ import pytest
 from openpyxl import Workbook
 from sqlalchemy.orm import Session
 
+from moorfog.api.routing import ROUTES
 from moorfog.operations import jobs
 from moorfog.operations.jobs import MOST_ATTEMPTS, claim, run_job
 from moorfog.store.models import Job
@@ -70,6 +71,13 @@ def test_a_page_is_a_number_of_sense(house: House, page: str) -> None:
     assert refused.value.status == 422
 
 
+def test_every_number_that_may_be_asked_for_has_bounds() -> None:
+    asked = [(one.name, one.query.json_schema()["properties"]) for one in ROUTES if one.query is not None]
+    numbers = [(name, key, kind) for name, fields in asked for key, kind in fields.items() if kind["type"] == "integer"]
+    assert len(numbers) > 10
+    assert [(name, key) for name, key, kind in numbers if "maximum" not in kind or "minimum" not in kind] == []
+
+
 def test_a_cell_of_two_hundred_thousand_signs_is_said_and_the_worker_goes_on(house: House) -> None:
     admin = house.client("administrator")
     poison = roster(house, b"Name,No\nIda," + b"9" * 200_000 + b"\n")
@@ -108,7 +116,10 @@ def test_a_job_that_ends_its_worker_is_parked_after_the_third_time(house: House)
             assert row is not None and row.heartbeat_at is not None
             row.heartbeat_at = row.heartbeat_at.replace(year=2020)
 
-    for _ in range(MOST_ATTEMPTS):
+    while (other := claim(house.engine)) is not None and other.id != made["id"]:
+        pass  # left by others on this database
+    its_worker_dies()
+    for _ in range(MOST_ATTEMPTS - 1):
         job = claim(house.engine)
         assert job is not None and job.id == made["id"]
         its_worker_dies()
@@ -152,6 +163,8 @@ def bomb() -> bytes:
         ("xlsx", sheet(["Name", "No"], at="XFD1500"), "too_many_columns"),
         ("xlsx", bomb(), "too_much"),
         ("xlsx", b"PK\x03\x04 and no more", "bad_xlsx"),
+        ("sheet", b"\xd0\xcf\x11\xe0 and no more", "bad_sheet"),
+        ("sheet", bomb(), "too_much"),
         ("csv", b"a,b\n" * (MOST_ROWS + 2), "too_many_rows"),
         ("csv", b"a," * (MOST_COLUMNS + 1) + b"x", "too_many_columns"),
         ("csv", b'"a\x00', "not_text"),
@@ -168,12 +181,12 @@ def test_a_file_made_in_bad_faith_ends_in_its_own_process(kind: Any, content: by
 
 
 def test_tables_and_trees_are_read_alike_apart() -> None:
-    rows = parse_apart("csv", "Näme;No\n Ida ;007\n\n".encode("cp1252"))
-    assert rows == [["Näme", "No"], ["Ida", "007"], []]
-    assert parse_apart("xlsx", sheet(["Name", "No"], ["Ida", 7.0], [None, True])) == [
-        ["Name", "No"],
-        ["Ida", "7"],
-        ["", "True"],
+    rows = parse_apart("csv", "Näme;No\n\n Ida ;007\n".encode("cp1252"))["rows"]
+    assert rows == [[1, ["Näme", "No"]], [3, ["Ida", "007"]]], "the numbers of rows stay true"
+    assert parse_apart("xlsx", sheet(["Name", "No"], ["Ida", 7.0], [None, True]))["rows"] == [
+        [1, ["Name", "No"]],
+        [2, ["Ida", "7"]],
+        [3, ["", "True"]],
     ]
     assert parse_apart("toml", b'id = "x"\nn = [1, 2]\n[part]\nyes = true\n') == {
         "id": "x",

@@ -166,7 +166,7 @@ def test_a_rebuild_beside_appends_forgets_none_of_them(house: House) -> None:
     thread = Thread(target=press)
     thread.start()
     for _ in range(3):
-        rebuild(house.engine)
+        rebuild(house.schema)
     over.set()
     thread.join()
     assert not trouble

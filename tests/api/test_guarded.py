@@ -138,24 +138,32 @@ def test_a_stream_ends_with_the_grant_it_was_opened_under(house: House, monkeypa
 def test_more_streams_than_there_is_room_for_are_said(house: House, monkeypatch: pytest.MonkeyPatch) -> None:
     tester = house.client()
     visit = tester.open()
-    hub = house.app.extensions["moorfog_hub"]
-    taken = 0
-    while hub.places.acquire(blocking=False):
-        taken += 1
-    try:
-        with pytest.raises(Refused) as refused:
-            tester.get(f"/api/live?visit={visit}")
-        assert taken == live.MOST_STREAMS and refused.value.status == 503 and refused.value.code == "too_many_screens"
-    finally:
-        for _ in range(taken):
-            hub.places.release()
+    places = house.app.extensions["moorfog_hub"].places
+    for who, machine, most in (
+        (lambda n: "one", lambda n: f"m{n}", live.OF_ONE),
+        (lambda n: f"s{n}", lambda n: "one", live.OF_MACHINE),
+        (lambda n: f"s{n}", lambda n: f"m{n}", live.MOST_STREAMS),
+    ):
+        taken = [places.take(who(n), machine(n)) for n in range(most)]
+        assert None not in taken and places.take(who(most), machine(most)) is None
+        if most == live.MOST_STREAMS:
+            with pytest.raises(Refused) as refused:
+                tester.get(f"/api/live?visit={visit}")
+            assert refused.value.status == 503 and refused.value.code == "too_many_screens"
+        for give_back in taken:
+            assert give_back is not None
+            give_back()
+    stream = tester.web.get(f"/api/live?visit={visit}", buffered=False)
+    assert places.taken["all"] == 1
+    stream.close()
+    assert not +places.taken, "a stream that ends gives its place back"
 
 
 def test_how_the_parts_fare_is_shown_to_who_works_with_the_kit(
     house: House, monkeypatch: pytest.MonkeyPatch, tmp_path: Path
 ) -> None:
     tester = house.client()
-    assert tester.get("/api/system/parts") == {"changed_at": "", "parts": []}, "nobody watches here"
+    assert tester.get("/api/system/parts") == {"changed_at": "", "parts": [], "jumps": []}, "nobody watches here"
     monkeypatch.setenv(PLACE, str(tmp_path))
     write_state(tmp_path, [PartState("worker", True, 2, "ended with 1"), PartState("link-counter", False, 0, "")])
     shown = tester.get("/api/system/parts")

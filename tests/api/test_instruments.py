@@ -12,6 +12,7 @@ import pytest
 from moorfog.core.kernel.codec import encode
 from moorfog.core.measuring.readings import Reading, chunk_of, seal_digest
 from moorfog.core.record.record import recompute
+from moorfog.core.simulation.faults import DRAWN, KIT_FAULTS, drawn
 from moorfog.core.simulation.wearer import SimulatedWearer, simulate
 from moorfog.demo import scenario
 from moorfog.documents.tables import readings_csv
@@ -135,7 +136,7 @@ def test_the_alcohol_must_have_been_charged_within_its_hours(house: House) -> No
         ("pressure", "reference", "0.316", False),
         ("pressure", "tightness", "0.002", True),
         ("photometer", "span", "4999", False),
-        ("photometer", "zero", "1", True),
+        ("photometer", "clean_air", "1", True),
     ],
 )
 def test_a_value_on_its_limit_passes_and_one_beyond_does_not(
@@ -148,7 +149,7 @@ def test_a_value_on_its_limit_passes_and_one_beyond_does_not(
     trend = tester.get(f"/api/counters/{instrument}/trend/{name}")
     assert [(one["value"], one["passed"]) for one in trend["points"]] == [(value, passed)]
     with pytest.raises(Refused, match="no_such_check"):
-        tester.post(f"/api/counters/{instrument}/checks", {"name": "max_fit_factor", "value": "1"})
+        tester.post(f"/api/counters/{instrument}/checks", {"name": "clean_line_ratio", "value": "1"})
 
 
 def test_a_later_failed_check_lists_and_reopens_the_tests_since_the_last_good_one(house: House) -> None:
@@ -160,9 +161,9 @@ def test_a_later_failed_check_lists_and_reopens_the_tests_since_the_last_good_on
     after = [tester.whole_visit(one) for one in house.ours.people[1:3]]
     assert tester.get("/api/recalls")["rows"] == []
     house.clock.pass_by(60)
-    tester.post(f"/api/counters/{counter}/checks", {"name": "max_fit_factor", "value": "900"})
+    tester.post(f"/api/counters/{counter}/checks", {"name": "clean_line_ratio", "value": "900"})
     (entry,) = tester.get("/api/recalls")["rows"]
-    assert (entry["state"], entry["check_name"], entry["tests"]) == ("open", "max_fit_factor", 1)
+    assert (entry["state"], entry["check_name"], entry["tests"]) == ("open", "clean_line_ratio", 1)
     listed = tester.get(f"/api/recalls/{entry['id']}/tests")
     assert [one["visit_id"] for one in listed["rows"]] == after[-1:], "each whole visit began with checks of its own"
     (held,) = tester.get(f"/api/people/{house.ours.people[2]}")["permissions"]["rows"]
@@ -182,12 +183,12 @@ def test_a_later_failed_check_lists_and_reopens_the_tests_since_the_last_good_on
 def test_each_check_has_its_own_ledger_and_one_act_clears_it(house: House) -> None:
     tester, counter = house.client(), house.ours.counter
     tester.whole_visit(house.ours.people[0])
-    for name, bad, good in (("zero", "7", "0"), ("particle", "3", "5240")):
+    for name, bad, good in (("clean_air", "7", "0"), ("room_air", "3", "5240")):
         house.clock.pass_by(30)
         tester.post(f"/api/counters/{counter}/checks", {"name": name, "value": bad})
         tester.post(f"/api/counters/{counter}/checks", {"name": name, "value": good})
     entries = tester.get("/api/recalls?only_open=true")["rows"]
-    assert {one["check_name"] for one in entries} == {"zero", "particle"}, "a good check later clears nothing"
+    assert {one["check_name"] for one in entries} == {"clean_air", "room_air"}, "a good check later clears nothing"
     for number, one in enumerate(entries, start=1):
         tester.post(f"/api/recalls/{one['id']}/settle", {"decision": "clear", "reason": "the hose was wet"})
         (held,) = tester.get(f"/api/people/{house.ours.people[0]}")["permissions"]["rows"]
@@ -266,6 +267,20 @@ def test_faults_are_for_practice_on_a_simulated_instrument_only(house: House) ->
             plan = tester.link("status", {"state": "reading", "ambient": None})["plan"]
             factors = plan["simulated"]["factors"]
             assert factors.index(min(factors)) == 1, "jogging takes the place of talking on an elastomeric one"
+
+
+def test_practice_may_hide_what_is_drawn_by_chance_and_told_at_the_end(house: House) -> None:
+    tester = house.client()
+    tester.check_counter()
+    visit = tester.open(is_practice=True)
+    tester.until(visit, "run")
+    run = started(tester, visit, house.ours.counter, fault=DRAWN)
+    log = tester.get(f"/api/visits/{visit}/log")["events"]
+    hidden = next(one["payload"]["hidden"] for one in log if one["payload"]["kind"] == "run_started")
+    assert hidden == drawn(run)
+    plan = tester.link("status", {"state": "reading", "ambient": None})["plan"]
+    assert plan["simulated"]["kit_fault"] == (hidden if hidden in KIT_FAULTS else "")
+    assert tester.get(f"/api/visits/{visit}")["visit"]["tries"][0]["hidden"] == "", "not told before it is closed"
 
 
 SHIPPED = files("moorfog.data").joinpath("protocols/fast-count-elastomeric.toml").read_text()

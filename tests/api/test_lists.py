@@ -128,7 +128,7 @@ def test_people_are_found_by_number_and_come_in_pages(house: House) -> None:
         actor = Actor("", "", "", (("administrator", None),))
         for number in range(60):
             entry = PersonEntry(house.ours.site, f"Wren Holm {number:02d}", f"w{number}-{house.mark}", "", "", "")
-            add_person(db, actor, entry)
+            add_person(db, house.clock, actor, entry)
 
     run_in_transaction(house.engine, crowd)
     tester = house.client()
@@ -164,7 +164,7 @@ def test_the_days_lists_come_in_pages_and_none_is_cut(house: House) -> None:
     def crowd(db: Session) -> list[str]:
         actor = Actor("", "", "", (("administrator", None),))
         entries = (PersonEntry(house.ours.site, f"Day {n:02d}", f"d{n}-{house.mark}", "", "", "") for n in range(28))
-        return [add_person(db, actor, one) for one in entries]
+        return [add_person(db, house.clock, actor, one) for one in entries]
 
     tester = house.client()
     opened = [tester.open(person) for person in run_in_transaction(house.engine, crowd)]

@@ -81,7 +81,7 @@ def test_what_is_wrong_is_listed_by_row_and_column_and_nothing_is_imported(house
     file = roster(house, text)
     preview = admin.post("/api/imports/preview", file)
     found = {(one["row"], one["column"]) for one in preview["errors"]}
-    assert found == {(3, "name"), (4, "number"), (4, "site"), (5, "number"), (6, "number")}
+    assert found == {(3, "name"), (4, "number"), (4, "site"), (6, "number")}
     assert any("row 2 already" in one["problem"] for one in preview["errors"])
     job = admin.post("/api/imports", file)
     work_off(house)
@@ -131,6 +131,148 @@ def test_a_cancelled_import_leaves_nothing(house: House, monkeypatch: pytest.Mon
         assert db.scalar(words) == 10, "no word of a cancelled person is left"
 
 
+def book(*rows: tuple[Any, ...], before: tuple[tuple[Any, ...], ...] = ()) -> bytes:
+    """A workbook whose second sheet holds the rows."""
+    made = Workbook()
+    made.create_sheet("People")
+    for row in (*before, *rows):
+        made["People"].append(row)
+    out = io.BytesIO()
+    made.save(out)
+    return out.getvalue()
+
+
+def test_a_second_roster_says_who_is_new_changed_moved_back_and_missing(house: House) -> None:
+    admin, tester = house.client("administrator"), house.client()
+    slip = {"name": "Slip", "zone": "Europe/London", "rule_book": "us-29cfr1910-134", "benches": ["B"]}
+    admin.post(f"/api/employers/{house.ours.employer}/sites", slip)
+    first, second, third = (f"{house.mark}-{n}" for n in range(3))
+    tester.post(f"/api/people/{house.ours.people[1]}/left", {"left_on": house.clock.at.date().isoformat()})
+    entry = {"site_id": house.ours.site, "job": "", "task": "", "contact": ""}
+    for name, number in (("Ida Holm", "gone"), ("Per Moss", "stays")):
+        admin.post("/api/people", {**entry, "name": name, "number": number})
+    text = (
+        "Name,No,Site,Task\n"
+        f"Åsa Tarn,{first},Slip,grain dust\n"
+        f"Łukasz Moss Heather,{second},Quay,grain dust\n"
+        f"Bo Fell,{third},Quay,blasting\n"
+        "Per Moss,stays,Quay,\n"
+        "Asa Tárn,fresh,Quay,\n"
+    )
+    file = roster(house, text)
+    preview = admin.post("/api/imports/preview", file)
+    assert preview["counts"] == {"new": 1, "changed": 1, "moved": 1, "back": 1, "missing": 1, "same": 1}
+    assert preview["lines"][0]["twin"] == f"Åsa Tarn, {first}", "somebody of that name is entered already"
+    shown = {
+        kind: admin.post(f"/api/imports/preview?kind={kind}", file)["lines"][0]
+        for kind in ("changed", "moved", "back", "missing")
+    }
+    assert shown["changed"]["changes"] == ["task: grain dust → blasting"] and shown["changed"]["row"] == 4
+    assert shown["moved"]["changes"] == ["site: Quay → Slip"] and shown["missing"]["name"] == "Ida Holm"
+    today = house.clock.at.date().isoformat()
+    assert shown["back"]["changes"] == [f"left on {today}"]
+    ticked = {**file, "skip": [4], "left": [shown["missing"]["person_id"]], "left_on": today}
+    admin.post("/api/imports", ticked)
+    work_off(house)
+    people = {one["number"]: one for one in admin.get("/api/people")["rows"]}
+    assert people[third]["task"] == "grain dust", "what was not ticked stays"
+    assert people[first]["site"] == "Slip" and people[second]["left_on"] == "" and people["gone"]["left_on"] == today
+    again = admin.post("/api/imports/preview", {**file, "skip": [4]})["counts"]
+    assert (again["same"], again["changed"]) == (4, 1), "once done, nothing is left to do"
+    with Session(house.engine) as db:
+        contents = select(Job.content).where(Job.employer_id == house.ours.employer)
+        assert set(db.scalars(contents)) == {""}, "the file is gone when the job is through"
+
+
+@pytest.mark.parametrize(
+    ("encoding", "name"),
+    [("utf-16", "Zoë Łąka"), ("cp1250", "Jiří Žďárský, Łukasz Wójcik, Győző Őri"), ("utf-8-sig", "Ärla")],
+)
+def test_the_encoding_of_a_file_is_recognised_and_shown(house: House, encoding: str, name: str) -> None:
+    lines = "".join(f'"{name}";{n};"Příliš žluťoučký kůň, gęślą jaźń"\n' for n in range(40))
+    if encoding == "utf-8-sig":
+        lines = f"{name};1;x\n"
+    preview = house.client("administrator").post(
+        "/api/imports/preview", roster(house, f"Name;No;Job\n{lines}".encode(encoding))
+    )
+    assert preview["sample"][0][0] == name and preview["encoding"] == encoding.removesuffix("-sig")
+
+
+def test_a_sheet_its_heading_row_and_joined_names_are_found_and_zeros_kept(house: House) -> None:
+    content = book(
+        ("Family name", "First name", "No", "Trained on"),
+        ("Holm", "Ida", "0071", "2026-02-01"),
+        (),
+        ("Total", None, None, None),
+        ("Moss", "Per", "=A2", "=TODAY()"),
+        before=(("Roster of the boatyard",), ()),
+    )
+    admin = house.client("administrator")
+    with pytest.raises(Refused, match="empty_file"):
+        admin.post("/api/imports/preview", roster(house, content, "people.xlsx"))
+    preview = admin.post("/api/imports/preview", roster(house, content, "people.xlsx", sheet=1))
+    assert (preview["sheets"], preview["heading_row"]) == (["Sheet", "People"], 3)
+    assert [(one["name"], one["number"], one["row"]) for one in preview["lines"]] == [("Ida Holm", "0071", 4)]
+    assert [one["row"] for one in preview["odd"]] == [6]
+    assert {(one["row"], one["column"]) for one in preview["errors"]} == {(7, "No"), (7, "Trained on")}
+
+
+@pytest.mark.parametrize(("order", "day"), [("dmy", "2026-03-04"), ("mdy", "2026-04-03")])
+def test_the_order_of_days_is_chosen_once_and_never_guessed(house: House, order: str, day: str) -> None:
+    admin = house.client("administrator")
+    text = f"Name,No,Cleared on,Cleared by,Trained on\nIda Holm,{house.mark}d,04/03/2026,Harbour Row,2026-01-31\n"
+    preview = admin.post("/api/imports/preview", roster(house, text))
+    assert preview["needs_order"] and [one["column"] for one in preview["errors"]] == ["Cleared on"]
+    admin.post("/api/imports", roster(house, text, day_order=order))
+    work_off(house)
+    made = admin.get(f"/api/people?q={house.mark}d")["rows"][0]["id"]
+    view = admin.get(f"/api/people/{made}")
+    assert view["clearance"]["valid_from"] == day and view["clearance"]["by"] == "Harbour Row"
+    assert view["trained_on"] == "2026-01-31"
+
+
+@pytest.mark.parametrize(
+    ("filed", "wrong", "limits"),
+    [
+        ({"status": "not cleared", "valid_from": "today"}, [], []),
+        ({"status": "not cleared"}, ["cleared on"], []),
+        ({"limits": ["no full facepiece"]}, [], ["no full facepiece"]),
+    ],
+)
+def test_no_roster_lifts_what_stands_against_somebody(
+    house: House, filed: dict[str, Any], wrong: list[str], limits: list[str]
+) -> None:
+    admin, person = house.client("administrator"), house.ours.people[0]
+    today = house.clock.at.date().isoformat()
+    clear(admin, person, **{key: today if value == "today" else value for key, value in filed.items()})
+    file = roster(house, f"Name,No,Cleared on\nÅsa Tarn,{house.mark}-0,{today}\n")
+    preview = admin.post("/api/imports/preview?kind=changed", file)
+    assert [one["column"] for one in preview["errors"]] == wrong
+    kept = [f"cleared on {today}", f"still with: {limits[0]}"] if limits else []
+    assert [words for one in preview["lines"] for words in one["changes"]] == kept
+    admin.post("/api/imports", file)
+    work_off(house)
+    shown = admin.get(f"/api/people/{person}")["clearance"]
+    assert shown["status"] == filed.get("status", "cleared") and shown["limits"] == limits
+    if not wrong:
+        assert admin.post("/api/imports/preview", file)["counts"]["same"] == 1, "the same roster again files nothing"
+
+
+@pytest.mark.parametrize(
+    ("heading", "cells", "column"),
+    [
+        ("Trained on", "2099-01-01", "trained on"),
+        ("Trained on", "0206-01-01", "Trained on"),
+        ("Cleared on,Cleared until", "2026-02-01,2026-01-01", "cleared until"),
+        ("Cleared until", "2027-01-01", "cleared on"),
+    ],
+)
+def test_a_roster_files_no_day_that_makes_no_sense(house: House, heading: str, cells: str, column: str) -> None:
+    file = roster(house, f"Name,No,{heading}\nIda Holm,{house.mark}s,{cells}\n")
+    errors = house.client("administrator").post("/api/imports/preview", file)["errors"]
+    assert [one["column"] for one in errors] == [column]
+
+
 def test_a_job_whose_worker_died_is_taken_up_again(house: House) -> None:
     admin = house.client("administrator")
     job = admin.post("/api/imports", roster(house, lines(house, 3)))
@@ -159,6 +301,18 @@ def test_a_number_belongs_to_one_person(house: House) -> None:
     assert house.client().get(f"/api/people/{made['id']}")["person"]["name"] == "Ida Holm"
     with pytest.raises(Refused, match="name_missing"):
         house.client().post("/api/people", {**entry, "name": " ", "number": "x"})
+
+
+def test_a_person_is_entered_with_what_was_seen_of_them_or_not_at_all(house: House) -> None:
+    plain = {"name": "Ida Holm", "job": "", "task": "", "contact": "", "site_id": house.ours.site, "number": "seen"}
+    seen = {"status": "cleared", "limits": [], "valid_from": "2026-01-01", "valid_until": "", "by_whom": "Harbour Row"}
+    before = head_count(house)
+    with pytest.raises(Refused, match="in_the_future"):
+        training = {"trained_on": "2099-01-01", "what": "at the bench"}
+        house.client().post("/api/people", {**plain, "clearance": seen, "training": training})
+    assert head_count(house) == before
+    made = house.client().post("/api/people", {**plain, "clearance": seen})
+    assert house.client().get(f"/api/people/{made['id']}")["clearance"]["status"] == "cleared"
 
 
 def clear(client: Client, person: str, **changes: Any) -> None:

@@ -5,8 +5,10 @@ from __future__ import annotations
 from datetime import timedelta
 from typing import Any
 
+import pytest
+
 from moorfog.store.readmodels import rebuild
-from tests.api.house import Client, House
+from tests.api.house import Client, House, Refused
 
 
 def rows(web: Client, person: str) -> list[dict[str, Any]]:
@@ -24,13 +26,17 @@ def test_a_late_press_suspends_at_once_and_is_asked_on_today_until_settled(house
     started = next(one for one in log if one["payload"]["kind"] == "run_started")
     during = house.clock.at.fromisoformat(started["occurred_at"]) + timedelta(seconds=60)
     assert during > before
-    tester.say(visit, {"kind": "touched", "moved": True}, 3600, expects=None, occurred_at=during.isoformat())
+    touched = {"kind": "touched", "moved": True}
+    with pytest.raises(Refused, match="late_observation"):
+        tester.say(visit, touched, 3600, expects=None, occurred_at=during.isoformat())
+    assert rows(supervisor, person)[0]["may"], "nothing is changed unless somebody has looked at the record again"
+    tester.say(visit, touched, 4, occurred_at=during.isoformat())
     (row,) = rows(supervisor, person)
     assert not row["may"] and row["until"] == "" and "under question" in row["reasons"][0]["sentence"]
     for role in ("tester", "supervisor"):
         asked = house.client(role).get("/api/today")
         assert visit in str(asked["questions"]), f"{role} sees it on Today"
-    rebuild(house.engine)
+    rebuild(house.schema)
     assert not rows(supervisor, person)[0]["may"], "the logs alone say so too"
     seq = tester.get(f"/api/visits/{visit}")["visit"]["seq"]
     body = {"kind": "corrected", "target": started["seq"], "reason": "it moved"}

@@ -3,25 +3,26 @@
 from __future__ import annotations
 
 import json
-import shutil
-import tempfile
 from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
 
 import pytest
-from sqlalchemy import Engine, delete, insert, select, text, update
+from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey
+from sqlalchemy import Engine, delete, func, insert, select, text, update
 from sqlalchemy.exc import DBAPIError
 from sqlalchemy.orm import Session
 
 from moorfog.core.events.chain import link_of_chain
 from moorfog.core.rules.book import Rules
 from moorfog.demo.seed import enter_facepieces
+from moorfog.operations.records.anchors import check_anchors, make_anchor, printed, public_hex, signing_key
 from moorfog.operations.records.verify import Fault, verify, verify_visit
-from moorfog.serving.database import FAST_FLAGS
 from moorfog.store.base import make_engine, new_id, run_in_transaction
-from moorfog.store.log import BrokenLog, forget_states, load_rules, whole_log
+from moorfog.store.log import BrokenLog, forget_states, load_rules, load_visit, whole_log
 from moorfog.store.models import (
+    Anchor,
+    Anchored,
     DocumentRow,
     EventRow,
     ReadingChunk,
@@ -31,10 +32,11 @@ from moorfog.store.models import (
     VisitSummary,
     WearPermission,
 )
+from moorfog.store.readmodels import refresh
 from tests.api.house import Client, House, Refused
 from tests.api.test_runs import close, columns, readings_of
-from tests.template import running_server
-from tests.unguarded import unguarded
+from tests.template import own_server
+from tests.unguarded import as_schema, unguarded
 
 
 def measured(house: House, tester: Client) -> str:
@@ -57,15 +59,11 @@ Edit = Callable[[Session, str], Any]
 @pytest.fixture(scope="module")
 def alone() -> Iterator[Engine]:
     """A database of this file's own: what is edited here must not lie about for others."""
-    home = Path(tempfile.mkdtemp(prefix="mf"))
-    home.chmod(0o755)
-    server = running_server(home / "db", FAST_FLAGS)
-    made = make_engine(server.url)
-    run_in_transaction(made, enter_facepieces)
-    yield made
-    made.dispose()
-    server.stop()
-    shutil.rmtree(home, ignore_errors=True)
+    with own_server() as server:
+        made = make_engine(server.url)
+        run_in_transaction(made, enter_facepieces)
+        yield made
+        made.dispose()
 
 
 @pytest.fixture
@@ -204,10 +202,84 @@ def test_the_database_itself_refuses_to_change_or_delete_what_was_written(house:
     tester = house.client()
     visit = measured(house, tester)
     tester.post(f"/api/visits/{visit}/reports", {"page_size": "A4"})
-    for statement, table in GUARDED:
-        with pytest.raises(DBAPIError, match=f"what stands in {table} is never"), house.engine.begin() as connection:
-            connection.execute(text(statement), {"v": visit} if ":v" in statement else {})
+    with as_schema(house.engine) as schema:
+        for statement, table in GUARDED:
+            given = {"v": visit} if ":v" in statement else {}
+            for engine, words in ((house.engine, "command denied"), (schema, f"what stands in {table} is never")):
+                with pytest.raises(DBAPIError, match=words), engine.begin() as connection:
+                    connection.execute(text(statement), given)
     assert faults(house, visit) == []
+
+
+@pytest.mark.parametrize(
+    "statement",
+    ["DROP TRIGGER event_no_update", "ALTER TABLE event ADD x INT", "TRUNCATE event", "CREATE TABLE x (i INT)"],
+)
+def test_the_programs_own_account_takes_no_guard_down(house: House, statement: str) -> None:
+    with pytest.raises(DBAPIError, match="denied"), house.engine.begin() as connection:
+        connection.execute(text(statement))
+
+
+def cut(house: House, visit: str) -> None:
+    """Cut a log off before it was signed, so that what is left holds: head and read models say what it says."""
+    with unguarded(house.engine) as db:
+        head = db.get_one(VisitHead, visit)
+        signed = select(func.min(EventRow.seq)).where(EventRow.visit_id == visit, EventRow.kind == "signed")
+        keep = (db.scalar(signed) or 0) - 1
+        for table in (SignatureRow, DocumentRow):
+            db.execute(delete(table).where(table.visit_id == visit))
+        chain = db.scalar(select(EventRow.chain).where(EventRow.visit_id == visit, EventRow.seq == keep))
+        db.execute(delete(EventRow).where(EventRow.visit_id == visit, EventRow.seq > keep))
+        head.seq, head.chain = keep, chain or ""
+        db.flush()
+        forget_states()
+        refresh(db, head, load_visit(db, head))
+
+
+def anchored(house: House, key: Ed25519PrivateKey) -> Anchor:
+    """An anchor of a day of its own."""
+    house.clock.pass_by(86_400)
+    made = run_in_transaction(house.engine, lambda db: make_anchor(db, house.clock, key))
+    assert made is not None
+    return made
+
+
+def about(house: House, key: Ed25519PrivateKey, kept: tuple[str, ...] = ()) -> list[str]:
+    """What the anchors say is wrong, in words."""
+    with Session(house.engine) as db:
+        found = check_anchors(db, public_hex(key.public_key()), kept)
+        return [f"{one.where}: {one.problem}" for one in found]
+
+
+def test_a_log_cut_together_with_its_head_is_found_by_its_anchor(house: House, tmp_path: Path) -> None:
+    key, tester = signing_key(tmp_path), house.client()
+    assert signing_key(tmp_path).private_bytes_raw() == key.private_bytes_raw(), "made once"
+    assert (tmp_path / "anchors.pem").stat().st_mode & 0o777 == 0o600
+    visits = [measured(house, tester), measured(house, tester)]
+    first = anchored(house, key)
+    assert run_in_transaction(house.engine, lambda db: make_anchor(db, house.clock, key)) is None, "once a day"
+    grown = tester.open(house.ours.people[1])
+    second = anchored(house, key)
+    before = set(about(house, key))
+    assert not any(one in words for one in (*visits, grown, f"anchor {second.no}") for words in before)
+    kept = (printed(first), printed(second))
+    cut(house, visits[0])
+    assert faults(house, visits[0]) == [], "by itself it holds"
+    (found,) = set(about(house, key, kept)) - before
+    assert visits[0] in found and "its log was cut" in found
+    # somebody who has the database but not the key makes another anchor in its place
+    other = Ed25519PrivateKey.generate()
+    with unguarded(house.engine) as db:
+        row = db.get_one(Anchor, second.no)
+        row.signature, row.public_key = other.sign(row.content.encode()).hex(), public_hex(other.public_key())
+    assert any(f"anchor {second.no} " in one and "signature" in one for one in about(house, key))
+    with unguarded(house.engine) as db:
+        db.execute(delete(Anchored).where(Anchored.no == second.no))
+        db.execute(delete(Anchor).where(Anchor.no == second.no))
+    assert any(f"anchor {second.no} " in one and "printed" in one for one in about(house, key, kept))
+    with unguarded(house.engine) as db:
+        db.execute(update(Anchored).where(Anchored.no == first.no, Anchored.visit_id == visits[0]).values(seq=1))
+    assert any(f"anchor {first.no} " in one and "heads" in one for one in about(house, key))
 
 
 def test_the_whole_store_is_gone_through_and_a_head_taken_away_is_found(house: House) -> None:

@@ -19,7 +19,7 @@ from tests.api.house import House, Refused
 
 def test_a_typed_pass_becomes_a_signed_report_whose_bytes_stay(house: House) -> None:
     tester = house.client()
-    visit = tester.whole_visit()
+    visit = tester.whole_visit(over_http=True)
     view = tester.get(f"/api/visits/{visit}")
     assert view["visit"]["closed"] == "released" and view["visit"]["verdict"] == "pass"
     assert view["visit"]["is_signed"] and not view["visit"]["alterations"]
@@ -49,7 +49,7 @@ def test_a_typed_pass_becomes_a_signed_report_whose_bytes_stay(house: House) -> 
         "recalled",
         "“Observed” is by the tester, “asked” is of the wearer",
         "Clean-shaven everywhere the seal touches? observed fine",
-        "A Name",
+        "Åsa Tarn",
         "Valid until",
     ):
         assert words in text, words

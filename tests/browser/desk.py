@@ -79,7 +79,7 @@ class Desk:
         self.page.keyboard.type(who)
         self.page.locator(".rows li", has_text=who).first.wait_for()
         if practice:
-            self.page.get_by_label("Practice").check()
+            self.page.get_by_role("button", name="Practice instead").click()
             self.page.get_by_label("Time runs").select_option(practice)
             self.page.get_by_label("Beginning of a name").focus()
         self.press("Enter")
@@ -124,8 +124,7 @@ class Desk:
                 self.settle(item, seq)
                 continue
             if item.startswith("sign_"):
-                self.page.get_by_label("name").first.fill("A Name")
-                self.press("Enter")
+                self.sign()
             elif item == "proof" and not self.page.locator("[data-proof]").count():
                 self.prove()
             elif item == "proof":
@@ -138,6 +137,8 @@ class Desk:
     def fine(self, item: str) -> None:
         """Say that all is well: by the key of its own where a card can stop the test, once it may be pressed."""
         gate = self.page.locator(f"[data-item='{item}']").first.get_attribute("data-gate")
+        if self.page.locator(f"[data-item='{item}'][data-look]").count():
+            self.page.locator("[data-look='open']").wait_for()
         if gate is not None:
             try:
                 self.page.locator("[data-gate='open']").wait_for()
@@ -147,7 +148,16 @@ class Desk:
             return
         if item == "seal_check":
             self.page.wait_for_function(SPACE_WAITS, polling=50)
+        if item == "task" and not self.page.locator(".foot .tarn").count():
+            self.press("1")
+            return
         self.press("Space")
+
+    def sign(self) -> None:
+        """Type the name that is asked for, and sign."""
+        whose = self.page.locator("label", has_text="type your name").first.inner_text()
+        self.page.get_by_label("type your name").fill(whose.split(", type")[0])
+        self.press("Enter")
 
     def prove(self, seen: str = "4000") -> None:
         """Type what the display showed when the seal was broken on purpose."""
@@ -220,6 +230,9 @@ class Desk:
     def choose(self, model: str, fitting: bool = True) -> None:
         """Choose a model by its digit, then the size whose range this face is within."""
         option = self.page.locator(".options li", has_text=model).first
+        self.page.locator(".options li").first.wait_for()
+        if not option.count():
+            self.press("o")
         self.page.get_by_text("enough for the task").first.wait_for()
         self.press(option.locator("kbd").inner_text())
         sizes = self.page.locator(".options.sizes li")
@@ -233,6 +246,10 @@ class Desk:
         """Do the daily checks of an instrument as values, charge its alcohol where it has any; back to Today."""
         self.page.get_by_role("link", name="Kit").click()
         self.heading("Kit")
+        self.page.locator(".counter[data-kind]").first.wait_for()
+        switch = self.page.locator(f".instruments button[data-kind='{kind}']")
+        if switch.count():
+            switch.first.click()
         section = self.page.locator(f".counter[data-kind='{kind}']").first
         section.wait_for()
         for value, line in zip(GOOD_CHECKS[kind].values(), section.locator(".check").all(), strict=True):

@@ -9,7 +9,8 @@ from sqlalchemy.orm import Session
 
 from moorfog.demo.seed import seed_kit
 from moorfog.operations.accounts.sessions import load_actor
-from moorfog.store.base import DatabaseClock, run_in_transaction
+from moorfog.store.base import run_in_transaction
+from moorfog.store.clock import DatabaseClock
 from moorfog.store.models import Account
 from tests.browser.desk import Desk
 from tests.browser.walked import MINUTES, Walker

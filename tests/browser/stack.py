@@ -20,8 +20,10 @@ from moorfog.instruments.line import SIMULATED_KEY
 from moorfog.serving.parts import Parts
 from moorfog.serving.ports import free_port
 from moorfog.serving.web import WEB_ENV, gunicorn_command
-from moorfog.store.base import DatabaseClock, make_engine, new_id, run_in_transaction
+from moorfog.store.base import make_engine, new_id, run_in_transaction
+from moorfog.store.clock import DatabaseClock
 from moorfog.store.models import ClearanceRow, Person, TrainingRow
+from tests.faults.clocks import SetClock
 from tests.template import running_server
 
 TOKEN = "the-token-of-the-tests-link"
@@ -47,14 +49,15 @@ def put_everybody_on_file(db: Session) -> None:
 class Stack:
     """Everything a fit tester's browser talks to. Only what was started here is stopped."""
 
-    def __init__(self, rules: Rules, webs: int = 1, flags: tuple[str, ...] = ()) -> None:
+    def __init__(self, rules: Rules, webs: int = 1, flags: tuple[str, ...] = (), is_clock_set: bool = False) -> None:
         self.home = Path(tempfile.mkdtemp(prefix="mf"))
         self.home.chmod(0o755)
         self.parts = Parts(self.home)
         self.ports = [free_port() for _ in range(webs)]
         self.counter_port = free_port()
         try:
-            self.server = running_server(self.home / "db", flags)
+            self.clock = SetClock(self.home / "off") if is_clock_set else None
+            self.server = running_server(self.home / "db", flags, **(self.clock.env if self.clock else {}))
             self.engine = make_engine(self.server.url)
             run_in_transaction(self.engine, lambda db: seed.seed_places(db, rules, PASSWORD, TOKEN))
             run_in_transaction(self.engine, put_everybody_on_file)
@@ -78,6 +81,7 @@ class Stack:
             "MOORFOG_DATABASE_URL": self.server.url,
             "MOORFOG_WEB": str(ensure_web()),
             SIMULATED_KEY: "abc1",
+            "MOORFOG_KEYS": str(self.home),
             **env,
         }
         self.parts.start(name, command, given)

@@ -11,6 +11,7 @@ from sqlalchemy.orm import Session
 
 from moorfog.core.rules.book import Rules
 from moorfog.operations.bench.readings import load_chunks
+from moorfog.store.log import load_events
 from tests.browser.desk import Desk
 from tests.browser.stack import Stack
 from tests.browser.walked import Walker
@@ -20,8 +21,8 @@ Make = Callable[..., Desk]
 
 @pytest.fixture(scope="module")
 def pair(rules: Rules) -> Iterator[Stack]:
-    """Two web processes on a database with the product's durability."""
-    one = Stack(rules, webs=2)
+    """Two web processes on a database with the product's durability and a clock that can be set."""
+    one = Stack(rules, webs=2, is_clock_set=True)
     yield one
     one.stop()
 
@@ -103,3 +104,29 @@ def test_a_counter_or_link_killed_in_mid_run_voids_it_and_keeps_its_readings(
         assert sum(len(chunk.t) for chunk in load_chunks(db, run)) > 100
     tester.press("1")
     tester.page.locator("[data-item='decide']").wait_for(state="detached", timeout=5000)
+
+
+@pytest.mark.parametrize(("hours", "who"), [(1, "1010"), (-1, "1011")])
+def test_clocks_set_in_mid_run_void_nothing_and_refuse_no_press(
+    desk: Make, pair: Stack, rules: Rules, hours: int, who: str
+) -> None:
+    """The database's clock and the browser's are set an hour ahead or back: run and presses go on as they were."""
+    visit, _ = Walker(pair, rules).to("run", who)
+    tester = desk(pair.address).sign_in().at(visit)
+    tester.page.get_by_text("link is up").wait_for()
+    tester.press("Space")
+    run_for(tester, 20)
+    assert pair.clock is not None
+    pair.clock.put(hours * 3600)
+    tester.page.evaluate("off => { const now = Date.now; Date.now = () => now() + off; }", -hours * 3_600_000)
+    run_for(tester, 60)
+    tester.press("x")
+    tester.page.get_by_text("did it move?").wait_for()
+    tester.press("1")
+    tester.page.get_by_text("did it move?").wait_for(state="detached")
+    tester.page.locator("[data-item]").wait_for(timeout=60_000)
+    assert not tester.page.locator("h1").first.inner_text().lower().startswith("void")
+    pair.clock.put(0)
+    with Session(pair.engine) as db:
+        kinds = [one.payload.kind for one in load_events(db, visit)]
+    assert kinds.count("touched") == 1 and "run_voided" not in kinds

@@ -37,6 +37,7 @@ def test_every_instrument_is_checked_as_values_and_shows_its_trend(desk: Make) -
     for kind in ("counter", "photometer", "pressure"):
         tester.check_counter(kind)
     tester.page.get_by_role("link", name="Kit").click()
+    tester.page.locator(".instruments button[data-kind='pressure']").click()
     tester.page.get_by_role("button", name="Reference leak").click()
     tester.page.get_by_text("Reference orifice on the port").wait_for()
     tester.page.locator(".trend svg").wait_for()
@@ -127,6 +128,7 @@ def test_a_blocked_hose_is_held_and_void_when_the_number_does_not_change(desk: M
     assert tester.until("proof") == "proof"
     tester.page.get_by_text("It must rise to").wait_for()
     tester.press("n")
+    tester.page.locator("[data-item='proof']").wait_for(state="detached")
     tester.until("decide")
     assert "the line is blocked" in reasons(tester)
 
@@ -222,7 +224,7 @@ def test_a_failed_check_lists_the_tests_since_the_last_good_one_and_reopens_them
     line.locator("input").fill("9")
     line.get_by_role("button", name="Record").click()
     line.get_by_text("outside the limit").wait_for()
-    entry = tester.page.locator("[data-recall='zero']")
+    entry = tester.page.locator("[data-recall='clean_air']")
     entry.get_by_text("Clean air failed with 9").wait_for()
     assert tester.axe() == []
     section.get_by_text("Not permitted for a run").wait_for()

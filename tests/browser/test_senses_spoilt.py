@@ -25,7 +25,7 @@ def shelf(walker: Walker) -> None:
 def outcome(tester: Desk) -> str:
     """What the last try came to, once it is decided on."""
     tester.page.locator("[data-item='decide']").wait_for(timeout=30_000)
-    return tester.page.locator(".question .outcome").inner_text().strip()
+    return tester.page.locator(".verdict .outcome").inner_text().strip()
 
 
 @pytest.mark.parametrize("agent", list(PEOPLE))
@@ -45,7 +45,7 @@ def test_the_wearers_touch_fails_it_at_once_and_a_mistake_voids_it(desk: Make, w
     tester.press("b")
     tester.page.get_by_label("What the wearer says").fill("brushed the screen")
     tester.press("Enter")
-    tester.page.locator(".question .outcome", has_text="void").wait_for()
+    tester.page.locator(".verdict .outcome", has_text="void").wait_for()
 
 
 @pytest.mark.parametrize("agent", list(OTHERS))

@@ -15,7 +15,8 @@ from moorfog.demo.seed import best_size, catalogue, check_all, counter_id
 from moorfog.demo.walk import Walk
 from moorfog.operations.accounts.sessions import load_actor
 from moorfog.operations.errors import Conflict, DomainError
-from moorfog.store.base import DatabaseClock, run_in_transaction
+from moorfog.store.base import run_in_transaction
+from moorfog.store.clock import DatabaseClock
 from moorfog.store.models import Account, InstrumentCheckRow, Person
 from tests.browser.stack import Stack
 

@@ -33,6 +33,19 @@ window.tell = (kind, data) => window.told.dispatchEvent(new MessageEvent(kind, {
 """
 
 
+KEPT = """
+() => new Promise((done, failed) => {
+  const open = indexedDB.open("moorfog", 1);
+  open.onerror = () => failed(open.error);
+  open.onsuccess = () => {
+    const count = open.result.transaction("presses").objectStore("presses").count();
+    count.onsuccess = () => { open.result.close(); done(count.result); };
+  };
+})
+"""
+"""How many presses the browser keeps on its disk."""
+
+
 class Table:
     """A window at a bench, and the visit behind it."""
 
@@ -45,6 +58,7 @@ class Table:
         self.problems: list[str] = []
         self.page.on("pageerror", lambda error: self.problems.append(str(error)))
         self.proposed: list[dict[str, Any]] = []
+        self.session = dict(SESSION)
         self.failures: list[int] = []  # what the next proposals are answered with instead of being heard
         self.page.goto(f"{ORIGIN}/visit/v")
         self.page.locator(".bench").wait_for()
@@ -79,9 +93,22 @@ class Table:
     def card(self) -> str:
         """Show the visit and wait for its first card; return that card's id."""
         self.tell()
-        wanted = self.bench.view.queue[0].id
-        self.page.locator(f"[data-item='{wanted}']").wait_for()
-        return wanted
+        card = self.bench.view.queue[0]
+        self.page.locator(f"[data-item='{card.id}'],[data-item='{card.look or card.id}']").first.wait_for()
+        return card.id
+
+    def alone(self) -> None:
+        """Bring the first card out of what is looked at together with it, by its digit: it is not as it should be."""
+        if self.page.locator("[data-look]").count():
+            self.page.keyboard.press("1")
+
+    def sent(self) -> None:
+        """Wait until the browser keeps no press on its disk."""
+        for _ in range(100):
+            if self.page.evaluate(KEPT) == 0:
+                return
+            self.page.wait_for_timeout(50)
+        raise AssertionError("presses are kept that should have been sent")
 
     def axe(self) -> list[str]:
         """What axe finds on the page, a line each."""
@@ -99,7 +126,7 @@ class Table:
         if not path.startswith("/api/"):
             self._file(route, path)
         elif path == "/api/session":
-            route.fulfill(json=SESSION)
+            route.fulfill(json=self.session)
         elif path == "/api/time":
             route.fulfill(json={"now": ev.instant(self.bench.at)})
         elif path == "/api/visits/v/events" and self.failures:
@@ -120,6 +147,10 @@ class Table:
         """Take a proposal of the page into the visit, as a server does; the core refuses what it must."""
         body = proposal["body"]
         self.proposed.append(body)
+        if body["kind"] == "answer_together":
+            for one in body["answers"]:
+                self.bench.say(ev.Answered(one["question"], "fine", one["facts"], screen=body["screen"]))
+            return
         kind = ev.KINDS[body["kind"]]
         self.bench.say(kind(**{key: value for key, value in body.items() if key != "kind"}))
 

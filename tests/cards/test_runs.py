@@ -54,7 +54,7 @@ def test_a_run_shows_what_to_do_and_what_is_read_and_ends_in_a_signed_pass(table
     page.get_by_text("did it move?").wait_for()
     page.keyboard.press("1")
     page.get_by_text("did it move?").wait_for(state="detached")
-    page.wait_for_function("() => !JSON.parse(localStorage.getItem('outbox:v') || '[]').length")
+    shown.sent()
     assert shown.proposed == [{"kind": "touched", "moved": False}], "noted, and nothing moved"
     bench.seal(run_id, rows)
     bench.until("sign_wearer", piece_for(Way(US, protocol_id)))
@@ -76,7 +76,8 @@ def test_a_proof_that_fails_is_void_and_says_what_may_come_next(table: Make) -> 
     assert shown.card() == "proof_break"
     shown.page.keyboard.press("n")
     shown.page.locator("[data-item='decide']").wait_for()
-    assert shown.page.locator(".question .outcome").inner_text().strip().lower() == "void"
+    assert shown.page.locator(".verdict .outcome").inner_text().strip().lower() == "void"
+    assert shown.page.locator(".verdict-number").count() == 0, "a void run has no number to go by"
     assert shown.page.locator(".note h2").first.inner_text().startswith("The proof failed")
     assert isinstance(bench.log[-1].payload, ev.ProofSensed) and shown.axe() == []
 
@@ -92,7 +93,7 @@ def test_words_shown_large_in_a_run_take_no_key_of_it(table: Make, key: str, kin
     words = shown.page.locator(".say-overlay")
     words.wait_for()
     shown.page.keyboard.press(key)
-    shown.page.wait_for_function("() => !JSON.parse(localStorage.getItem('outbox:v') || '[]').length")
+    shown.sent()
     assert [one["kind"] for one in shown.proposed] == [kind]
     if kind == "dose_given":
         assert words.is_visible(), "only W, Escape or a touch closes it in a run"
@@ -109,5 +110,5 @@ def test_words_shown_large_leave_the_keys_of_a_counted_run(table: Make, key: str
     shown.page.keyboard.press("w")
     shown.page.locator(".say-overlay").wait_for()
     shown.page.keyboard.press(key)
-    shown.page.wait_for_function("() => !JSON.parse(localStorage.getItem('outbox:v') || '[]').length")
+    shown.sent()
     assert [one["kind"] for one in shown.proposed] == [kind]

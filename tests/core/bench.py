@@ -70,8 +70,8 @@ CLEARED = ev.Clearance("cleared", (), "2026-01-01", "", "Harbour Row practice")
 def counter(**changes: Any) -> ev.Instrument:
     """A counter with its three checks passed on the day."""
     day = changes.pop("day", "2026-03-02")
-    values = {"particle": "5300", "zero": "0.02", "max_fit_factor": "48000"}
-    limits = {"zero": "0.1"}
+    values = {"room_air": "5300", "clean_air": "0.02", "clean_line_ratio": "48000"}
+    limits = {"clean_air": "0.1"}
     checks = tuple(ev.DailyCheck(name, one, limits.get(name, "1"), True, day) for name, one in values.items())
     plain: dict[str, Any] = {
         "id": "c",

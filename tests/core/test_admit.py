@@ -110,7 +110,7 @@ CASES: list[tuple[str, Callable[[Rules], Bench], ev.Payload]] = [
     ("protocol", at("run"), started(protocol_id="fast-count-disposable")),
     ("mode", at("run"), started(mode="classified")),
     ("calibration", at("run"), started(instrument=counter(calibrated_until="2026-03-01"))),
-    ("check_zero", at("run"), started(instrument=counter(checks=counter().checks[:1]))),
+    ("check_clean_air", at("run"), started(instrument=counter(checks=counter().checks[:1]))),
     ("running", running, ev.FacepieceChosen(facepiece())),
     ("running", running, ev.AlterationUndone("valve_cover:1")),
     ("running", running, ev.AlterationMade("tape")),

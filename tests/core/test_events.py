@@ -40,9 +40,19 @@ def test_every_kind_and_version_has_a_sample_that_can_still_be_read() -> None:
             assert encode(payload) == data, path.name
         kind, keys = RENAMED.get((kind, int(version)), (kind, {}))
         then = {keys.get(key, key): kind if key == "kind" else value for key, value in data.items()}
+        if kind == "run_started":
+            then["instrument"] = _with_checks_of_now(then["instrument"])
         assert _contains(encode(payload), then), path.name
         seen.add((kind, int(version)))
     assert {(kind, version) for kind, version in chain.VERSIONS.items()} <= seen
+
+
+def _with_checks_of_now(instrument: dict) -> dict:
+    """The daily checks have had other names; what they say is as it was."""
+    names = chain.CHECKS_THEN
+    checks = [{**one, "name": names.get(one["name"], one["name"])} for one in instrument["checks"]]
+    required = [names.get(one, one) for one in instrument.get("required", [])]
+    return {**instrument, "checks": checks, **({"required": required} if required else {})}
 
 
 def _contains(whole: object, part: object) -> bool:

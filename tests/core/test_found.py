@@ -518,7 +518,9 @@ def test_a_counter_with_a_figure_missing_starts_no_run(rules: Rules) -> None:
 def test_inside_below_the_days_clean_air_is_held(rules: Rules) -> None:
     """0.06 to 0.2 per cm³ once passed: what a HEPA filter left on the line lets in."""
     clean = counter(
-        checks=tuple(replace(one, value="0.1", limit="0.2") if one.name == "zero" else one for one in counter().checks)
+        checks=tuple(
+            replace(one, value="0.1", limit="0.2") if one.name == "clean_air" else one for one in counter().checks
+        )
     )
     bench = Bench(rules)
     bench.until("run")

@@ -17,6 +17,7 @@ from moorfog.core.measuring.budget import Share, spend, stopped_numbers
 from moorfog.core.rules.book import rules_from_json, rules_to_json
 from moorfog.core.rules.instruments import check_passes, limits_of, read_kinds
 from moorfog.data import instrument_kinds, shipped_rules
+from moorfog.demo.scenario import COUNTER_FIGURES
 
 RULES = shipped_rules()
 
@@ -27,7 +28,7 @@ def test_every_kind_of_instrument_has_checks_with_steps_a_source_and_an_end_of_t
     for kind in kinds.values():
         assert kind.source and kind.required and all(one.steps for one in kind.check)
         assert any(one.closes_day for one in kind.act)
-    assert kinds["counter"].required == ("particle", "zero", "max_fit_factor")
+    assert kinds["counter"].required == ("room_air", "clean_air", "clean_line_ratio")
     assert kinds["counter"].charge_h > 0 and kinds["pressure"].charge_h == 0
 
 
@@ -102,3 +103,8 @@ def test_rules_read_twice_are_one_and_the_same_and_changed_ones_are_others() -> 
     changed = json.loads(json.dumps(data))
     changed["book"]["values"]["level.half"]["value"] = "1"
     assert rules_from_json(changed).digest != RULES.digest and rules_from_json(changed).book.ratio("level.half") == 1
+
+
+def test_the_limits_of_the_demos_counter_are_those_of_its_checks() -> None:
+    checks = {f"limit_{one.name}" for one in instrument_kinds()["counter"].check}
+    assert {key for key in COUNTER_FIGURES if key.startswith("limit_")} == checks

@@ -11,7 +11,7 @@ from moorfog.core.measuring.reduction import reduce_run
 from moorfog.core.measuring.results import RunNumbers
 from moorfog.core.measuring.run import Limits, measure_run
 from moorfog.core.rules.protocols import Protocol
-from moorfog.core.simulation.faults import KIT_FAULTS, WEARER_FAULTS, named_exercise
+from moorfog.core.simulation.faults import KIT_FAULTS, PRACTICE, WEARER_FAULTS, drawn, named_exercise
 from moorfog.core.simulation.wearer import (
     AMBIENT,
     SimulatedWearer,
@@ -21,7 +21,7 @@ from moorfog.core.simulation.wearer import (
     wearer_factors,
 )
 from moorfog.data import shipped_rules
-from tests.core.bench import counter
+from tests.core.bench import Bench, counter
 
 RULES = shipped_rules()
 BOOK = RULES.book
@@ -106,3 +106,19 @@ def test_the_same_seed_gives_the_same_readings_on_every_instrument() -> None:
         one = protocol(name)
         wearer = SimulatedWearer(7, (900,) * len(one.exercises()), one.starts_ms())
         assert simulate(one, wearer) == simulate(one, wearer)
+
+
+def test_what_is_drawn_by_chance_is_the_same_for_a_run_and_may_be_anything() -> None:
+    found = {drawn(f"run-{number}") for number in range(400)}
+    assert found == set(PRACTICE) and drawn("run-1") == drawn("run-1")
+
+
+def test_what_was_drawn_is_told_when_the_visit_is_closed_and_not_before() -> None:
+    bench = Bench(RULES, is_practice=True, speed=10)
+    bench.until("run")
+    bench.run(hidden="stubble")
+    assert bench.view.tries[0].hidden == ""
+    bench.until("release")
+    assert bench.view.tries[0].hidden == ""
+    bench.do("release")
+    assert bench.view.tries[0].hidden == "stubble"

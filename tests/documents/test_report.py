@@ -3,20 +3,22 @@
 from __future__ import annotations
 
 import ast
+import re
 from dataclasses import replace
 from fractions import Fraction
+from itertools import pairwise
 from pathlib import Path
 
 import pytest
 
 from moorfog.core.events import payloads as ev
 from moorfog.core.measuring.readings import Reading
-from moorfog.core.rules.book import Rules
+from moorfog.core.rules.book import Protocol, Rules
 from moorfog.core.visit.outcomes import outcome
 from moorfog.data import shipped_books, shipped_rules
 from moorfog.documents import report as report_module
 from moorfog.documents.report import Names, ReportView, render_html, report_view
-from moorfog.documents.trace import per_second, trace_svg
+from moorfog.documents.trace import SIGN, WIDTH, per_second, trace_svg
 from tests.core.bench import BAD_FACTORS, GOOD, Bench, simulate
 
 NAMES = Names(
@@ -47,7 +49,7 @@ def test_a_pass_is_shown_with_the_failed_tries_before_it(rules: Rules) -> None:
     assert [one.view.outcome for one in shown.tries] == ["fail", "pass"]
     assert shown.headline.startswith("Pass, overall fit factor ") and shown.valid_until == "2027-03-02"
     page = render_html(shown)
-    assert "after 1 earlier try, all below" in page and page.index("Try 1: fail") < page.index("Try 2: pass")
+    assert "after 1 earlier try (fail)" in page and page.index("Try 1: fail") < page.index("Try 2: pass")
 
 
 def test_without_a_pass_there_is_no_date_until_which_it_holds(rules: Rules) -> None:
@@ -67,6 +69,25 @@ def test_an_unsigned_or_practice_pass_promises_nothing(rules: Rules) -> None:
     practice.until("release")
     shown = view(practice)
     assert shown.valid_until == "" and render_html(shown).count("PRACTICE") >= 2
+
+
+def test_a_fail_tells_no_limits_of_use_and_every_try_names_its_style(rules: Rules) -> None:
+    """29 CFR 1910.134 (m)(2)(i)(B), make, model, style and size; recalled."""
+    failed, passed = view(finished(rules, BAD_FACTORS)), view(finished(rules, GOOD))
+    assert failed.limits == () and "Limits of use" not in render_html(failed)
+    assert passed.limits and "Limits of use" in render_html(passed)
+    assert all("half facepiece" in one.setup.lower() for one in (*failed.tries, *passed.tries))
+
+
+def test_answers_are_printed_as_they_are_said_and_only_of_the_method_tested(rules: Rules) -> None:
+    bench = finished(rules, GOOD)
+    lines = {one.title: one.answer for one in view(bench).gates}
+    smoked = rules.procedure.find("smoking")
+    assert smoked is not None and lines[smoked.title] == smoked.fine == "no, not in that time"
+    tasted = Bench(rules, method="sweet")
+    tasted.until("run")
+    assert "smoking" in tasted.visit.answers, "asked before the method was chosen"
+    assert smoked.title not in {one.title for one in view(tasted).gates}
 
 
 def test_names_are_text_and_never_markup(rules: Rules) -> None:
@@ -174,3 +195,22 @@ def test_every_key_behind_a_sentence_is_one_of_a_book() -> None:
             if isinstance(node, ast.keyword) and node.arg == "keys":
                 found |= {one.value for one in ast.walk(node.value) if isinstance(one, ast.Constant)}
     assert len(found) > 8 and found <= known
+
+
+def test_the_checks_of_the_day_are_named_as_on_every_screen(rules: Rules) -> None:
+    page = render_html(view(finished(rules, GOOD)))
+    for kept in ("max fit factor", "max_fit_factor", "particle 5", "zero 0"):
+        assert kept not in page
+    assert "Room air 5" in page and "Clean air 0" in page and "Clean-line ratio 4" in page
+
+
+@pytest.mark.parametrize(
+    "protocol", [one for one in shipped_rules().protocols if not one.is_qualitative], ids=lambda one: one.id
+)
+def test_the_names_of_exercises_under_a_trace_stand_apart(protocol: Protocol) -> None:
+    named = r'<text x="([0-9.]+)" y="([0-9.]+)" font-size="9.5"[^>]*>([^<]+)'
+    drawn = re.findall(named, trace_svg(protocol, [], Fraction(100)))
+    assert len(drawn) >= len(protocol.exercises()) - 1, "a name has room, but perhaps for the shortest exercise"
+    for row in {y for _, y, _ in drawn}:
+        places = [(float(x), float(x) + len(name) * SIGN) for x, y, name in drawn if y == row]
+        assert all(end <= begin for (_, end), (begin, _) in pairwise(places)) and places[-1][1] <= WIDTH

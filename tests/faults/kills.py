@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import http.client
 import json
 import random
 import threading
@@ -54,7 +55,7 @@ class Poster(threading.Thread):
                         break  # its first answer was lost on the way
                     time.sleep(0.05)
                     continue
-                except (OSError, ValueError):
+                except (OSError, ValueError, http.client.HTTPException):  # it may be cut off in the middle
                     time.sleep(0.05)
                     continue
                 break

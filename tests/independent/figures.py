@@ -226,7 +226,7 @@ class Figures(Log):
 
     def low(self, payload: Json) -> Fraction:
         """The inside figure up to which a HEPA filter may have been left on the line."""
-        zero = [one for one in payload["instrument"]["checks"] if one["name"] == "zero"]
+        zero = [one for one in payload["instrument"]["checks"] if one["name"] in ("clean_air", "zero")]
         times = self.figure("near_zero.clean_air")
         least = self.figure("near_zero.concentration") or Fraction(0)
         if not zero or times is None or payload["mode"] == "pressure":

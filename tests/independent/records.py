@@ -3,16 +3,20 @@
 from __future__ import annotations
 
 import copy
-import json
 import random
 from collections.abc import Iterator
+from functools import cache
 from typing import Any
+
+import orjson
 
 from moorfog.core.events import payloads as ev
 from moorfog.core.measuring.readings import Chunk, chunk_of
 from moorfog.core.record.record import make_record
+from moorfog.core.rules.book import Rules, rules_from_json, rules_to_json
 from moorfog.core.simulation.wearer import wearer_factors
 from moorfog.core.transitions.fold import fold, step
+from moorfog.core.visit.judgement import needs_decision, queue
 from tests.core.all_ways import Way, at_the_start, inserted, rules_of, seconds, ways
 from tests.core.bench import Bench, Refused, simulate
 
@@ -56,7 +60,14 @@ def generated(way: Way, count: int) -> Iterator[dict[str, Any]]:
             log = tuple(
                 inserted(log, dice.randint(one.seq, len(log)), what, one.started_at + seconds(dice.uniform(6, 90)))
             )
-        yield json.loads(json.dumps(make_record(f"{way}-{number}", rules_of(way.book), list(log), readings)))
+        record = make_record(f"{way}-{number}", as_stored(way.book), list(log), readings)
+        yield orjson.loads(orjson.dumps(record))
+
+
+@cache
+def as_stored(book: str) -> Rules:
+    """The rules of a book as a visit pins them: they go out as they came in."""
+    return rules_from_json(rules_to_json(rules_of(book)))
 
 
 def with_screens(bench: Bench, run_id: str, here: tuple[str, ...]) -> tuple[ev.Event, ...]:
@@ -71,17 +82,17 @@ def with_screens(bench: Bench, run_id: str, here: tuple[str, ...]) -> tuple[ev.E
 def finish(bench: Bench, dice: random.Random) -> None:
     """Answer what is left, now and then not fine, and sign."""
     for _ in range(60):
-        shown = bench.view
-        if shown.offers:
+        if needs_decision(bench.visit):
             bench.say(ev.Decided("end"))
             continue
-        if not shown.queue or shown.closed:
+        ahead = queue(bench.visit, bench.at)
+        if not ahead:
             return
-        card = shown.queue[0]
+        item = ahead[0].item
         try:
-            if card.act:
-                bench.do(card.act)
+            if item.act:
+                bench.do(item.act)
             else:
-                bench.answer(card, "not_fine" if card.id.startswith("after") and dice.random() < 0.1 else "fine")
+                bench.answer(item.id, "not_fine" if item.id.startswith("after") and dice.random() < 0.1 else "fine")
         except Refused:
             return

@@ -151,7 +151,11 @@ class Second(Figures):
             return False
         if any(self.value(key) != text for key, text in when.get("rule", [])):
             return False
-        return None if any(when.get(key) for key in ("altered", "acknowledged", "worn", "donned", "on_file")) else True
+        wore = any(one["payload"].get("wore") for one in self.of("visit_opened"))
+        if when.get("wore") and wore not in when["wore"]:
+            return False
+        unknown = ("altered", "acknowledged", "worn", "donned", "on_file", "cleared")
+        return None if any(when.get(key) for key in unknown) else True
 
     def gates(self, start: Json, piece: Json, protocol: Json) -> list[str]:
         """Every question before the run has been asked, and what was last said of it before the start was fine."""

@@ -74,6 +74,7 @@ function ladder(more: Partial<Parameters<typeof FogLadder>[0]>): ReactNode {
       wall={51}
       wallWords="51 per cm³"
       level="100"
+      countsWords=""
       {...more}
     />
   );
@@ -85,7 +86,9 @@ function budget(shares: number[], isUnlikely = false, isLost = false): ReactNode
       shares={shares}
       exercises={EXERCISES}
       count={EXERCISES.length}
-      percent="4.0"
+      heading={shares.length ? "240" : null}
+      bound={shares.length ? "180" : null}
+      level="100"
       isUnlikely={isUnlikely}
       isLost={isLost}
     />

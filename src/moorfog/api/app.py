@@ -9,34 +9,58 @@ from pathlib import Path
 from typing import Any
 from urllib.parse import urlsplit
 
-from flask import Flask, Response, jsonify, request, send_from_directory
+from flask import Flask, Response, g, jsonify, request, send_from_directory
 from pydantic import ValidationError
 from sqlalchemy import Engine
 from sqlalchemy.exc import DBAPIError
 from sqlalchemy.orm import Session
 from werkzeug.exceptions import HTTPException, MethodNotAllowed
 
-from moorfog.api import bench, kit, link, people, session, sites, solutions, system, wearer  # noqa: F401  (routes)
+from moorfog.api import (  # noqa: F401  (their routes)
+    accounts,
+    bench,
+    house,
+    kit,
+    link,
+    people,
+    places,
+    session,
+    setup,
+    sites,
+    solutions,
+    system,
+    wearer,
+)
 from moorfog.api.live import Hub, stream_response
 from moorfog.api.openapi import document
-from moorfog.api.routing import ROUTES, RULE_ROLES, Context, Follow, Route
+from moorfog.api.routing import ROUTES, RULE_ROLES, SAFE, Context, Follow, Route
+from moorfog.api.session import COOKIE
 from moorfog.core.rules.book import Rules
+from moorfog.operations.accounts.journal import Note, notes_of, write, write_seen
 from moorfog.operations.accounts.sessions import READERS, digest_of, find_session
-from moorfog.operations.bench.wearer import visit_of_address
+from moorfog.operations.accounts.tokens import actor_for_token
+from moorfog.operations.bench.wearer import LASTS, visit_of_address
 from moorfog.operations.errors import DomainError
 from moorfog.operations.kit.links import instrument_for_token
-from moorfog.store.base import RETRY_CODES, Clock, DatabaseClock, error_code, run_in_transaction
-from moorfog.store.models import VisitHead
+from moorfog.store.base import RETRY_CODES, error_code, run_in_transaction
+from moorfog.store.clock import Clock, DatabaseClock
+from moorfog.store.models import Person, VisitHead
 
-COOKIE = "moorfog_session"
 TOO_LONG = 1406
+NO_ROOM = frozenset({3, 20, 1021, 1026, 1114})
+"""The disk is full, or the table cannot grow."""
+NO_WRITING = frozenset({1036, 1290, 1792, 1836})
+"""The server only reads."""
 BAD_VALUES = frozenset({TOO_LONG, 1264, 1292, 1366, 1367, 1411, 1690, 3140})
 """What the database says of a value it cannot store: too long, out of range, no date, no text, no JSON."""
-SAFE = ("GET", "HEAD", "OPTIONS")
 HOSTS = ("127.0.0.1", "localhost", "[::1]")
 """Names under which the program may be asked for, where no others are given."""
 log = logging.getLogger("moorfog")
 security = logging.getLogger("moorfog.security")
+
+
+SCREEN_COOKIE = "moorfog_screen"
+"""Holds the secret of a wearer's screen, which an address opens for."""
 
 
 def create_app(
@@ -101,13 +125,18 @@ def _view(one: Route, engine: Engine, clock: Clock, rules: Rules, hub: Hub) -> A
                 given["body"] = read["body"]
             if one.query:
                 given["query"] = read["query"]
-            return one.handler(context, **given)
+            answer = one.handler(context, **given)
+            if not isinstance(answer, DomainError):
+                _journal(one, context, path)
+            return answer
 
         result = run_in_transaction(engine, work)
         for hook in hooks:
             hook()
         if isinstance(result, Follow):
-            return stream_response(hub, result, _still_may(one, engine, clock, result.visit_id, path.get("token", "")))
+            token, secret = path.get("token", ""), request.cookies.get(COOKIE, "")
+            may = _still_may(one, engine, clock, result.visit_id, token)
+            return stream_response(hub, result, may, digest_of(token or secret), request.remote_addr or "")
         if isinstance(result, Response):
             return result
         if isinstance(result, DomainError):
@@ -119,21 +148,57 @@ def _view(one: Route, engine: Engine, clock: Clock, rules: Rules, hub: Hub) -> A
     return view
 
 
+def _journal(one: Route, context: Context, path: dict[str, str]) -> None:
+    """Write down what was done or seen, with what the operation said of it: in the same transaction, last."""
+    said, actor = notes_of(context.db), context.signed_in
+    subject = next(iter(path.values()), "")
+    if one.seen and actor is not None:
+        write_seen(
+            context.db,
+            context.clock,
+            actor.id,
+            one.name,
+            Note(one.seen, subject, _employer_of(context, one.seen, subject)),
+        )
+    elif said or (one.is_told and actor is not None):
+        mine = actor.scope(*actor.roles()).employers if actor is not None else None
+        at = next(iter(mine)) if mine is not None and len(mine) == 1 else ""
+        for each in said or [Note("", subject, at)]:
+            write(context.db, context.clock, actor.id if actor is not None else "", one.name, each)
+
+
+def _employer_of(context: Context, kind: str, subject: str) -> str:
+    """Return whose record was looked at."""
+    table: Any = {"person": Person, "visit": VisitHead}.get(kind)
+    row = context.db.get(table, subject) if table is not None else None
+    return row.employer_id if row is not None else ""
+
+
 def _still_may(one: Route, engine: Engine, clock: Clock, visit_id: str, token: str) -> Callable[[], bool]:
     """Return a question for a stream to ask while it goes on: may this browser still see what it follows?"""
     secret, address = request.cookies.get(COOKIE, ""), request.remote_addr or ""
+    screen = g.get("screen", "")
 
     def ask(db: Session) -> bool:
         if one.rule == "wearer":
             try:
-                return visit_of_address(db, clock, token) == visit_id
+                desk = _at(db, clock, secret, address, "tester")
+                return visit_of_address(db, clock, token, screen, desk)[0] == visit_id
             except DomainError:
                 return False
-        found = find_session(db, clock, secret, address)
-        head = db.get(VisitHead, visit_id)
-        return found is not None and head is not None and found[0].scope(*READERS).allows(head.employer_id)
+        return _at(db, clock, secret, address, *READERS)(visit_id)
 
     return lambda: run_in_transaction(engine, ask)
+
+
+def _at(db: Session, clock: Clock, secret: str, address: str, *roles: str) -> Callable[[str], bool]:
+    """Return a question of a visit: is somebody with one of these roles for it signed in at this browser?"""
+
+    def ask(visit_id: str) -> bool:
+        found, head = (find_session(db, clock, secret, address) if secret else None), db.get(VisitHead, visit_id)
+        return found is not None and head is not None and found[0].scope(*roles).allows(head.employer_id)
+
+    return ask
 
 
 def _json(one: Route, result: Any) -> Response:
@@ -177,12 +242,22 @@ def _context(one: Route, db: Session, engine: Engine, clock: Clock, rules: Rules
         context.link = instrument_for_token(db, _bearer())
         return context
     if one.rule == "wearer":
-        context.visit_id = visit_of_address(db, clock, (request.view_args or {}).get("token", ""))
+        known = request.cookies.get(SCREEN_COOKIE, "")
+        token = (request.view_args or {}).get("token", "")
+        desk = _at(db, clock, secret, context.address, "tester")
+        context.visit_id, g.screen = visit_of_address(db, clock, token, known, desk)
         return context
     found = find_session(db, clock, secret, context.address, _idle_s(one)) if secret else None
     if found is not None:
         context.signed_in, context.csrf = found
     if one.rule == "public":
+        return context
+    if found is None and one.rule == "read" and one.method == "GET" and (token := _bearer()):
+        context.signed_in = actor_for_token(db, clock, token)
+        if context.signed_in is None:
+            raise DomainError(
+                "wrong_token", "This token does not count, or counts no more. Ask for a new one.", status=401
+            )
         return context
     if found is None:
         raise DomainError(
@@ -223,6 +298,15 @@ def _answer_error(error: Exception) -> tuple[Response, int]:
         log.exception("database")
         return _problem(
             "database_away", "The database does not answer. What you pressed is kept in this page and sent again.", 503
+        )
+    if isinstance(error, DBAPIError) and error_code(error) in NO_ROOM | NO_WRITING:
+        log.error("the database takes nothing in: %s", error.orig)
+        why = "has no room left on its disk" if error_code(error) in NO_ROOM else "takes nothing in: it only reads"
+        return _problem(
+            "database_full",
+            f"The database {why}. What you pressed is kept in this page and sent again. "
+            "Tell whoever looks after the program.",
+            503,
         )
     if isinstance(error, DBAPIError) and error_code(error) in BAD_VALUES:
         return _answer_bad_value(error)
@@ -342,6 +426,18 @@ def _secure(app: Flask) -> None:
                 response.headers.setdefault(name, value)
         if request.path.startswith("/api/"):
             response.headers.setdefault("Cache-Control", "no-store")
+        screen = g.get("screen", "")
+        if screen and screen != request.cookies.get(SCREEN_COOKIE):
+            secure = request.is_secure or bool(app.config.get("SESSION_COOKIE_SECURE"))
+            response.set_cookie(
+                SCREEN_COOKIE,
+                screen,
+                max_age=LASTS,
+                path="/api/wearer",
+                httponly=True,
+                samesite="Strict",
+                secure=secure,
+            )
         if app.config.get("SESSION_COOKIE_SECURE"):
             response.headers.setdefault("Strict-Transport-Security", TLS_ONLY)
         return response

@@ -218,7 +218,7 @@ def issue(context: Context, visit_id: str, body: IssueReport) -> Issued:
     return Issued(f"/api/visits/{visit_id}/reports/{row.page_size}/{row.revision}", row.sha256)
 
 
-@route("GET", "/api/visits/{visit_id}/reports/{page_size}/{revision}", "read", media="application/pdf")
+@route("GET", "/api/visits/{visit_id}/reports/{page_size}/{revision}", "read", media="application/pdf", seen="visit")
 def get_report(context: Context, visit_id: str, page_size: str, revision: str) -> Response:
     """The stored PDF."""
     row = find_report(context.db, context.actor, visit_id, page_size, int(revision) if revision.isdigit() else 0)
@@ -227,19 +227,19 @@ def get_report(context: Context, visit_id: str, page_size: str, revision: str) -
     )
 
 
-@route("GET", "/api/visits/{visit_id}/record.json", "read", media="application/json; charset=utf-8")
+@route("GET", "/api/visits/{visit_id}/record.json", "read", media="application/json; charset=utf-8", seen="visit")
 def export_record(context: Context, visit_id: str) -> Response:
     """The open record: events, readings, pinned rules, verdict; `moorfog recompute` computes it again."""
     return _file(exports.export_record(context.db, context.actor, visit_id), visit_id, "record.json")
 
 
-@route("GET", "/api/visits/{visit_id}/readings.csv", "read", media="text/csv")
+@route("GET", "/api/visits/{visit_id}/readings.csv", "read", media="text/csv", seen="visit")
 def export_readings(context: Context, visit_id: str) -> Response:
     """Every reading of the visit's runs."""
     return _file(exports.export_readings(context.db, context.actor, visit_id), visit_id, "readings.csv")
 
 
-@route("GET", "/api/visits/{visit_id}/results.csv", "read", media="text/csv")
+@route("GET", "/api/visits/{visit_id}/results.csv", "read", media="text/csv", seen="visit")
 def export_results(context: Context, visit_id: str) -> Response:
     """The tries of the visit with their exercises."""
     return _file(exports.export_results(context.db, context.actor, visit_id), visit_id, "results.csv")

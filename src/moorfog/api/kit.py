@@ -6,9 +6,10 @@ from dataclasses import dataclass
 
 from pydantic import ConfigDict
 
-from moorfog.api.paging import Page, PageQuery
+from moorfog.api.paging import PageQuery
 from moorfog.api.routing import Context, route
-from moorfog.operations.kit import checks, instruments, parts
+from moorfog.operations.fields import Page
+from moorfog.operations.kit import checks, instruments, lending, parts
 from moorfog.operations.records import recall
 
 
@@ -115,3 +116,15 @@ def add_part(context: Context, body: parts.PartEntry) -> parts.PartView:
 def note_part(context: Context, part_id: str, body: PartDone) -> parts.PartView:
     """Note that a sampling part was used, cleaned, or put away for good."""
     return parts.note_deed(context.db, context.clock, context.actor, part_id, body.name)
+
+
+@route("GET", "/api/kit/{kit_id}/lending", "read", returns=lending.LendingView)
+def get_lending(context: Context, kit_id: str) -> lending.LendingView:
+    """Whose an instrument, lot, nebuliser or sampling part is, and to whom it is lent."""
+    return lending.lending_of(context.db, context.actor, kit_id)
+
+
+@route("PUT", "/api/kit/{kit_id}/lending", "manage", body=lending.LentTo, returns=lending.LendingView)
+def put_lending(context: Context, kit_id: str, body: lending.LentTo) -> lending.LendingView:
+    """Lend kit to employers by name; those left out may not use it any more."""
+    return lending.lend(context.db, context.clock, context.actor, kit_id, body)

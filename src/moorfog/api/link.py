@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from datetime import datetime
 from typing import Literal
 
 from pydantic import ConfigDict
@@ -13,6 +12,7 @@ from moorfog.api.routing import READINGS, Context, route
 from moorfog.core.events.payloads import RunEnd
 from moorfog.core.measuring.readings import Chunk
 from moorfog.operations.bench import readings, runs
+from moorfog.operations.fields import Moment
 from moorfog.operations.kit.links import report_link
 from moorfog.operations.kit.plan import RunPlan
 from moorfog.store.log import keep_state
@@ -62,7 +62,7 @@ class CloseRun:
     end: RunEnd
     count: int
     sha256: str
-    occurred_at: datetime
+    occurred_at: Moment
 
 
 @route("POST", "/api/link/status", "link", body=LinkStatus, returns=LinkPlan)

@@ -6,6 +6,7 @@ import json
 import logging
 import threading
 import time
+from collections import Counter
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from datetime import datetime
@@ -36,7 +37,8 @@ from moorfog.operations.bench.proofs import stream_of, stream_on
 from moorfog.operations.bench.readings import load_fresh_chunks
 from moorfog.operations.bench.views import BenchView, view_for_screen
 from moorfog.operations.errors import DomainError
-from moorfog.store.base import Clock, quick_engine
+from moorfog.store.base import quick_engine
+from moorfog.store.clock import Clock
 from moorfog.store.log import load_visit
 from moorfog.store.models import VisitHead
 from moorfog.store.scope import Scope
@@ -48,6 +50,8 @@ GATHER_S = 0.01
 QUEUE_LENGTH = 64
 MOST_STREAMS = 60
 """Streams of one process at the most: each holds a thread, and of a hundred the rest answers requests."""
+OF_ONE, OF_MACHINE = 12, 45
+"""Of these, those of one sign-in or wearer's address, and those of one machine."""
 ASK_EVERY_S = 10.0
 """How often it is asked again whether a browser may see what is streamed to it."""
 _SEQS = select(VisitHead.id, VisitHead.seq).where(VisitHead.id.in_(bindparam("visits", expanding=True)))
@@ -98,6 +102,28 @@ def message(kind: str, content: str) -> str:
     return f"event: {kind}\ndata: {content}\n\n"
 
 
+class Places:
+    """The places for streams in this process: so many in all, of one sign-in or address, and of one machine."""
+
+    def __init__(self) -> None:
+        self.lock = threading.Lock()
+        self.taken: Counter[str] = Counter()
+
+    def take(self, who: str, machine: str) -> Callable[[], None] | None:
+        """Take a place; return what gives it back, or None where there is none."""
+        wanted = (("all", MOST_STREAMS), (f"who {who}", OF_ONE), (f"machine {machine}", OF_MACHINE))
+        with self.lock:
+            if any(self.taken[key] >= most for key, most in wanted):
+                return None
+            self.taken.update(key for key, _ in wanted)
+
+        def give_back() -> None:
+            with self.lock:
+                self.taken -= Counter(key for key, _ in wanted)
+
+        return give_back
+
+
 class Hub:
     """Tails the database for this process. One thread, started with the first browser."""
 
@@ -105,7 +131,7 @@ class Hub:
         self.engine = quick_engine(engine)
         self.clock = clock
         self.news = threading.Event()
-        self.places = threading.BoundedSemaphore(MOST_STREAMS)
+        self.places = Places()
         self.watches: dict[str, Watch] = {}
         self.lock = threading.Lock()
         self.thread: threading.Thread | None = None
@@ -278,6 +304,8 @@ def live_message(run: RunWatch, fresh: list[Reading]) -> LiveMessage:
         shares=tuple(float(one) for one in numbers.shares),
         factors=tuple(cut(one, 0) if one is not None else None for one in numbers.factors),
         bounds=tuple(cut(Fraction(one), 0) if one is not None else None for one in numbers.bounds),
+        heading=cut(numbers.heading, 0) if numbers.heading is not None else None,
+        heading_bound=cut(Fraction(numbers.heading_bound), 0) if numbers.heading_bound is not None else None,
         unlikely=numbers.is_unlikely,
         lost=numbers.is_lost,
         ended_by=numbers.ended_by,
@@ -285,13 +313,15 @@ def live_message(run: RunWatch, fresh: list[Reading]) -> LiveMessage:
     )
 
 
-def stream_response(hub: Hub, follow: Follow, still_may: Callable[[], bool]) -> Response:
+def stream_response(hub: Hub, follow: Follow, still_may: Callable[[], bool], who: str, machine: str) -> Response:
     """Return the event stream of one visit, for a desk or its wearer; the request's session is released by now.
 
-    Every ten seconds it asks again whether this browser may see it. Raises :class:`DomainError` where this process
-    streams to as many as it can beside answering requests.
+    Every ten seconds it asks again whether this browser may see it. ``who``: by which sign-in or address it was asked
+    for, ``machine``: from where. Raises :class:`DomainError` where this process streams to as many of them as it can
+    beside answering requests.
     """
-    if not hub.places.acquire(blocking=False):
+    give_back = hub.places.take(who, machine)
+    if give_back is None:
         raise DomainError(
             "too_many_screens",
             "As many screens follow along as this server can serve. This one shows what it knows and asks again.",
@@ -317,7 +347,7 @@ def stream_response(hub: Hub, follow: Follow, still_may: Callable[[], bool]) -> 
             hub.unsubscribe(follow.visit_id, queue, follow.for_wearer)
 
     response = Response(events(), mimetype="text/event-stream")
-    response.call_on_close(hub.places.release)
+    response.call_on_close(give_back)
     response.headers.update({"Cache-Control": "no-cache", "X-Accel-Buffering": "no"})
     return response
 

@@ -12,7 +12,8 @@ Point = tuple[int, float, str]
 class LiveMessage:
     """The numbers of a running run, with the readings since the message before. Geometry and words, no judgement.
 
-    ``wall`` is what the inside must stay under on average; ``unlikely`` and ``lost`` come from the leak budget.
+    ``wall`` is what the inside must stay under on average; ``unlikely`` and ``lost`` come from the leak budget;
+    ``heading`` is the deciding fit factor by what has been read so far, ``heading_bound`` its lower bound.
     """
 
     run_id: str
@@ -25,6 +26,8 @@ class LiveMessage:
     shares: tuple[float, ...]
     factors: tuple[str | None, ...]
     bounds: tuple[str | None, ...]
+    heading: str | None
+    heading_bound: str | None
     unlikely: bool
     lost: bool
     ended_by: str

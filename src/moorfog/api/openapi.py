@@ -11,7 +11,7 @@ from pydantic.dataclasses import dataclass
 
 from moorfog import __version__
 from moorfog.api.messages import MESSAGES
-from moorfog.api.routing import ROUTES
+from moorfog.api.routing import ROUTES, SAFE, Route
 
 REF = "#/components/schemas/{model}"
 RULE_WORDS = {
@@ -25,6 +25,29 @@ RULE_WORDS = {
     "link": "a counter's link, by bearer token",
     "wearer": "whoever has the wearer's address",
 }
+
+
+SECURITY = {
+    "session": {
+        "type": "apiKey",
+        "in": "cookie",
+        "name": "moorfog_session",
+        "description": "Of POST /api/session; it ends by itself.",
+    },
+    "page": {
+        "type": "apiKey",
+        "in": "header",
+        "name": "X-Moorfog-Token",
+        "description": "The session's `token`, with every change: another site's page does not have it.",
+    },
+    "token": {
+        "type": "http",
+        "scheme": "bearer",
+        "description": "Made on the administrator's page; reads what a supervisor of its employer may read.",
+    },
+    "link": {"type": "http", "scheme": "bearer", "description": "The token of an instrument's link."},
+}
+"""What lets somebody in."""
 
 
 @dataclass
@@ -83,6 +106,7 @@ def document() -> dict[str, Any]:
             operation["responses"]["200"]["content"] = {
                 one.media: {"schema": {} if "json" in one.media else {"type": "string"}}
             }
+        operation["security"] = _security(one)
         paths.setdefault(one.path, {})[one.method.lower()] = operation
     return {
         "openapi": "3.1.0",
@@ -92,5 +116,17 @@ def document() -> dict[str, Any]:
             "description": "Respiratory fit testing. Every error has the shape {code, message, detail}.",
         },
         "paths": paths,
-        "components": {"schemas": definitions.get("$defs", {})},
+        "components": {"schemas": definitions.get("$defs", {}), "securitySchemes": SECURITY},
     }
+
+
+def _security(one: Route) -> list[dict[str, list[str]]]:
+    """Return what lets somebody use a route: any of these, and each whole."""
+    if one.rule in ("public", "wearer"):
+        return [{}]
+    if one.rule == "link":
+        return [{"link": []}]
+    signed_in: dict[str, list[str]] = {"session": []}
+    if one.method not in SAFE:
+        signed_in["page"] = []
+    return [signed_in, {"token": []}] if one.rule == "read" and one.method == "GET" else [signed_in]

@@ -3,12 +3,8 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Annotated
 
-from pydantic import Field
-
-Page = Annotated[int, Field(ge=1, le=1_000_000)]
-"""A page of a list, from 1; further on there is nothing that anybody would turn to."""
+from moorfog.operations.fields import Page
 
 
 @dataclass(frozen=True)

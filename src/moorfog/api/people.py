@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Literal
 
 from flask import Response
 from pydantic import ConfigDict
@@ -11,9 +12,10 @@ from moorfog.api.paging import FindQuery, PageQuery
 from moorfog.api.routing import FILE, LIST, Context, plain, route
 from moorfog.operations import jobs
 from moorfog.operations.bench import filing
+from moorfog.operations.fields import Id, Why
 from moorfog.operations.kit import catalogue, facepieces
-from moorfog.operations.people import finding, people, permissions, roster
-from moorfog.operations.records import person, results
+from moorfog.operations.people import changing, finding, people, permissions, roster, roster_file
+from moorfog.operations.records import person, person_file, results
 from moorfog.operations.sites import sites
 
 
@@ -49,6 +51,30 @@ class WithdrawModel:
 
 
 @dataclass(frozen=True)
+class PreviewQuery(PageQuery):
+    """Which rows of a roster are looked at: of which kind, and which page of them."""
+
+    kind: Literal["new", "changed", "moved", "back", "missing", "same"] = "new"
+
+
+@dataclass(frozen=True)
+class LeftOn:
+    """The day somebody left (YYYY-MM-DD)."""
+
+    __pydantic_config__ = ConfigDict(strict=True, extra="forbid")
+    left_on: str
+
+
+@dataclass(frozen=True)
+class Merging:
+    """The entry that is the same person, and how that is known."""
+
+    __pydantic_config__ = ConfigDict(strict=True, extra="forbid")
+    other_id: Id
+    why: Why
+
+
+@dataclass(frozen=True)
 class PermissionsQuery:
     """On which day (YYYY-MM-DD, empty: today) and at which task of the site (empty: the usual one)."""
 
@@ -59,10 +85,10 @@ class PermissionsQuery:
 @route("GET", "/api/people", "read", query=FindQuery, returns=finding.PeoplePage)
 def find_people(context: Context, query: FindQuery) -> finding.PeoplePage:
     """Find people by the beginning of any name word or of their number."""
-    return finding.find_people(context.db, context.actor, query.q, query.page)
+    return finding.find_people(context.db, context.clock, context.actor, query.q, query.page)
 
 
-@route("GET", "/api/people/{person_id}", "read", query=PageQuery, returns=person.PersonView)
+@route("GET", "/api/people/{person_id}", "read", query=PageQuery, returns=person.PersonView, seen="person")
 def get_person(context: Context, person_id: str, query: PageQuery) -> person.PersonView:
     """A person: what they may wear until when, visits and tries."""
     return person.view_person(context.db, context.clock, context.actor, person_id, query.page)
@@ -78,6 +104,24 @@ def get_sites(context: Context) -> tuple[sites.SiteView, ...]:
 def get_facepieces(context: Context, query: FindQuery) -> facepieces.FacepiecesPage:
     """The facepieces that may be chosen, latest versions, by words in maker, model or kind."""
     return facepieces.list_facepieces(context.db, context.actor, query.q, query.page)
+
+
+@route("GET", "/api/facepieces/forms", "manage", returns=tuple[catalogue.FacepieceForm, ...])
+def get_facepiece_forms(context: Context) -> tuple[catalogue.FacepieceForm, ...]:
+    """What the form for a new facepiece of each kind begins with."""
+    return catalogue.facepiece_forms()
+
+
+@route("POST", "/api/facepieces", "manage", body=catalogue.Model, returns=catalogue.Saved)
+def save_facepiece(context: Context, body: catalogue.Model) -> catalogue.Saved:
+    """Enter a facepiece, or a new version of one."""
+    return catalogue.save_model(context.db, context.actor, body)
+
+
+@route("GET", "/api/facepieces/{version_id}/form", "read", returns=catalogue.Model)
+def get_facepiece_model(context: Context, version_id: str) -> catalogue.Model:
+    """A version as its form has it, to be changed or duplicated."""
+    return catalogue.find_model(context.db, context.actor, version_id)
 
 
 @route("GET", "/api/facepieces/{version_id}", "read", returns=facepieces.FacepieceOption)
@@ -108,7 +152,49 @@ def get_results(context: Context, query: ResultsQuery) -> results.ResultsPage:
 @route("POST", "/api/people", "kit", body=people.PersonEntry, returns=Made)
 def add_person(context: Context, body: people.PersonEntry) -> Made:
     """Enter a person."""
-    return Made(people.add_person(context.db, context.actor, body))
+    return Made(people.add_person(context.db, context.clock, context.actor, body))
+
+
+@route("PUT", "/api/people/{person_id}", "kit", body=changing.PersonChange)
+def change_person(context: Context, person_id: str, body: changing.PersonChange) -> Response:
+    """Correct a person's entry, or move them to another site of their employer."""
+    changing.change_person(context.db, context.actor, person_id, body)
+    return Response(status=204)
+
+
+@route("POST", "/api/people/{person_id}/left", "kit", body=LeftOn)
+def person_left(context: Context, person_id: str, body: LeftOn) -> Response:
+    """Note that a person has left; everything of them stays."""
+    changing.leave(context.db, context.clock, context.actor, person_id, body.left_on)
+    return Response(status=204)
+
+
+@route("POST", "/api/people/{person_id}/back", "kit")
+def person_back(context: Context, person_id: str) -> Response:
+    """Note that a person is here again."""
+    changing.come_back(context.db, context.actor, person_id)
+    return Response(status=204)
+
+
+@route("GET", "/api/people/{person_id}/file.zip", "manage", media="application/zip", seen="person")
+def get_person_file(context: Context, person_id: str) -> Response:
+    """A person's whole file: what is on file, every record and paper, and who looked at it."""
+    content = person_file.person_file(context.db, context.actor, person_id)
+    name = f'attachment; filename="moorfog-person-{person_id[-12:]}.zip"'
+    return plain(content, "application/zip", **{"Content-Disposition": name})
+
+
+@route("GET", "/api/people/{person_id}/twins", "manage", returns=tuple[changing.Twin, ...])
+def get_twins(context: Context, person_id: str) -> tuple[changing.Twin, ...]:
+    """Other entries that may be the same person."""
+    return changing.twins_of(context.db, context.actor, person_id)
+
+
+@route("POST", "/api/people/{person_id}/merge", "manage", body=Merging)
+def merge_people(context: Context, person_id: str, body: Merging) -> Response:
+    """Make another entry part of this one: one person, both histories."""
+    changing.merge(context.db, context.actor, person_id, body.other_id, body.why)
+    return Response(status=204)
 
 
 @route("POST", "/api/people/{person_id}/clearance", "kit", body=people.ClearanceEntry)
@@ -131,14 +217,23 @@ def record_measurement(context: Context, person_id: str, body: people.MeasureEnt
     return people.record_measurement(context.db, context.clock, context.actor, person_id, body)
 
 
-@route("POST", "/api/imports/preview", "manage", body=roster.RosterFile, returns=roster.Preview, most=FILE)
-def preview_import(context: Context, body: roster.RosterFile) -> roster.Preview:
+@route(
+    "POST",
+    "/api/imports/preview",
+    "manage",
+    body=roster_file.RosterFile,
+    query=PreviewQuery,
+    returns=roster.Preview,
+    most=FILE,
+    is_told=False,
+)
+def preview_import(context: Context, body: roster_file.RosterFile, query: PreviewQuery) -> roster.Preview:
     """What a roster would import, and what is wrong with it by row and column; nothing is stored."""
-    return roster.check_roster(context.db, context.actor, body)[0]
+    return roster.check_roster(context.db, context.clock, context.actor, body, roster.Asked(query.kind, query.page))[0]
 
 
-@route("POST", "/api/imports", "manage", body=roster.RosterFile, returns=jobs.JobView, most=FILE)
-def start_import(context: Context, body: roster.RosterFile) -> jobs.JobView:
+@route("POST", "/api/imports", "manage", body=roster_file.RosterFile, returns=jobs.JobView, most=FILE)
+def start_import(context: Context, body: roster_file.RosterFile) -> jobs.JobView:
     """Import a roster as a job: all or nothing."""
     return jobs.start_import(context.db, context.clock, context.actor, body)
 

@@ -18,7 +18,7 @@ from sqlalchemy.orm import Session
 from moorfog.core.rules.book import Rules
 from moorfog.operations.accounts.sessions import READERS, Actor
 from moorfog.operations.kit.links import Linked
-from moorfog.store.base import Clock
+from moorfog.store.clock import Clock
 
 Rule = Literal["public", "signed_in", "read", "test", "kit", "manage", "supervise", "link", "wearer"]
 RULE_ROLES: dict[str, tuple[str, ...]] = {
@@ -62,6 +62,8 @@ class Context:
         return self.link
 
 
+TOLD = ("kit", "manage", "supervise")
+SAFE = ("GET", "HEAD", "OPTIONS")
 Quick = Callable[..., Any]
 SMALL, READINGS, LIST, FILE = 32 * 1024, 1024 * 1024, 4 * 1024 * 1024, 16 * 1024 * 1024
 """Bytes of a body: what somebody types; readings of a run; a catalogue or a protocol; a roster as base64."""
@@ -84,6 +86,10 @@ class Route:
     handler: Callable[..., Any]
     most: int
     """Bytes of a body at the most."""
+    seen: str = ""
+    """The kind of record that is looked at here or taken away, which the journal has; empty where there is none."""
+    is_told: bool = False
+    """Whether the journal has what is done here: what administrators and testers change, not presses at the bench."""
     quick: Quick | None = None
     """A way to answer a link in one question, tried first: engine, token, body. None where it cannot."""
 
@@ -111,6 +117,8 @@ def route(
     media: str = "application/json",
     quick: Quick | None = None,
     most: int = SMALL,
+    seen: str = "",
+    is_told: bool | None = None,
 ) -> Callable[[Handler], Handler]:
     """Register a handler. Its docstring's first line is the summary; its module's name the group."""
 
@@ -132,6 +140,8 @@ def route(
                 media=media,
                 handler=handler,
                 most=most,
+                seen=seen,
+                is_told=is_told if is_told is not None else method not in SAFE and rule in TOLD,
                 quick=quick,
             )
         )

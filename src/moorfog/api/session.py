@@ -8,7 +8,8 @@ from flask import Response, current_app, request
 from pydantic import ConfigDict, TypeAdapter
 
 from moorfog.api.routing import Context, plain, route
-from moorfog.operations.accounts import sessions
+from moorfog.operations.accounts import second, sessions
+from moorfog.operations.accounts.journal import Note, write
 from moorfog.operations.errors import DomainError
 
 COOKIE = "moorfog_session"
@@ -21,6 +22,8 @@ class SignIn:
     __pydantic_config__ = ConfigDict(strict=True, extra="forbid")
     login: str
     password: str
+    code: str = ""
+    """Of the second factor, where the account has one; or a recovery code."""
 
 
 @dataclass(frozen=True)
@@ -40,9 +43,21 @@ _out = TypeAdapter(SessionView)
 @route("POST", "/api/session", "public", body=SignIn, returns=SessionView, most=4 * 1024)
 def sign_in(context: Context, body: SignIn) -> Response | DomainError:
     """Sign in; sets the session's cookie."""
-    done = sessions.sign_in(context.db, context.clock, body.login, body.password, context.address)
-    if isinstance(done, DomainError):
-        return done
+    tried = sessions.Attempt(
+        login=body.login, password=body.password, code=body.code, address=context.address, agent=agent()
+    )
+    done = sessions.sign_in(context.db, context.clock, tried, second.passes)
+    return done if isinstance(done, DomainError) else let_in(context, done)
+
+
+def agent() -> str:
+    """Return what a browser says it is."""
+    return request.headers.get("User-Agent", "")
+
+
+def let_in(context: Context, done: sessions.SignedIn) -> Response:
+    """Answer with the session's cookie, and who is signed in; the journal has it."""
+    write(context.db, context.clock, done.actor.id, "signed_in", Note("account", done.actor.id))
     view = SessionView(
         account_id=done.actor.id,
         name=done.actor.name,

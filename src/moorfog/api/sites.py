@@ -85,6 +85,7 @@ def get_protocols(context: Context, site_id: str) -> tuple[protocols.SiteProtoco
     "manage",
     body=ProtocolFile,
     returns=protocols.ProtocolTrial,
+    is_told=False,
 )
 def try_protocol(context: Context, site_id: str, body: ProtocolFile) -> protocols.ProtocolTrial:
     """Read a protocol file and run it on the simulator; nothing is stored."""

@@ -29,6 +29,8 @@ class LotsQuery(PageQuery):
     """Which page, from 1, and of which agent; all where empty."""
 
     agent: str = ""
+    only_good: bool = False
+    """Without those out of date."""
 
 
 @dataclass(frozen=True)
@@ -56,7 +58,9 @@ def get_recipes(context: Context, query: AmountQuery) -> tuple[solutions.RecipeV
 @route("GET", "/api/lots", "read", query=LotsQuery, returns=solutions.LotsPage)
 def get_lots(context: Context, query: LotsQuery) -> solutions.LotsPage:
     """The lots at hand, the freshest first."""
-    return solutions.list_lots(context.db, context.clock, context.actor, query.page, query.agent)
+    return solutions.list_lots(
+        context.db, context.clock, context.actor, query.page, query.agent, only_good=query.only_good
+    )
 
 
 @route("POST", "/api/lots", "kit", body=solutions.LotEntry, returns=solutions.LotView)

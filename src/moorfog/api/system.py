@@ -11,6 +11,7 @@ from moorfog.api.routing import Context, route
 from moorfog.core.events.payloads import instant
 from moorfog.core.visit.state import FOLD_VERSION
 from moorfog.serving.state import PLACE, read_state
+from moorfog.store.clock import recent_jumps
 
 
 @dataclass(frozen=True)
@@ -42,12 +43,23 @@ class ProgramPart:
 
 
 @dataclass(frozen=True)
+class ClockJumped:
+    """The database's clock jumped: when, by how many seconds ahead (below zero: back), and when times here followed
+    it, empty while they go on as they were."""
+
+    at: str
+    by_s: float
+    followed_at: str
+
+
+@dataclass(frozen=True)
 class PartsView:
     """The parts of the program that are watched on this machine, and when something changed last; empty where nobody
-    watches them."""
+    watches them. ``jumps`` of the database's clock, the latest first."""
 
     changed_at: str
     parts: tuple[ProgramPart, ...]
+    jumps: tuple[ClockJumped, ...]
 
 
 TITLES = {
@@ -84,4 +96,9 @@ def get_system_parts(context: Context) -> PartsView:
     """How the parts of the program fare on this machine."""
     folder = os.environ.get(PLACE)
     at, parts = read_state(Path(folder)) if folder else ("", ())
-    return PartsView(at, tuple(ProgramPart(title=part_title(one.name), **asdict(one)) for one in parts))
+    jumps = (
+        ClockJumped(instant(one.at), one.by_ms / 1000, instant(one.taken_at) if one.taken_at else "")
+        for one in recent_jumps(context.db)
+    )
+    named = (ProgramPart(title=part_title(one.name), **asdict(one)) for one in parts)
+    return PartsView(at, tuple(named), tuple(jumps))

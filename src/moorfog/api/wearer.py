@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from datetime import datetime
 
 from pydantic import ConfigDict
 
@@ -11,7 +10,7 @@ from moorfog.api.routing import Context, Follow, route
 from moorfog.api.screens import Heard, ScreenHeard, heard
 from moorfog.core.views.wearer import WearerView
 from moorfog.operations.bench import wearer
-from moorfog.operations.fields import Id, Label
+from moorfog.operations.fields import Id, Label, Moment
 from moorfog.store.log import keep_state
 
 
@@ -22,7 +21,7 @@ class Sensed:
     __pydantic_config__ = ConfigDict(strict=True, extra="forbid")
     id: Id
     about: Label
-    occurred_at: datetime
+    occurred_at: Moment
 
 
 @route("POST", "/api/visits/{visit_id}/wearer", "test", returns=wearer.WearerAddress)

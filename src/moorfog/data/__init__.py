@@ -85,6 +85,12 @@ def facepiece_kinds() -> dict[str, Kind]:
 
 
 @cache
+def facepiece_forms() -> dict[str, dict[str, Any]]:
+    """Return what the form for a new facepiece begins with, by family."""
+    return tomllib.loads(files(__package__).joinpath("facepiece-forms.toml").read_text("utf-8"))
+
+
+@cache
 def face_rules() -> FaceRules:
     """Return how faces are measured, and the panel. Raises ``DataError`` naming file and key."""
     return read_face_rules(tomllib.loads(files(__package__).joinpath("faces.toml").read_text("utf-8")), "faces")

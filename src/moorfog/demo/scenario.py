@@ -255,8 +255,8 @@ INSTRUMENT_VISITS = {
 """Past visits with another instrument than the counter: method, kind, model, protocol."""
 
 GOOD_CHECKS = {
-    "counter": {"particle": "5240", "zero": "0", "max_fit_factor": "48000"},
-    "photometer": {"zero": "0.2", "span": "15100"},
+    "counter": {"room_air": "5240", "clean_air": "0", "clean_line_ratio": "48000"},
+    "photometer": {"clean_air": "0.2", "span": "15100"},
     "pressure": {"tightness": "0.001", "reference": "0.301"},
 }
 """What the daily checks of sound instruments read."""
@@ -267,9 +267,9 @@ COUNTER_FIGURES = {
     "ambient_minimum_ordinary": "1500",
     "ambient_minimum_classified": "70",
     "ambient_maximum": "20000",
-    "limit_particle": "1500",
-    "limit_zero": "0.2",
-    "limit_max_fit_factor": "10000",
+    "limit_room_air": "1500",
+    "limit_clean_air": "0.2",
+    "limit_clean_line_ratio": "10000",
 }
 
 

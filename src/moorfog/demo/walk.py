@@ -31,7 +31,8 @@ from moorfog.operations.bench.proposals import (
 from moorfog.operations.bench.readings import Sealed, store_chunks
 from moorfog.operations.kit.instruments import find_instrument
 from moorfog.operations.kit.links import Linked
-from moorfog.store.base import FixedClock, new_id
+from moorfog.store.base import new_id
+from moorfog.store.clock import FixedClock
 from moorfog.store.log import keep_state
 from moorfog.store.models import Person, SiteTask
 from moorfog.store.scope import Scope
@@ -215,6 +216,8 @@ class Walk:
     def sign(self, role: Any) -> None:
         """Sign as wearer or tester."""
         self.wait(8)
+        person = self.db.get(Person, self.visit.person_id)
+        name = person.name if role == "wearer" and person is not None else self.actor.name
         done = signing.sign(
             self.db,
             self.clock,
@@ -223,7 +226,7 @@ class Walk:
             event_id=new_id(),
             expects=self.visit.seq,
             role=role,
-            typed_name="signed at the bench",
+            typed_name=name,
             password=None,
             occurred_at=self.clock.at,
         )

@@ -5,6 +5,7 @@ from __future__ import annotations
 from html import escape
 
 from moorfog.core.events.payloads import Lot
+from moorfog.documents.fonts import FACES, STACK
 from moorfog.documents.report import HERE
 
 NUMBERS = {"threshold": "1", "fit": "2"}
@@ -17,9 +18,9 @@ def label_html(title: str, lot: Lot) -> str:
     lines = (f"Lot {lot.number}", f"Made {lot.made_on} by {lot.made_by}", f"USE BY {lot.use_by}")
     body = "".join(f"<p>{escape(one)}</p>" for one in lines)
     return f"""<!doctype html><html lang="en"><head><meta charset="utf-8"><title>Label</title><style>
-@font-face {{ font-family: A; src: url(fonts/atkinson-hyperlegible-next-latin-wght-normal.woff2) }}
+{FACES}
 @page {{ size: 70mm 37mm; margin: 3mm }}
-body {{ font: 9pt/1.3 A, sans-serif; margin: 0; color: #000 }} h1 {{ font-size: 11pt; margin: 0 0 1mm }}
+body {{ font: 9pt/1.3 {STACK}; margin: 0; color: #000 }} h1 {{ font-size: 11pt; margin: 0 0 1mm }}
 p {{ margin: 0 }} p:last-child {{ font-weight: 700 }} .n {{ float: right; font-size: 34pt; line-height: 1 }}
 </style></head><body>{big}<h1>{escape(title)}</h1>{body}</body></html>"""
 

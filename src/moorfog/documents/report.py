@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import datetime
 from fractions import Fraction
@@ -10,15 +11,20 @@ from typing import Literal
 from zoneinfo import ZoneInfo
 
 from jinja2 import Environment, FileSystemLoader, StrictUndefined
+from markupsafe import Markup
 
 from moorfog.core.kernel.arithmetic import cut
 from moorfog.core.measuring.readings import Reading
+from moorfog.core.rules.book import Item
+from moorfog.core.rules.protocols import Protocol
 from moorfog.core.views.qualitative import senses_view
 from moorfog.core.views.rests_on import rests_on
 from moorfog.core.views.runs import TryView, try_view
 from moorfog.core.views.terms import good_until, limits_of_use, on_file, task_view
 from moorfog.core.visit.outcomes import outcome
 from moorfog.core.visit.state import FOLD_VERSION, Answer, Try, Visit
+from moorfog.data import instrument_kinds
+from moorfog.documents.fonts import FACES, STACK
 from moorfog.documents.trace import trace_svg
 
 PageSize = Literal["A4", "Letter"]
@@ -116,11 +122,14 @@ def _local(at: datetime, zone: ZoneInfo) -> str:
 
 def _gates(visit: Visit, zone: ZoneInfo) -> tuple[GateLine, ...]:
     out = []
+    methods = {visit.method} | {one.method for one in map(_protocol_of(visit), visit.tries) if one is not None}
     for item in visit.rules.procedure.item:
-        answer = visit.answers.get(item.id)
+        answer, when = visit.answers.get(item.id), item.when
         if answer is None or item.act:
             continue
-        words = "fine" if answer.answer == "fine" else "noted" if item.gravity == "note" else "not fine"
+        if (when.methods and not methods & set(when.methods)) or methods <= set(when.unless_methods):
+            continue  # asked for another method, before the one it was tested by was chosen
+        words = _said(item, answer.answer)
         if answer.minutes_ago is not None:
             words += f" ({answer.minutes_ago} min before)"
         how = "observed" if item.mode == "observe" else "asked"
@@ -130,16 +139,26 @@ def _gates(visit: Visit, zone: ZoneInfo) -> tuple[GateLine, ...]:
     return tuple(out)
 
 
+def _said(item: Item, answer: str) -> str:
+    """Return an answer in words: the question's own where it has any."""
+    if answer == "fine":
+        return item.fine or "fine"
+    return item.not_fine or ("noted" if item.gravity == "note" else "not fine")
+
+
+def _protocol_of(visit: Visit) -> Callable[[Try], Protocol | None]:
+    return lambda one: visit.rules.protocol(one.started.protocol_id)
+
+
 def _changed_answers(visit: Visit, zone: ZoneInfo) -> tuple[str, ...]:
     """Return every answer that was followed by another to the same question about the same, with both moments."""
     out, last = [], dict[tuple[str, str], Answer]()
-    words = {"fine": "fine", "not_fine": "not fine"}
     for one in visit.asked:
         item, before = visit.rules.procedure.find(one.question), last.get((one.question, one.facts))
         if item is not None and before is not None and before.answer != one.answer:
             first, then = (each.at.astimezone(zone).strftime("%H:%M:%S") for each in (before, one))
             title = item.title
-            out.append(f"{title} {words[before.answer]} at {first}, then {words[one.answer]} at {then}")
+            out.append(f"{title} {_said(item, before.answer)} at {first}, then {_said(item, one.answer)} at {then}")
         last[(one.question, one.facts)] = one
     return tuple(out)
 
@@ -165,6 +184,7 @@ def _rule_lines(visit: Visit) -> tuple[RuleLine, ...]:
 def _try_page(visit: Visit, one: Try, readings: list[Reading]) -> TryPage:
     piece = one.facepiece
     parts = [
+        piece.traits.title,
         piece.suspension,
         piece.clip,
         f"{piece.filter_class} {piece.filter_kind}",
@@ -199,8 +219,10 @@ def _kit_words(visit: Visit, one: Try) -> tuple[str, tuple[str, ...], str]:
         lots = senses.lots if senses is not None else ()
         return senses.nebuliser if senses is not None else "", lots, "what the wearer senses: pass or fail, no number"
     counter = started.instrument
+    kind = instrument_kinds().get(counter.kind)
+    titles = {check.name: check.title for check in kind.check} if kind is not None else {}
     checks = tuple(
-        f"{check.name.replace('_', ' ')} {check.value} (limit {check.limit}) "
+        f"{titles.get(check.name, check.name)} {check.value} (limit {check.limit}) "
         f"{'passed' if check.passed else 'failed'} on {check.checked_on}"
         for check in counter.checks
     )
@@ -282,7 +304,7 @@ def report_view(
         ),
         task=_task_lines(visit),
         on_file=on_file(visit),
-        limits=limits_of_use(visit),
+        limits=limits_of_use(visit) if verdict == "pass" else (),
         terms=visit.rules.procedure.terms,
         rule_book=f"{book.title}, {book.edition}",
         type_of_test=_type_of_test(visit),
@@ -295,7 +317,7 @@ def report_view(
 
 def render_html(view: ReportView) -> str:
     """Return the report as a page of HTML with its fonts named relative to this package."""
-    return _templates.get_template("report.html").render(v=view)
+    return _templates.get_template("report.html").render(v=view, faces=Markup(FACES), stack=STACK)
 
 
 def render_pdf(view: ReportView) -> bytes:

@@ -10,8 +10,11 @@ from moorfog.core.measuring.live import value_of
 from moorfog.core.measuring.negative_pressure import modelled_flow
 from moorfog.core.measuring.readings import Reading
 from moorfog.core.rules.book import Protocol
+from moorfog.documents.fonts import STACK
 
-WIDTH, HEIGHT, LEFT, BOTTOM = 680, 190, 44, 22
+WIDTH, HEIGHT, LEFT, BOTTOM = 680, 202, 44, 34
+ROWS, ROW, SIGN = 2, 12, 5.2
+"""Names of exercises stand in rows by turns; a sign of a name takes about so much."""
 TOP_DECADE = 5
 
 
@@ -60,17 +63,22 @@ def trace_svg(protocol: Protocol, readings: list[Reading], level: Fraction) -> s
     def x(second: float) -> float:
         return LEFT + (WIDTH - LEFT) * second / total
 
-    parts = [f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 {WIDTH} {HEIGHT}" width="100%">']
+    parts = [
+        f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 {WIDTH} {HEIGHT}" width="100%" font-family="{STACK}">'
+    ]
     for decade in range(TOP_DECADE):
         y = _y(10**decade)
         parts.append(_line((LEFT, y), (WIDTH, y), 'stroke="#cfd5d3" stroke-width="0.6"'))
         parts.append(_words((LEFT - 6, y + 3), f"{10**decade:,}", 'text-anchor="end" font-size="9" fill="#4a443d"'))
-    for start, exercise in zip(protocol.starts_ms(), protocol.exercises(), strict=True):
-        left = x(start / 1000)
+    starts = [x(start / 1000) for start in protocol.starts_ms()]
+    for number, (left, exercise) in enumerate(zip(starts, protocol.exercises(), strict=True)):
         style = 'stroke="#4a443d" stroke-dasharray="1 3" stroke-width="0.8"'
         parts.append(_line((left, 4), (left, HEIGHT - BOTTOM), style))
-        if exercise.seconds * 5 > len(exercise.name):  # no room for the name of a very short one
-            parts.append(_words((left + 4, HEIGHT - 8), exercise.name, 'font-size="9.5" fill="#231f1b"'))
+        beside = starts[number + ROWS] if number + ROWS < len(starts) else float(WIDTH)
+        names = [one for one in (exercise.name, exercise.short) if one and len(one) * SIGN <= beside - left - 4]
+        if names:  # none has room where an exercise is very short
+            at = (left + 4, HEIGHT - 6 - ROW * (ROWS - 1 - number % ROWS))
+            parts.append(_words(at, names[0], 'font-size="9.5" fill="#231f1b"'))
     limit = _wall(protocol, points, level)
     if limit is not None:
         wall = _y(limit)

@@ -2,9 +2,39 @@
 
 from __future__ import annotations
 
+from datetime import UTC, date, datetime
 from typing import Annotated, TypeAlias
 
-from pydantic import Field
+from pydantic import AfterValidator, AwareDatetime, Field
+
+from moorfog.operations.errors import DomainError
+
+FIRST_DAY, LAST_DAY = date(1950, 1, 1), date(2999, 12, 31)
+"""Days outside these are a slip of the keyboard, whatever they are of."""
+
+
+def _within_sense(moment: datetime) -> datetime:
+    if not FIRST_DAY <= moment.astimezone(UTC).date() <= LAST_DAY:
+        raise ValueError(f"a moment between {FIRST_DAY} and {LAST_DAY} is expected")
+    return moment
+
+
+Moment: TypeAlias = Annotated[AwareDatetime, AfterValidator(_within_sense)]
+"""A moment with its time zone, within sense."""
+
+
+def day_of(text: str, what: str) -> date:
+    """Read a day as YYYY-MM-DD. Raises :class:`DomainError` naming the field for none, or one out of all sense."""
+    try:
+        day = date.fromisoformat(text)
+    except ValueError:
+        raise DomainError("not_a_date", f"{what}: {text!r} is not a date; write it as 2026-01-31.") from None
+    if len(text) != 10 or not FIRST_DAY <= day <= LAST_DAY:
+        raise DomainError(
+            "not_a_date", f"{what}: {text!r} is not a date between {FIRST_DAY} and {LAST_DAY}; write it as 2026-01-31."
+        )
+    return day
+
 
 Id: TypeAlias = Annotated[str, Field(pattern=r"^[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}$", description="a UUID")]
 
@@ -18,3 +48,5 @@ Label: TypeAlias = Annotated[str, Field(max_length=60)]
 """What is written on a bottle, a part or an instrument, and keys of rules."""
 Why: TypeAlias = Annotated[str, Field(max_length=400)]
 """A reason, in a sentence or two."""
+Page: TypeAlias = Annotated[int, Field(ge=1, le=1_000_000)]
+"""A page of a list, from 1; further on there is nothing that anybody would turn to."""

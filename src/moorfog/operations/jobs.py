@@ -15,9 +15,11 @@ from sqlalchemy.orm import Session
 from moorfog.core.kernel.codec import encode
 from moorfog.operations.accounts.sessions import Actor, load_actor
 from moorfog.operations.errors import DomainError, NotFound
-from moorfog.operations.people.roster import Progress, RosterFile, run_import
+from moorfog.operations.people.roster import Progress, run_import
+from moorfog.operations.people.roster_file import RosterFile
 from moorfog.operations.records.recall import new_job, run_recall
-from moorfog.store.base import RETRY_CODES, Clock, DatabaseClock, error_code, run_in_transaction
+from moorfog.store.base import RETRY_CODES, error_code, run_in_transaction
+from moorfog.store.clock import Clock, DatabaseClock
 from moorfog.store.models import Account, Job, Site
 
 STALE = timedelta(seconds=30)
@@ -167,4 +169,6 @@ def run_job(engine: Engine, job: Job) -> None:
         undone = "what was done stays done" if job.kind in STEPWISE else "nothing was changed"
         state, message = "failed", f"It came to an error in the program ({type(error).__name__}); {undone}."
     values = {"state": state, "message": message[:400]}
+    if job.kind in KINDS:  # what was sent holds names, and nobody needs it any more
+        values["content"] = ""
     run_in_transaction(engine, lambda db: db.execute(update(Job).where(Job.id == job.id).values(**values)))

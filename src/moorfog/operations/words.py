@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import unicodedata
+from difflib import SequenceMatcher
 
 from moorfog.data import facepiece_kinds
 
@@ -33,3 +34,17 @@ def words_of(name: str, number: str) -> set[str]:
     """Return the folded words a person is found by: each word of the name, and the number."""
     whole = [fold_word(number), *parts_of(name), *fold_word(name).split()]
     return {one[:WORD_LENGTH] for one in whole if one}
+
+
+ALIKE = 0.75
+"""How much of a word must be the same for it to count as the same word with a slip of the finger; a choice."""
+
+
+def resembles(typed: str, name: str) -> bool:
+    """True if a typed name can be meant for ``name``: one of its words is one of the name's, give or take a letter.
+
+    Case, accents and order do not matter; initials alone are not enough.
+    """
+    own = parts_of(name)
+    words = [one for one in parts_of(typed) if len(one) > 1 or one in own]
+    return any(SequenceMatcher(None, one, other).ratio() >= ALIKE for one in words for other in own)

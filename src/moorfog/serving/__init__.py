@@ -1,1 +1,4 @@
-"""How the parts of the program are started, watched and stopped. `demo`, `dev` and `serve` use it."""
+"""How the parts of the program are started, watched and stopped, how what it holds is backed up and brought back.
+
+`demo`, `dev`, `run` and `serve` use it.
+"""

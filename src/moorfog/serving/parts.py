@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import re
 import signal
 import subprocess
 import time
@@ -17,7 +18,8 @@ from moorfog.serving.leash import leashed
 from moorfog.serving.state import PartState, write_state
 
 DATABASE = "database"
-LOOK_EVERY_S = 0.1
+LOOK_EVERY_S, ROUND_EVERY_S = 0.1, 3.0
+PATIENCE_S = 8.0
 FIRST_PAUSE_S, LONGEST_PAUSE_S = 0.2, 4.0
 """How long after its end a part is started again: twice as long after every end that follows soon."""
 STEADY_S = 30.0
@@ -62,6 +64,11 @@ class Part:
     log: Path | None = None
 
 
+def _plain(name: str) -> str:
+    """Return a name as a file may have it."""
+    return re.sub(r"[^\w-]+", "-", name)
+
+
 def how_it_ended(code: int) -> str:
     """Say how a process ended, by its exit code."""
     if code < 0:
@@ -88,18 +95,21 @@ class Parts:
     def log_of(self, name: str) -> Path:
         """Where a part writes what it has to say."""
         known = self.parts.get(name)
-        return known.log if known is not None and known.log is not None else self.logs / f"{name}.log"
+        return known.log if known is not None and known.log is not None else self.logs / f"{_plain(name)}.log"
 
     def start(
-        self, name: str, command: list[str], env: Mapping[str, str], cwd: Path | None = None
+        self, name: str, command: list[str], env: Mapping[str, str], cwd: Path | None = None, end: str = "KILL"
     ) -> subprocess.Popen[bytes]:
-        """Start a part with its own log; ``env`` is added to our own environment."""
+        """Start a part with its own log; ``env`` is added to our own environment.
+
+        ``end``: the signal that ends it when we are gone; one that has children of its own must hear of it.
+        """
 
         def make() -> subprocess.Popen[bytes]:
             self.logs.mkdir(parents=True, exist_ok=True)
             with self.log_of(name).open("ab") as log:
                 return subprocess.Popen(
-                    leashed(command),
+                    leashed(command, end),
                     stdout=log,
                     stderr=log,
                     stdin=subprocess.DEVNULL,
@@ -138,11 +148,20 @@ class Parts:
                 time.sleep(0.05)
         raise StepFailed(f"{name} did not answer; see {self.log_of(name)}")
 
-    def watch(self) -> None:
-        """Start every part again that ends, until a signal comes."""
+    def watch(self, round: Callable[[], None] | None = None) -> None:
+        """Start every part again that ends, until a signal comes; ``round`` is called every few seconds meanwhile."""
+        due = time.monotonic()
         while True:
             self.look()
+            if round is not None and time.monotonic() >= due:
+                round()
+                due = time.monotonic() + ROUND_EVERY_S
             time.sleep(LOOK_EVERY_S)
+
+    def drop(self, name: str) -> None:
+        """Stop a part for good: nobody starts it again."""
+        _end([self.parts.pop(name).child], PATIENCE_S)
+        self._write()
 
     def look(self) -> None:
         """Look once whether a part has ended; clear away what it left, and start it again when its pause is over."""
@@ -184,17 +203,22 @@ class Parts:
         """Stop everything we started, last first; the database when nobody needs it any more."""
         others = [one.child for name, one in reversed(self.parts.items()) if name != DATABASE]
         database = [one.child for name, one in self.parts.items() if name == DATABASE]
-        for wave, patience_s in ((others, 8), (database, 20)):
-            for child in wave:
-                if child.poll() is None:
-                    child.terminate()
-            for child in wave:
-                try:
-                    child.wait(patience_s)
-                except subprocess.TimeoutExpired:
-                    child.kill()
-                    child.wait(3)
-                _clear(child.pid)
+        for wave, patience_s in ((others, PATIENCE_S), (database, 20.0)):
+            _end(wave, patience_s)
+
+
+def _end(wave: list[subprocess.Popen[bytes]], patience_s: float) -> None:
+    """End processes side by side: asked to, and killed where they do not in time."""
+    for child in wave:
+        if child.poll() is None:
+            child.terminate()
+    for child in wave:
+        try:
+            child.wait(patience_s)
+        except subprocess.TimeoutExpired:
+            child.kill()
+            child.wait(3)
+        _clear(child.pid)
 
 
 def _clear(group: int) -> None:

@@ -22,3 +22,10 @@ def free_port() -> int:
         probe.bind(("127.0.0.1", 0))
         port: int = probe.getsockname()[1]
         return port
+
+
+def answers(host: str, port: int) -> bool:
+    """Tell whether somebody listens at an address right now."""
+    with socket.socket(socket.AF_INET6 if ":" in host else socket.AF_INET) as probe:
+        probe.settimeout(1)
+        return probe.connect_ex((host, port)) == 0

@@ -1,4 +1,4 @@
-"""Engine, transactions, ids and the moment as the database tells it."""
+"""Engine, transactions and ids."""
 
 from __future__ import annotations
 
@@ -6,9 +6,9 @@ import time
 from collections.abc import Callable
 from datetime import UTC, datetime
 from functools import cache
-from typing import Any, Protocol, TypeVar
+from typing import Any, TypeVar
 
-from sqlalchemy import URL, Engine, create_engine, make_url, text
+from sqlalchemy import URL, Engine, create_engine, make_url
 from sqlalchemy.dialects.mysql import DATETIME
 from sqlalchemy.engine import Dialect
 from sqlalchemy.exc import DBAPIError
@@ -47,40 +47,20 @@ class UtcDateTime(TypeDecorator[datetime]):
         return value.replace(tzinfo=UTC) if value is not None else None
 
 
-class Clock(Protocol):
-    """Where operations take the moment from."""
-
-    def now(self, db: Session) -> datetime:
-        """Return the moment, with time zone."""
-
-
-class DatabaseClock:
-    """The database's own clock, one for all processes."""
-
-    def now(self, db: Session) -> datetime:
-        """Return the database's UTC time with milliseconds."""
-        moment: datetime = db.execute(text("SELECT UTC_TIMESTAMP(3)")).scalar_one()
-        return moment.replace(tzinfo=UTC)
-
-
-class FixedClock:
-    """A clock that stands where it was put; for demo history and tests."""
-
-    def __init__(self, at: datetime) -> None:
-        self.at = at
-
-    def now(self, db: Session) -> datetime:
-        """Return the moment it was put to."""
-        return self.at
-
-
 def new_id() -> str:
     """Return a new UUIDv7 as text."""
     return str(uuid7())
 
 
-def make_engine(url: str) -> Engine:
+PATIENCE_S = 20.0
+"""So long somebody at a screen waits for the database before they are told that it is away."""
+
+
+def make_engine(url: str, patience_s: float | None = None) -> Engine:
     """Return an engine for ``url`` (mariadb+pymysql://…), reading committed rows.
+
+    ``patience_s``: a question that is not answered for so long is given up, and not asked again once it has passed;
+    None for work that may take its time.
 
     Errors show no values: names are values.
 
@@ -89,8 +69,9 @@ def make_engine(url: str) -> Engine:
     return create_engine(
         url,
         isolation_level="READ COMMITTED",
-        connect_args=_connecting(make_url(url)),
+        connect_args=_connecting(make_url(url), patience_s),
         hide_parameters=True,
+        execution_options={"patience_s": patience_s},
         **_POOL,
     )
 
@@ -98,16 +79,18 @@ def make_engine(url: str) -> Engine:
 _POOL: dict[str, Any] = {"pool_size": 20, "max_overflow": 40, "pool_recycle": 1800}
 
 
-def _connecting(url: URL) -> dict[str, Any]:
+def _connecting(url: URL, patience_s: float | None) -> dict[str, Any]:
     """Return how to connect. On loopback without TLS: its context alone takes a megabyte a connection."""
-    given: dict[str, Any] = {"connect_timeout": 5, "charset": "utf8mb4"}
+    given: dict[str, Any] = {"connect_timeout": min(5.0, patience_s or 5.0), "charset": "utf8mb4"}
+    if patience_s is not None:
+        given |= {"read_timeout": patience_s, "write_timeout": patience_s}
     is_here = url.host in ("127.0.0.1", "localhost", "::1")
     return {**given, "ssl_disabled": True} if is_here and not any(key.startswith("ssl") for key in url.query) else given
 
 
 @cache
 def _quick_engine(url: URL) -> Engine:
-    given = {**_connecting(url), "init_command": "SET SESSION TRANSACTION ISOLATION LEVEL READ COMMITTED"}
+    given = {**_connecting(url, PATIENCE_S), "init_command": "SET SESSION TRANSACTION ISOLATION LEVEL READ COMMITTED"}
     return create_engine(
         url,
         isolation_level="AUTOCOMMIT",
@@ -138,13 +121,15 @@ def run_in_transaction(engine: Engine, fn: Callable[[Session], T], attempts: int
 
     Raises what ``fn`` raises, and the database's error after the last attempt.
     """
+    patience_s, began = engine.get_execution_options().get("patience_s"), time.monotonic()
     for attempt in range(attempts):
         try:
             with Session(engine, expire_on_commit=False) as db, db.begin():
                 return fn(db)
         except DBAPIError as error:
             code = error_code(error)
-            last = attempt == attempts - 1 or (code == DUPLICATE_KEY and attempt >= 1)
+            waited = patience_s is not None and time.monotonic() - began >= patience_s
+            last = attempt == attempts - 1 or waited or (code == DUPLICATE_KEY and attempt >= 1)
             if last or (code not in RETRY_CODES and code != DUPLICATE_KEY):
                 raise
             time.sleep(min(0.05 * 2**attempt, 1.0))

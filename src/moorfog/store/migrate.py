@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from enum import Enum
 from pathlib import Path
 
 from alembic import command
@@ -29,3 +30,31 @@ def is_current(engine: Engine) -> bool:
     script = ScriptDirectory.from_config(config_for(str(engine.url)))
     with engine.connect() as connection:
         return MigrationContext.configure(connection).get_current_revision() == script.get_current_head()
+
+
+class Schema(Enum):
+    """How a database's schema stands to this program's."""
+
+    EMPTY = "empty"
+    OLDER = "older"
+    CURRENT = "current"
+    NEWER = "newer"
+
+
+def schema_of(engine: Engine) -> Schema:
+    """Tell how the database's schema stands to this program's; one that it does not know is a newer one."""
+    script = ScriptDirectory.from_config(config_for(str(engine.url)))
+    with engine.connect() as connection:
+        found = MigrationContext.configure(connection).get_current_revision()
+    if found is None:
+        return Schema.EMPTY
+    if found == script.get_current_head():
+        return Schema.CURRENT
+    known = {one.revision for one in script.walk_revisions()}
+    return Schema.OLDER if found in known else Schema.NEWER
+
+
+def revision_of(engine: Engine) -> str:
+    """Return the schema's revision, empty for a database without one."""
+    with engine.connect() as connection:
+        return MigrationContext.configure(connection).get_current_revision() or ""

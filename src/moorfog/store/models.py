@@ -23,6 +23,14 @@ class Account(Base):
     login: Mapped[str] = mapped_column(String(190), unique=True)
     name: Mapped[str] = mapped_column(String(190))
     password_hash: Mapped[str] = mapped_column(String(255))
+    """Empty where they have not chosen one yet."""
+    off_at: Mapped[datetime | None] = mapped_column(UtcDateTime, default=None)
+    """Since when it is switched off: nobody signs in with it."""
+    totp_secret: Mapped[str | None] = mapped_column(String(64), default=None)
+    totp_on: Mapped[bool] = mapped_column(default=False)
+    """Whether a code of the second factor is asked for; its secret may be there before it was tried."""
+    totp_step: Mapped[int] = mapped_column(BigInteger, default=0)
+    """The last step of time a code was used of: no code is used twice."""
 
 
 class Grant(Base):
@@ -47,6 +55,9 @@ class SignInSession(Base):
     password_at: Mapped[datetime] = mapped_column(UtcDateTime)
     active_at: Mapped[datetime] = mapped_column(UtcDateTime)
     """When somebody last pressed or touched something; what a page asks on its own does not count."""
+    address: Mapped[str] = mapped_column(String(64), default="")
+    agent: Mapped[str] = mapped_column(String(160), default="")
+    """Where from and with which browser, for whoever looks whether all of these are theirs."""
 
 
 class KnownAddress(Base):
@@ -75,6 +86,7 @@ class Employer(Base):
     __tablename__ = "employer"
     id: Mapped[str] = mapped_column(Id, primary_key=True)
     name: Mapped[str] = mapped_column(String(190))
+    archived_at: Mapped[datetime | None] = mapped_column(UtcDateTime, default=None)
 
 
 class Site(Base):
@@ -87,6 +99,7 @@ class Site(Base):
     zone: Mapped[str] = mapped_column(String(64))
     benches: Mapped[list[str]] = mapped_column(JSON)
     rule_book: Mapped[str] = mapped_column(String(60), default="us-29cfr1910-134")
+    archived_at: Mapped[datetime | None] = mapped_column(UtcDateTime, default=None)
 
 
 class SiteRule(Base):
@@ -132,7 +145,12 @@ class Person(Base):
     contact: Mapped[str] = mapped_column(String(190), default="")
     face_length: Mapped[int | None] = mapped_column(Integer)
     face_width: Mapped[int | None] = mapped_column(Integer)
+    left_on: Mapped[date | None] = mapped_column(Date, default=None)
+    """The day they left; nobody is tested after it until they come back."""
+    merged_into: Mapped[str | None] = mapped_column(Id, default=None)
+    """The entry that this one turned out to be another of: both histories are that person's."""
     __table_args__ = (
+        Index("ix_person_merged", "merged_into"),
         UniqueConstraint("employer_id", "number", name="uq_person_number"),
         Index("ix_person_name", "employer_id", "name"),
     )
@@ -210,6 +228,24 @@ class Job(Base):
     __table_args__ = (Index("ix_job_state", "state", "made_at"),)
 
 
+class ClockRow(Base):
+    """By how much times here are behind the database's clock; one row, 0 but after a jump."""
+
+    __tablename__ = "clock"
+    id: Mapped[int] = mapped_column(Integer, primary_key=True, autoincrement=False)
+    behind_ms: Mapped[int] = mapped_column(BigInteger)
+
+
+class ClockJump(Base):
+    """A jump of the database's clock: when, how far ahead (below zero: back), when the new time was taken."""
+
+    __tablename__ = "clock_jump"
+    id: Mapped[str] = mapped_column(Id, primary_key=True)
+    at: Mapped[datetime] = mapped_column(UtcDateTime)
+    by_ms: Mapped[int] = mapped_column(BigInteger)
+    taken_at: Mapped[datetime | None] = mapped_column(UtcDateTime)
+
+
 class SealNotice(Base):
     """A supervisor has acknowledged the failed seal checks of a visit, so many of them."""
 
@@ -248,6 +284,22 @@ class InstrumentRow(Base):
     link_token_digest: Mapped[str] = mapped_column(String(64), index=True)
     seen_at: Mapped[datetime | None] = mapped_column(UtcDateTime)
     live: Mapped[dict[str, Any] | None] = mapped_column(JSON)
+    retired_at: Mapped[datetime | None] = mapped_column(UtcDateTime, default=None)
+    """Since when nobody tests with it any more."""
+    line: Mapped[str] = mapped_column(String(190), default="")
+    """Where it is plugged into the machine the program runs on; empty where its link runs elsewhere."""
+    local_token_digest: Mapped[str] = mapped_column(String(64), default="", index=True)
+
+
+class KitLent(Base):
+    """An instrument, lot, nebuliser or sampling part lent to an employer: its people use it as if it were theirs."""
+
+    __tablename__ = "kit_lent"
+    kit_id: Mapped[str] = mapped_column(Id, primary_key=True)
+    employer_id: Mapped[str] = mapped_column(Id, ForeignKey("employer.id"), primary_key=True)
+    lent_by: Mapped[str] = mapped_column(String(190))
+    lent_at: Mapped[datetime] = mapped_column(UtcDateTime)
+    __table_args__ = (Index("ix_lent_to", "employer_id"),)
 
 
 class InstrumentCheckRow(Base):
@@ -413,12 +465,14 @@ class CautionRow(Base):
 
 
 class WearerLink(Base):
-    """The short-lived address of a wearer's screen. Only the digest of its secret is stored."""
+    """The short-lived address of a wearer's screen. Only the digest of its secret is stored, and that of the secret of
+    the screen which opened it first."""
 
     __tablename__ = "wearer_link"
     digest: Mapped[str] = mapped_column(String(64), primary_key=True)
     visit_id: Mapped[str] = mapped_column(Id, ForeignKey("visit.id"), index=True)
     expires_at: Mapped[datetime] = mapped_column(UtcDateTime, index=True)
+    screen: Mapped[str | None] = mapped_column(String(64), default=None)
 
 
 class RuleSet(Base):
@@ -483,6 +537,27 @@ class VisitScreen(Base):
     role: Mapped[Literal["bench", "wearer"]] = mapped_column(String(10))
     seen_at: Mapped[datetime] = mapped_column(UtcDateTime, index=True)
     awaited_run: Mapped[str | None] = mapped_column(Id, nullable=True, index=True)
+
+
+class Anchor(Base):
+    """The heads of all logs on a day, signed. ``content`` is what was signed, as canonical JSON."""
+
+    __tablename__ = "anchor"
+    no: Mapped[int] = mapped_column(Integer, primary_key=True, autoincrement=False)
+    day: Mapped[str] = mapped_column(String(10))
+    content: Mapped[str] = mapped_column(String(400))
+    signature: Mapped[str] = mapped_column(String(128))
+    public_key: Mapped[str] = mapped_column(String(64))
+
+
+class Anchored(Base):
+    """A head that an anchor signed: how many entries a visit's log had, and the chain at the last of them."""
+
+    __tablename__ = "anchored"
+    visit_id: Mapped[str] = mapped_column(Id, primary_key=True)
+    seq: Mapped[int] = mapped_column(Integer, primary_key=True, autoincrement=False)
+    no: Mapped[int] = mapped_column(Integer, index=True)
+    chain: Mapped[str] = mapped_column(String(64))
 
 
 class ReadingChunk(Base):

@@ -37,7 +37,12 @@ def _doing(visit: Visit, at: datetime) -> str:
     if needs_decision(visit):
         return "deciding what comes next"
     ahead = queue(visit, at)
-    return ahead[0].item.title if ahead else "waiting for the clock"
+    if ahead:
+        return ahead[0].item.title
+    ready = starts_at(visit, at)
+    if ready is None or visit.opened is None:
+        return "waits"
+    return f"can start at {ready.astimezone(ZoneInfo(visit.opened.zone)):%H:%M}"
 
 
 def rows_of(head: VisitHead, visit: Visit) -> Rows:

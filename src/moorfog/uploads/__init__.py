@@ -12,7 +12,7 @@ from typing import Any, Literal
 
 from moorfog.uploads.limits import WALL_S
 
-Kind = Literal["csv", "xlsx", "toml"]
+Kind = Literal["csv", "xlsx", "sheet", "toml"]
 
 
 class Unreadable(Exception):
@@ -23,12 +23,13 @@ class Unreadable(Exception):
         self.code, self.message = code, message
 
 
-def parse_apart(kind: Kind, content: bytes) -> Any:
-    """Return what a file holds as plain data: a table as rows of text, TOML as its tree.
+def parse_apart(kind: Kind, content: bytes, **given: Any) -> Any:
+    """Return what a file holds as plain data: a table as its rows of text, with their true numbers, its encoding and
+    its sheets; TOML as its tree. ``given``: the ``sheet`` (from 0) or the ``encoding`` that was chosen.
 
     Raises :class:`Unreadable` for one that is no such file, or that takes more memory or time than any real one.
     """
-    command = [sys.executable, "-m", "moorfog.uploads.child", kind]
+    command = [sys.executable, "-m", "moorfog.uploads.child", kind, json.dumps(given)]
     try:
         done = subprocess.run(command, input=content, capture_output=True, check=False, timeout=WALL_S)
     except subprocess.TimeoutExpired:

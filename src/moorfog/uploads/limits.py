@@ -9,3 +9,5 @@ MOST_ROWS, MOST_COLUMNS, MOST_CELL = 50_000, 100, 2_000
 """Rows below the headings, columns, and signs in a cell, of a table."""
 MOST_UNPACKED = 200 * 1024 * 1024
 """Bytes that the parts of a workbook come to when unpacked."""
+SAMPLE = 256 * 1024
+"""Bytes of a text from which its encoding is told."""

@@ -1,27 +1,48 @@
 import { useMantineColorScheme } from "@mantine/core";
 import { useQueryClient } from "@tanstack/react-query";
-import { useEffect } from "react";
+import { useEffect, useState } from "react";
 import { Link, NavLink, Outlet, useLocation } from "react-router";
 import { api } from "@/shared/client";
-import { measureClock } from "@/shared/clock";
+import { keepMeasuring } from "@/shared/clock";
+import { keptByVisit } from "@/shared/outbox";
 import { useSession } from "@/shared/session";
 import { Failed, Loading } from "@/design/States";
+import { useTitle } from "@/shared/title";
+import { SignOutAnyway, UnsentNote } from "@/app/Unsent";
 import { SignIn } from "@/features/signin/SignIn";
+
+const PLACES = [
+  ["/", "Today"],
+  ["/people", "People"],
+  ["/results", "Pass results"],
+  ["/facepieces", "Facepieces"],
+  ["/kit", "Kit"],
+  ["/rules", "Rules"],
+] as const;
+const ADMIN = ["/admin", "Administration"] as const;
 
 /** The frame of every page: signs in first, then the few places there are. */
 export function Shell() {
   const session = useSession();
   const queries = useQueryClient();
   const { colorScheme, setColorScheme } = useMantineColorScheme();
-  const isBench = useLocation().pathname.startsWith("/visit/");
-  useEffect(() => {
-    void measureClock();
-    const timer = window.setInterval(() => void measureClock(), 300_000);
-    return () => window.clearInterval(timer);
-  }, []);
+  const { pathname } = useLocation();
+  const isBench = pathname.startsWith("/visit/");
+  const isAdmin = session.data?.roles.includes("administrator") ?? false;
+  const places = isAdmin ? [...PLACES, ADMIN] : PLACES;
+  const place = places.find(([path]) => (path === "/" ? pathname === path : pathname.startsWith(path)));
+  useTitle(session.data === null ? "Sign in" : isBench ? "Bench" : (place?.[1] ?? ""));
+  const [asked, setAsked] = useState(0);
+  useEffect(keepMeasuring, []);
   if (session.isPending) return <Loading what="Moorfog" />;
   if (session.isError) return <Failed error={session.error} again={() => void session.refetch()} />;
   if (session.data === null) return <SignIn />;
+  const askToSignOut = async () => {
+    const unsent = await keptByVisit().catch(() => new Map<string, number>());
+    const count = [...unsent.values()].reduce((sum, one) => sum + one, 0);
+    if (count) setAsked(count);
+    else await signOut();
+  };
   const signOut = async () => {
     await api.DELETE("/api/session");
     queries.clear();
@@ -37,27 +58,24 @@ export function Shell() {
           Moorfog
         </Link>
         <nav aria-label="Places">
-          <NavLink to="/" end>
-            Today
-          </NavLink>
-          <NavLink to="/people">People</NavLink>
-          <NavLink to="/results">Pass results</NavLink>
-          <NavLink to="/facepieces">Facepieces</NavLink>
-          <NavLink to="/kit">Kit</NavLink>
-          <NavLink to="/rules">Rules</NavLink>
+          {places.map(([path, name]) => (
+            <NavLink key={path} to={path} end={path === "/"}>
+              {name}
+            </NavLink>
+          ))}
         </nav>
         <div className="right">
           <button type="button" className="quiet" onClick={() => setColorScheme(isDark ? "light" : "dark")}>
             {isDark ? "Light" : "Dark"}
           </button>
-          <span>
-            {session.data.name}, {session.data.roles.join(", ")}
-          </span>
-          <button type="button" className="quiet" onClick={() => void signOut()}>
+          <Link to="/account">{session.data.name}</Link>
+          <button type="button" className="quiet" onClick={() => void askToSignOut()}>
             Sign out
           </button>
         </div>
       </header>
+      <UnsentNote />
+      {asked > 0 && <SignOutAnyway count={asked} stay={() => setAsked(0)} go={() => void signOut()} />}
       <Outlet />
     </div>
   );

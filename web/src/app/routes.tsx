@@ -10,6 +10,8 @@ function page(path: string, load: () => Promise<React.ComponentType>): RouteObje
 
 export const router = createBrowserRouter([
   { path: "/w/:token", element: <WearerPage /> },
+  page("/setup", async () => (await import("@/features/setup/SetupPage")).SetupPage),
+  page("/join/:token", async () => (await import("@/features/setup/JoinPage")).JoinPage),
   {
     path: "/",
     element: <Shell />,
@@ -24,6 +26,20 @@ export const router = createBrowserRouter([
       page("facepieces", async () => (await import("@/features/catalogue/CataloguePage")).CataloguePage),
       page("rules", async () => (await import("@/features/rules/RulesPage")).RulesPage),
       page("import", async () => (await import("@/features/person/ImportPage")).ImportPage),
+      page("account", async () => (await import("@/features/account/AccountPage")).AccountPage),
+      {
+        path: "admin",
+        lazy: { Component: async () => (await import("@/features/admin/AdminPage")).AdminPage },
+        children: [
+          page("", async () => (await import("@/features/admin/Overview")).Overview),
+          page("places", async () => (await import("@/features/admin/PlacesPage")).PlacesPage),
+          page("accounts", async () => (await import("@/features/admin/ColleaguesPage")).ColleaguesPage),
+          page("instruments", async () => (await import("@/features/admin/InstrumentsPage")).InstrumentsPage),
+          page("facepieces", async () => (await import("@/features/admin/FacepieceFormPage")).FacepieceFormPage),
+          page("tokens", async () => (await import("@/features/admin/TokensPage")).TokensPage),
+          page("journal", async () => (await import("@/features/admin/JournalPage")).JournalPage),
+        ],
+      },
       { path: "*", element: <Navigate to="/" replace /> },
     ],
   },

@@ -5,13 +5,16 @@ interface Props {
   shares: number[];
   exercises: Schemas["ExerciseView"][];
   count: number;
-  percent: string;
+  /** The fit factor the run is heading for by what has been read, its lower bound, and the level it needs. */
+  heading: string | null;
+  bound: string | null;
+  level: string;
   isUnlikely: boolean;
   isLost: boolean;
 }
 
-/** The leak budget: one bar that the exercises spend, with the words for what to look at. */
-export function Budget({ shares, exercises, count, percent, isUnlikely, isLost }: Props) {
+/** What the run is heading for; the leak budget as a bar that the exercises spend, with the words for what to look at. */
+export function Budget({ shares, exercises, count, heading, bound, level, isUnlikely, isLost }: Props) {
   const spent = shares.reduce((sum, one) => sum + one, 0);
   const worst = shares.indexOf(Math.max(...shares, 0));
   const scale = Math.max(1, spent);
@@ -22,16 +25,20 @@ export function Budget({ shares, exercises, count, percent, isUnlikely, isLost }
     : isUnlikely
       ? "A pass is unlikely now."
       : overdrawn && exercises[worst]
-        ? `${exercises[worst].name} spends more than its part: look at ${exercises[worst].look_at}.`
-        : done
-          ? "Within what may be let in by now."
-          : "Nothing measured yet.";
+        ? `${exercises[worst].name} lets in more than its part: look at ${exercises[worst].look_at}.`
+        : "";
   return (
     <section className="budget" aria-label="Leak budget">
-      <div className="budget-title">
-        <b>Leak budget:</b> all {count} together may let in {percent} %{" "}
-        <span className="mono">· {Math.floor(spent * 100)} % spent</span>
-      </div>
+      <p className="heading-for" role="status">
+        {heading ? (
+          <>
+            Heading for <b className="mono">{heading}</b>, needs {level}
+            {bound && <span> · at least {bound}</span>}
+          </>
+        ) : (
+          <>Needs {level}; nothing has come in yet</>
+        )}
+      </p>
       <div className={`bar ${isLost ? "lost" : isUnlikely ? "unlikely" : ""}`}>
         {shares.map((one, i) => (
           <span

@@ -5,8 +5,10 @@ import type { Schemas } from "@/shared/client";
 export type Point = [number, number, string];
 const LEFT = 76;
 const DECADES = 6;
-const WIDE = [860, 300] as const;
-const TALL = [528, 420] as const;
+const WIDE = [860, 276] as const;
+const TALL = [528, 460] as const;
+const TOP = 30;
+const FOOT = 52;
 
 interface Props {
   points: Point[];
@@ -21,6 +23,7 @@ interface Props {
   wall: number | null;
   wallWords: string | null;
   level: string;
+  countsWords: string;
 }
 
 /** Fog outside as a bank at the top, fog inside rising from the ground, the level as a dashed wall between. */
@@ -37,13 +40,16 @@ export function FogLadder({
   wall,
   wallWords,
   level,
+  countsWords,
 }: Props) {
   // drawn as large as it is shown, so that words stay as large as elsewhere
   const [W, H] = useMediaQuery("(max-width: 1000px)") ? TALL : WIDE;
+  const FLOOR = H - FOOT;
   const y = (value: number) => {
     const share = (Math.log10(Math.max(value, 0.1)) + 1) / DECADES;
-    return (H - 6) * (1 - Math.min(1, Math.max(0, share))) + 3;
+    return TOP + (FLOOR - TOP) * (1 - Math.min(1, Math.max(0, share)));
   };
+  const bounded = exercises.length < 6;
   const isFlow = unit === "ml/min";
   const named = isFlow ? "Modelled flow" : "Outside";
   const total = exercises.at(-1)?.end_ms ?? 1;
@@ -62,7 +68,7 @@ export function FogLadder({
     smooth(run)
       .map(([ms, value]) => `${x(ms).toFixed(1)},${y(value).toFixed(1)}`)
       .join(" ");
-  const bank = outside ? y(Number(outside.replace(/\D/g, "")) || 5000) : 34;
+  const bank = outside ? y(Number(outside.replace(/\D/g, "")) || 5000) : y(10_000);
   return (
     <svg
       className="ladder"
@@ -76,8 +82,8 @@ export function FogLadder({
           <stop offset="1" stopColor="var(--fog2)" stopOpacity="0.25" />
         </linearGradient>
       </defs>
-      <rect x={LEFT} y="0" width={W - LEFT} height={H} className="field" />
-      <rect x={LEFT} y="0" width={W - LEFT} height={bank} fill="url(#bank)" />
+      <rect x={LEFT} y={TOP} width={W - LEFT} height={FLOOR - TOP} className="field" />
+      <rect x={LEFT} y={TOP} width={W - LEFT} height={bank - TOP} fill="url(#bank)" />
       {[0, 1, 2, 3, 4].map((decade) => (
         <g key={decade}>
           <line x1={LEFT} x2={W} y1={y(10 ** decade)} y2={y(10 ** decade)} className="rung" />
@@ -89,7 +95,7 @@ export function FogLadder({
       {stretches.map((run, i) => (
         <g key={i}>
           <polygon
-            points={`${x(run[0]?.[0] ?? 0)},${H} ${line(run)} ${x(run.at(-1)?.[0] ?? 0)},${H}`}
+            points={`${x(run[0]?.[0] ?? 0)},${FLOOR} ${line(run)} ${x(run.at(-1)?.[0] ?? 0)},${FLOOR}`}
             className="inside-fill"
           />
           <polyline points={line(run)} className="inside-line" />
@@ -97,20 +103,16 @@ export function FogLadder({
       ))}
       {exercises.map((one, i) => (
         <g key={one.id}>
-          {i > 0 && <line x1={x(one.start_ms)} x2={x(one.start_ms)} y1="0" y2={H} className="between" />}
-          {one.short.length * 8 < x(one.end_ms) - x(one.start_ms) && (
-            <text x={x(one.start_ms) + 10} y={H - 12} className="exercise">
+          {i > 0 && <line x1={x(one.start_ms)} x2={x(one.start_ms)} y1={TOP} y2={H} className="between" />}
+          {one.short.length * 9 < x(one.end_ms) - x(one.start_ms) && (
+            <text x={x(one.start_ms) + 8} y={FLOOR + 19} className="exercise">
               {one.short}
             </text>
           )}
           {factors[i] && (
-            <text x={x(one.start_ms) + 10} y={H - 32} className="exercise">
-              {t < one.end_ms ? `so far ${factors[i]}` : factors[i]}
-            </text>
-          )}
-          {bounds[i] && exercises.length < 6 && (
-            <text x={x(one.start_ms) + 10} y={H - 50} className="exercise bound">
-              at least {bounds[i]}
+            <text x={x(one.start_ms) + 8} y={FLOOR + 45} className="factor">
+              {factors[i]}
+              {bounds[i] && bounded && t >= one.end_ms && <tspan className="bound"> at least {bounds[i]}</tspan>}
             </text>
           )}
         </g>
@@ -124,18 +126,18 @@ export function FogLadder({
         </>
       )}
       {outside && (
-        <text x={LEFT + 12} y="25" className="outside">
+        <text x={LEFT} y="21" className="outside">
           {isFlow
             ? `modelled flow ${outside} ${unit}`
-            : `outside ${outside} ${unit} ${outsideIsLive ? "· read now" : "· held"}`}
+            : `outside ${outside} ${unit} ${outsideIsLive ? "· read now" : "· held"}${countsWords ? ` · ${countsWords}` : ""}`}
         </text>
       )}
       {inside && (
-        <text x={W - 8} y="25" textAnchor="end" className="outside">
+        <text x={W} y="21" textAnchor="end" className="outside">
           {isFlow ? "leak" : "inside"} {inside} {unit}
         </text>
       )}
-      {t > 0 && t < total && <line x1={x(t)} x2={x(t)} y1="0" y2={H} className="now" />}
+      {t > 0 && t < total && <line x1={x(t)} x2={x(t)} y1={TOP} y2={FLOOR} className="now" />}
     </svg>
   );
 }

@@ -6,7 +6,7 @@ import { ApiError } from "@/shared/client";
 export function Loading({ what }: { what: string }) {
   return (
     <main className="page" aria-busy="true">
-      <p className="dim">{what} is being fetched…</p>
+      <p className="dim">{what}: one moment…</p>
     </main>
   );
 }

@@ -1,3 +1,4 @@
+import { type QueryKey, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 
 /** Something is asked of the server; what went wrong stays here in its words, and what was typed stays where it is. */
@@ -14,4 +15,16 @@ export function useAttempt(otherwise: string) {
     }
   };
   return { problem, attempt };
+}
+
+/** As useAttempt, and what is shown of these is asked for anew once it is done. */
+export function useChange(shown: readonly QueryKey[]) {
+  const queries = useQueryClient();
+  const { problem, attempt } = useAttempt("Nothing was changed.");
+  const change = (call: () => Promise<unknown>) =>
+    attempt(async () => {
+      await call();
+      await Promise.all(shown.map((queryKey) => queries.invalidateQueries({ queryKey })));
+    });
+  return { problem, change };
 }

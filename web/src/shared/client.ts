@@ -33,15 +33,15 @@ export function setToken(value: string): void {
   token = value;
 }
 
-let touched = Date.now();
+let touched = performance.now();
 for (const kind of ["keydown", "pointerdown"]) {
-  window.addEventListener(kind, () => (touched = Date.now()), { capture: true, passive: true });
+  window.addEventListener(kind, () => (touched = performance.now()), { capture: true, passive: true });
 }
 
 /** Every request says for how long nobody has pressed or touched anything here: an empty chair signs nobody. */
 const carryToken: Middleware = {
   onRequest({ request }) {
-    request.headers.set("X-Moorfog-Idle", String(Math.max(0, Math.round((Date.now() - touched) / 1000))));
+    request.headers.set("X-Moorfog-Idle", String(Math.max(0, Math.round((performance.now() - touched) / 1000))));
     if (request.method !== "GET") request.headers.set("X-Moorfog-Token", token);
     return request;
   },
@@ -75,7 +75,25 @@ export async function unwrap<T>(call: Promise<Answer<T>>): Promise<T> {
 }
 
 export const keys = {
+  setup: ["setup"] as const,
+  health: ["health"] as const,
+  missing: ["missing"] as const,
+  backups: ["backups"] as const,
+  joining: (token: string) => ["joining", token] as const,
+  account: ["account"] as const,
+  accounts: (page: number) => ["accounts", page] as const,
+  sessionsOf: (account: string) => ["accounts", "sessions", account] as const,
+  places: (page: number) => ["places", page] as const,
+  instruments: (page: number) => ["instruments", page] as const,
+  instrumentFile: (id: string) => ["instruments", "file", id] as const,
+  instrumentForms: ["instrument-forms"] as const,
+  facepieceForms: ["facepiece-forms"] as const,
+  journal: (asked: Record<string, string | number>) => ["journal", asked] as const,
+  tokens: ["tokens"] as const,
+  competence: (account: string) => ["competence", account] as const,
+  twins: (person: string) => ["person", "twins", person] as const,
   session: ["session"] as const,
+  unsent: ["unsent"] as const,
   today: ["today"] as const,
   todayAt: (pages: Record<string, number>) => ["today", pages] as const,
   visit: (id: string) => ["visit", id] as const,
@@ -91,6 +109,7 @@ export const keys = {
   recall: (id: string, page: number) => ["recall", id, page] as const,
   parts: (page: number) => ["parts", page] as const,
   partsFor: (visit: string, seq: number) => ["parts", "for", visit, seq] as const,
+  lending: (kit: string) => ["lending", kit] as const,
   trend: (id: string, name: string) => ["trend", id, name] as const,
   siteProtocols: (site: string) => ["site-protocols", site] as const,
   job: (id: string) => ["job", id] as const,

@@ -1,20 +1,28 @@
 import { useEffect, useState } from "react";
 import { api, unwrap } from "@/shared/client";
 
-let offset = 0;
+/**
+ * The server's time minus the time this page has seen pass. The device's own clock is not asked: it may be an hour off,
+ * or be set while somebody is being tested.
+ */
+let offset = Date.now() - performance.now();
+/** The device's clock minus the time this page has seen pass, when the server's time was measured last. */
+let apart = offset;
+/** So far the two may part before the server is asked again: the device slept, or its clock was set. */
+const PARTED_MS = 1000;
 
-/** Measure how far this device's clock is from the server's; the quickest of three answers counts. */
+/** Measure what time it is at the server; the quickest of three answers counts. */
 export async function measureClock(): Promise<void> {
   let best = Number.POSITIVE_INFINITY;
   for (let i = 0; i < 3; i += 1) {
     const before = performance.now();
-    const sent = Date.now();
     try {
       const { now } = await unwrap(api.GET("/api/time"));
       const took = performance.now() - before;
       if (took < best) {
         best = took;
-        offset = Date.parse(now) - (sent + took / 2);
+        offset = Date.parse(now) - (before + took / 2);
+        apart = Date.now() - performance.now();
       }
     } catch {
       return;
@@ -22,17 +30,33 @@ export async function measureClock(): Promise<void> {
   }
 }
 
+/** Measure now, every five minutes, and as soon as this device has slept or its clock was set. Returns how to end it. */
+export function keepMeasuring(): () => void {
+  void measureClock();
+  const often = window.setInterval(() => {
+    const now = Date.now() - performance.now();
+    if (Math.abs(now - apart) < PARTED_MS) return;
+    apart = now;
+    void measureClock();
+  }, 1000);
+  const seldom = window.setInterval(() => void measureClock(), 300_000);
+  return () => {
+    window.clearInterval(often);
+    window.clearInterval(seldom);
+  };
+}
+
 /**
  * Take note of a moment the server has spoken of: it is past there by now. A clock measured a little late must not
  * date an answer before the question could be asked.
  */
 export function notBefore(moment: string): void {
-  offset = Math.max(offset, Date.parse(moment) - Date.now());
+  offset = Math.max(offset, Date.parse(moment) - performance.now());
 }
 
 /** The server's time in milliseconds, as far as we know it. */
 export function serverNow(): number {
-  return Date.now() + offset;
+  return performance.now() + offset;
 }
 
 /** The server's time, drawn anew every `period` milliseconds. */

@@ -4,6 +4,354 @@
  */
 
 export interface paths {
+    "/api/account": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Your own account: where you are signed in, and your second factor.
+         * @description Your own account: where you are signed in, and your second factor.
+         *
+         *     For: any signed-in account.
+         */
+        get: operations["get_own_account"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/account/password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Change your own password; your other sessions end.
+         * @description Change your own password; your other sessions end.
+         *
+         *     For: any signed-in account.
+         */
+        post: operations["change_own_password"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/account/second": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Begin with a second factor: a secret for your authenticator.
+         * @description Begin with a second factor: a secret for your authenticator.
+         *
+         *     For: any signed-in account.
+         */
+        post: operations["start_second_factor"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/account/second/confirm": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Switch the second factor on with a code of it.
+         * @description Switch the second factor on with a code of it.
+         *
+         *     For: any signed-in account.
+         */
+        post: operations["confirm_second_factor"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/account/second/off": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Switch your second factor off.
+         * @description Switch your second factor off.
+         *
+         *     For: any signed-in account.
+         */
+        post: operations["switch_second_factor_off"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/account/sessions/{session_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * End one of your own sessions.
+         * @description End one of your own sessions.
+         *
+         *     For: any signed-in account.
+         */
+        delete: operations["end_own_session"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/accounts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The accounts with a role at your employers.
+         * @description The accounts with a role at your employers.
+         *
+         *     For: administrator.
+         */
+        get: operations["get_accounts"];
+        put?: never;
+        /**
+         * Invite a colleague: a one-time address at which they choose their password.
+         * @description Invite a colleague: a one-time address at which they choose their password.
+         *
+         *     For: administrator.
+         */
+        post: operations["invite_colleague"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/accounts/{account_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Change a colleague's name or roles.
+         * @description Change a colleague's name or roles.
+         *
+         *     For: administrator.
+         */
+        put: operations["change_account"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/accounts/{account_id}/competence": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What a colleague has shown that they can do, method by method.
+         * @description What a colleague has shown that they can do, method by method.
+         *
+         *     For: administrator.
+         */
+        get: operations["get_competence"];
+        put?: never;
+        /**
+         * Put a colleague's competence in a method on file, or take it back.
+         * @description Put a colleague's competence in a method on file, or take it back.
+         *
+         *     For: administrator.
+         */
+        post: operations["enter_competence"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/accounts/{account_id}/lost-second": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Switch a colleague's second factor off: their telephone is lost.
+         * @description Switch a colleague's second factor off: their telephone is lost.
+         *
+         *     For: administrator.
+         */
+        post: operations["lose_second_factor"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/accounts/{account_id}/off": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Switch an account off; its sessions end at once.
+         * @description Switch an account off; its sessions end at once.
+         *
+         *     For: administrator.
+         */
+        post: operations["switch_account_off"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/accounts/{account_id}/on": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Switch an account on again.
+         * @description Switch an account on again.
+         *
+         *     For: administrator.
+         */
+        post: operations["switch_account_on"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/accounts/{account_id}/reset": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Make a one-time address at which a new password is chosen.
+         * @description Make a one-time address at which a new password is chosen.
+         *
+         *     For: administrator.
+         */
+        post: operations["reset_account"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/accounts/{account_id}/sessions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Where a colleague is signed in.
+         * @description Where a colleague is signed in.
+         *
+         *     For: administrator.
+         */
+        get: operations["get_account_sessions"];
+        put?: never;
+        post?: never;
+        /**
+         * End every session of a colleague.
+         * @description End every session of a colleague.
+         *
+         *     For: administrator.
+         */
+        delete: operations["end_account_sessions"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/backups": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * How the backups stand.
+         * @description How the backups stand.
+         *
+         *     For: administrator.
+         */
+        get: operations["get_backups"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/catalogue": {
         parameters: {
             query?: never;
@@ -158,6 +506,94 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/employers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Enter an employer.
+         * @description Enter an employer.
+         *
+         *     For: administrator.
+         */
+        post: operations["add_employer"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/employers/{employer_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Give an employer another name.
+         * @description Give an employer another name.
+         *
+         *     For: administrator.
+         */
+        put: operations["rename_employer"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/employers/{employer_id}/archived": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Put an employer away, or take it out again.
+         * @description Put an employer away, or take it out again.
+         *
+         *     For: administrator.
+         */
+        put: operations["archive_employer"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/employers/{employer_id}/sites": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Enter a site of an employer, with its benches.
+         * @description Enter a site of an employer, with its benches.
+         *
+         *     For: administrator.
+         */
+        post: operations["add_site"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/facepieces": {
         parameters: {
             query?: never;
@@ -172,6 +608,34 @@ export interface paths {
          *     For: tester, administrator or supervisor.
          */
         get: operations["get_facepieces"];
+        put?: never;
+        /**
+         * Enter a facepiece, or a new version of one.
+         * @description Enter a facepiece, or a new version of one.
+         *
+         *     For: administrator.
+         */
+        post: operations["save_facepiece"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/facepieces/forms": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What the form for a new facepiece of each kind begins with.
+         * @description What the form for a new facepiece of each kind begins with.
+         *
+         *     For: administrator.
+         */
+        get: operations["get_facepiece_forms"];
         put?: never;
         post?: never;
         delete?: never;
@@ -194,6 +658,28 @@ export interface paths {
          *     For: tester, administrator or supervisor.
          */
         get: operations["get_facepiece"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/facepieces/{version_id}/form": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * A version as its form has it, to be changed or duplicated.
+         * @description A version as its form has it, to be changed or duplicated.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["get_facepiece_model"];
         put?: never;
         post?: never;
         delete?: never;
@@ -290,6 +776,150 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/instruments": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The instruments you look after, those in use first.
+         * @description The instruments you look after, those in use first.
+         *
+         *     For: administrator.
+         */
+        get: operations["get_instrument_files"];
+        put?: never;
+        /**
+         * Enter an instrument; the token of its link is shown only now.
+         * @description Enter an instrument; the token of its link is shown only now.
+         *
+         *     For: administrator.
+         */
+        post: operations["enter_instrument"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/instruments/forms": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What is asked of an instrument of each kind.
+         * @description What is asked of an instrument of each kind.
+         *
+         *     For: administrator.
+         */
+        get: operations["get_instrument_forms"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/instruments/{instrument_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What is on file about an instrument.
+         * @description What is on file about an instrument.
+         *
+         *     For: administrator.
+         */
+        get: operations["get_instrument_file"];
+        /**
+         * Change an instrument's name, figures or where it is plugged in.
+         * @description Change an instrument's name, figures or where it is plugged in.
+         *
+         *     For: administrator.
+         */
+        put: operations["change_instrument"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/instruments/{instrument_id}/calibrations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Put a calibration on file as its certificate has it.
+         * @description Put a calibration on file as its certificate has it.
+         *
+         *     For: administrator.
+         */
+        post: operations["enter_calibration"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/instruments/{instrument_id}/retired": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Take an instrument out of use, or into use again.
+         * @description Take an instrument out of use, or into use again.
+         *
+         *     For: administrator.
+         */
+        put: operations["retire_instrument"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/instruments/{instrument_id}/token": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Make a new token for an instrument's link; the old one ends at once.
+         * @description Make a new token for an instrument's link; the old one ends at once.
+         *
+         *     For: administrator.
+         */
+        post: operations["renew_instrument_token"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}": {
         parameters: {
             query?: never;
@@ -328,6 +958,106 @@ export interface paths {
          *     For: tester or administrator.
          */
         post: operations["cancel_job"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/join/{token}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Whom a one-time address is for.
+         * @description Whom a one-time address is for.
+         *
+         *     For: open to everybody.
+         */
+        get: operations["get_joining"];
+        put?: never;
+        /**
+         * Choose your password at a one-time address; you are signed in.
+         * @description Choose your password at a one-time address; you are signed in.
+         *
+         *     For: open to everybody.
+         */
+        post: operations["join"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/journal": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The journal: who did what to what, the newest first.
+         * @description The journal: who did what to what, the newest first.
+         *
+         *     For: administrator.
+         */
+        get: operations["get_journal"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/journal.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The journal as a table.
+         * @description The journal as a table.
+         *
+         *     For: administrator.
+         */
+        get: operations["get_journal_csv"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/kit/{kit_id}/lending": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Whose an instrument, lot, nebuliser or sampling part is, and to whom it is lent.
+         * @description Whose an instrument, lot, nebuliser or sampling part is, and to whom it is lent.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["get_lending"];
+        /**
+         * Lend kit to employers by name; those left out may not use it any more.
+         * @description Lend kit to employers by name; those left out may not use it any more.
+         *
+         *     For: administrator.
+         */
+        put: operations["put_lending"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -494,6 +1224,28 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/metrics": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Numbers by which the installation is watched, for Prometheus; a token reads them.
+         * @description Numbers by which the installation is watched, for Prometheus; a token reads them.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["get_metrics"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/nebulisers": {
         parameters: {
             query?: never;
@@ -582,6 +1334,28 @@ export interface paths {
          *     For: tester or administrator.
          */
         post: operations["fill_nebuliser"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/organisation": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Say whose installation it is, and whether there is no instrument here.
+         * @description Say whose installation it is, and whether there is no instrument here.
+         *
+         *     For: administrator.
+         */
+        put: operations["change_organisation"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -680,8 +1454,36 @@ export interface paths {
          *     For: tester, administrator or supervisor.
          */
         get: operations["get_person"];
-        put?: never;
+        /**
+         * Correct a person's entry, or move them to another site of their employer.
+         * @description Correct a person's entry, or move them to another site of their employer.
+         *
+         *     For: tester or administrator.
+         */
+        put: operations["change_person"];
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/{person_id}/back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Note that a person is here again.
+         * @description Note that a person is here again.
+         *
+         *     For: tester or administrator.
+         */
+        post: operations["person_back"];
         delete?: never;
         options?: never;
         head?: never;
@@ -710,6 +1512,50 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/people/{person_id}/file.zip": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * A person's whole file: what is on file, every record and paper, and who looked at it.
+         * @description A person's whole file: what is on file, every record and paper, and who looked at it.
+         *
+         *     For: administrator.
+         */
+        get: operations["get_person_file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/{person_id}/left": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Note that a person has left; everything of them stays.
+         * @description Note that a person has left; everything of them stays.
+         *
+         *     For: tester or administrator.
+         */
+        post: operations["person_left"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/people/{person_id}/measurements": {
         parameters: {
             query?: never;
@@ -726,6 +1572,28 @@ export interface paths {
          *     For: tester or administrator.
          */
         post: operations["record_measurement"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/{person_id}/merge": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Make another entry part of this one: one person, both histories.
+         * @description Make another entry part of this one: one person, both histories.
+         *
+         *     For: administrator.
+         */
+        post: operations["merge_people"];
         delete?: never;
         options?: never;
         head?: never;
@@ -770,6 +1638,50 @@ export interface paths {
          *     For: tester or administrator.
          */
         post: operations["record_training"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/{person_id}/twins": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Other entries that may be the same person.
+         * @description Other entries that may be the same person.
+         *
+         *     For: administrator.
+         */
+        get: operations["get_twins"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/places": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Your employers with their sites, put away ones last.
+         * @description Your employers with their sites, put away ones last.
+         *
+         *     For: administrator.
+         */
+        get: operations["get_places"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -920,6 +1832,56 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/setup": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Whether this installation waits to be set up.
+         * @description Whether this installation waits to be set up.
+         *
+         *     For: open to everybody.
+         */
+        get: operations["get_setup"];
+        put?: never;
+        /**
+         * Set up an empty installation with the code its terminal shows; you are signed in as its administrator.
+         * @description Set up an empty installation with the code its terminal shows; you are signed in as its administrator.
+         *
+         *     For: open to everybody.
+         */
+        post: operations["set_up"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/setup/missing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What is still missing before the first test.
+         * @description What is still missing before the first test.
+         *
+         *     For: administrator.
+         */
+        get: operations["get_missing"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sites": {
         parameters: {
             query?: never;
@@ -935,6 +1897,50 @@ export interface paths {
          */
         get: operations["get_sites"];
         put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sites/{site_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Change a site: its name, time zone, rule book or benches.
+         * @description Change a site: its name, time zone, rule book or benches.
+         *
+         *     For: administrator.
+         */
+        put: operations["change_site"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sites/{site_id}/archived": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Put a site away, or take it out again.
+         * @description Put a site away, or take it out again.
+         *
+         *     For: administrator.
+         */
+        put: operations["archive_site"];
         post?: never;
         delete?: never;
         options?: never;
@@ -1153,6 +2159,56 @@ export interface paths {
         put?: never;
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tokens": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The tokens by which other programs read here.
+         * @description The tokens by which other programs read here.
+         *
+         *     For: administrator.
+         */
+        get: operations["get_tokens"];
+        put?: never;
+        /**
+         * Make a token by which another program reads what an employer has here; it is shown only now.
+         * @description Make a token by which another program reads what an employer has here; it is shown only now.
+         *
+         *     For: administrator.
+         */
+        post: operations["make_token"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tokens/{token_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * End a token at once.
+         * @description End a token at once.
+         *
+         *     For: administrator.
+         */
+        delete: operations["end_token"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1625,6 +2681,61 @@ export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         /**
+         * AccountEntry
+         * @description A colleague to be invited: the name they sign in with, their own name, and their roles.
+         */
+        AccountEntry: {
+            /** Grants */
+            grants: components["schemas"]["GrantEntry"][];
+            /** Login */
+            login: string;
+            /** Name */
+            name: string;
+        };
+        /**
+         * AccountView
+         * @description An account. ``state``: active, invited (no password chosen yet), off. Moments are empty where there is none.
+         */
+        AccountView: {
+            /** Grants */
+            grants: components["schemas"]["GrantView"][];
+            /** Has Second */
+            has_second: boolean;
+            /** Id */
+            id: string;
+            /** Invited Until */
+            invited_until: string;
+            /** Is Own */
+            is_own: boolean;
+            /** Last Active */
+            last_active: string;
+            /** Login */
+            login: string;
+            /** May Change */
+            may_change: boolean;
+            /** Name */
+            name: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "active" | "invited" | "off";
+        };
+        /**
+         * AccountsPage
+         * @description A page of accounts, by name.
+         */
+        AccountsPage: {
+            /** Page */
+            page: number;
+            /** Pages */
+            pages: number;
+            /** Rows */
+            rows: components["schemas"]["AccountView"][];
+            /** Total */
+            total: number;
+        };
+        /**
          * ActDone
          * @description What was done to an instrument.
          */
@@ -1738,6 +2849,24 @@ export interface components {
             since: string;
         };
         /**
+         * AnswerTogether
+         * @description All questions of one look found fine with one press: an entry of its own in the log for each.
+         */
+        AnswerTogether: {
+            /** Answers */
+            answers: components["schemas"]["Settled"][];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "answer_together";
+            /**
+             * Screen
+             * @default
+             */
+            screen: string;
+        };
+        /**
          * Answered
          * @description A question answered. ``facts`` is the digest of the facts it holds for; ``minutes_ago`` for timed ones.
          *
@@ -1773,6 +2902,36 @@ export interface components {
              * @default
              */
             screen: string;
+        };
+        /**
+         * Archived
+         * @description Whether something is put away.
+         */
+        Archived: {
+            /** Archived */
+            archived: boolean;
+        };
+        /**
+         * BackupsView
+         * @description How the backups stand. ``made_here``: whether this installation makes them by itself; the rest is empty then.
+         *
+         *     ``faults``: how many stored things were not what was stored when it was last checked; -1 where it was not.
+         */
+        BackupsView: {
+            /** Faults */
+            faults: number;
+            /** File */
+            file: string;
+            /** Folder */
+            folder: string;
+            /** Is Late */
+            is_late: boolean;
+            /** Last Good */
+            last_good: string;
+            /** Made Here */
+            made_here: boolean;
+            /** Problem */
+            problem: string;
         };
         /**
          * BenchView
@@ -1886,6 +3045,46 @@ export interface components {
             values: components["schemas"]["ValueView"][];
         };
         /**
+         * Borrower
+         * @description An employer, and whether kit is lent to it.
+         */
+        Borrower: {
+            /** Has It */
+            has_it: boolean;
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+        };
+        /**
+         * CalibrationEntry
+         * @description A calibration as its certificate has it.
+         */
+        CalibrationEntry: {
+            /** By Whom */
+            by_whom: string;
+            /** Certificate */
+            certificate: string;
+            /** Done On */
+            done_on: string;
+            /** Good Until */
+            good_until: string;
+        };
+        /**
+         * CalibrationView
+         * @description A calibration on file.
+         */
+        CalibrationView: {
+            /** By Whom */
+            by_whom: string;
+            /** Certificate */
+            certificate: string;
+            /** Done On */
+            done_on: string;
+            /** Good Until */
+            good_until: string;
+        };
+        /**
          * Card
          * @description One thing to ask, look at or do: words to say, remedy, source, and where it stands.
          */
@@ -1902,14 +3101,22 @@ export interface components {
             drawing: string;
             /** Facts */
             facts: string;
+            /** Fine Words */
+            fine_words: string;
             /** Gravity */
             gravity: string;
             /** Id */
             id: string;
             /** Is Gate */
             is_gate: boolean;
+            /** Line */
+            line: string;
+            /** Look */
+            look: string;
             /** Mode */
             mode: string;
+            /** Not Fine Words */
+            not_fine_words: string;
             /** Points */
             points: string[];
             /** Policy */
@@ -1974,7 +3181,8 @@ export interface components {
         };
         /**
          * CheckView
-         * @description A daily check: what it is, how it is done, its limit, and today's value if there is one.
+         * @description A daily check: what it is, how it is done, its limit, and today's value if there is one. ``read_now``: what the
+         *     link reads at this moment, where that is the value of the check.
          */
         CheckView: {
             /** Checked At */
@@ -1987,6 +3195,8 @@ export interface components {
             name: string;
             /** Passed */
             passed: boolean | null;
+            /** Read Now */
+            read_now: string | null;
             /** Steps */
             steps: string[];
             /** Title */
@@ -2026,7 +3236,9 @@ export interface components {
         };
         /**
          * ChooseFacepiece
-         * @description Choose a facepiece version, its size and set-up.
+         * @description Choose a facepiece version, its size and set-up; ``task_id`` and ``method`` with it, where all is as last time.
+         *
+         *     Each is an entry of its own in the log, and all of them are taken or none.
          */
         ChooseFacepiece: {
             /** Clip */
@@ -2040,12 +3252,22 @@ export interface components {
              * @enum {string}
              */
             kind: "choose_facepiece";
+            /**
+             * Method
+             * @default null
+             */
+            method: ("sweet" | "bitter" | "odour" | "smoke" | "ambient_count" | "aerosol" | "negative_pressure") | null;
             /** Ppe */
             ppe: string[];
             /** Size */
             size: string;
             /** Suspension */
             suspension: string;
+            /**
+             * Task Id
+             * @default null
+             */
+            task_id: string | null;
             /**
              * Version Id
              * @description a UUID
@@ -2168,6 +3390,19 @@ export interface components {
             valid_until: string;
         };
         /**
+         * ClockJumped
+         * @description The database's clock jumped: when, by how many seconds ahead (below zero: back), and when times here followed
+         *     it, empty while they go on as they were.
+         */
+        ClockJumped: {
+            /** At */
+            at: string;
+            /** By S */
+            by_s: number;
+            /** Followed At */
+            followed_at: string;
+        };
+        /**
          * CloseRun
          * @description Seal a run: how it ended, how many readings there were, their SHA-256.
          */
@@ -2186,6 +3421,55 @@ export interface components {
             occurred_at: string;
             /** Sha256 */
             sha256: string;
+        };
+        /**
+         * Code
+         * @description A code of the second factor.
+         */
+        Code: {
+            /** Code */
+            code: string;
+        };
+        /**
+         * CompetenceEntry
+         * @description A method a tester may use from a day on, until another (empty: until it is taken back), and who saw them do it;
+         *     or that it is taken back.
+         */
+        CompetenceEntry: {
+            /** Begins */
+            begins: string;
+            /** Ends */
+            ends: string;
+            /** Is Withdrawn */
+            is_withdrawn: boolean;
+            /**
+             * Method
+             * @enum {string}
+             */
+            method: "sweet" | "bitter" | "odour" | "smoke" | "ambient_count" | "aerosol" | "negative_pressure";
+            /** Shown By */
+            shown_by: string;
+        };
+        /**
+         * CompetenceView
+         * @description A method, and what is on file of it.
+         */
+        CompetenceView: {
+            /** Begins */
+            begins: string;
+            /** Ends */
+            ends: string;
+            /** Method */
+            method: string;
+            /** Shown By */
+            shown_by: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "on file" | "nothing on file" | "taken back";
+            /** Words */
+            words: string;
         };
         /**
          * Contaminant
@@ -2313,11 +3597,22 @@ export interface components {
         };
         /**
          * Cue
-         * @description A stretch of the run with words of its own, in milliseconds from t0.
+         * @description A stretch of the run with words of its own, in milliseconds from t0. ``hold``: the breath is held in it, at
+         *     ``place`` (left, right, up, down, or straight ahead where empty).
          */
         Cue: {
             /** End Ms */
             end_ms: number;
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+            /**
+             * Place
+             * @default
+             */
+            place: string;
             /** Say */
             say: string;
             /** Start Ms */
@@ -2441,6 +3736,36 @@ export interface components {
             what: string;
         };
         /**
+         * EmployerEntry
+         * @description An employer: its name.
+         */
+        EmployerEntry: {
+            /** Name */
+            name: string;
+        };
+        /**
+         * EmployerView
+         * @description An employer with its sites.
+         */
+        EmployerView: {
+            /** Id */
+            id: string;
+            /** Is Archived */
+            is_archived: boolean;
+            /** Name */
+            name: string;
+            /** Sites */
+            sites: components["schemas"]["PlaceView"][];
+        };
+        /**
+         * Entered
+         * @description The id of what was entered.
+         */
+        Entered: {
+            /** Id */
+            id: string;
+        };
+        /**
          * ErrorBody
          * @description The one shape of every error.
          */
@@ -2456,7 +3781,7 @@ export interface components {
         };
         /**
          * ExerciseResultView
-         * @description One exercise of a judged run, cut for display.
+         * @description One exercise of a judged run, cut for display. ``reaches``: its own fit factor reaches the level.
          */
         ExerciseResultView: {
             /** Bound */
@@ -2471,6 +3796,8 @@ export interface components {
             name: string;
             /** Outside */
             outside: string;
+            /** Reaches */
+            reaches: boolean;
         };
         /**
          * ExerciseView
@@ -2508,6 +3835,19 @@ export interface components {
              * @enum {string}
              */
             kind: "eyes_opened";
+        };
+        /**
+         * FacepieceForm
+         * @description What the form for a new facepiece of a kind begins with; corrected from the maker's own papers.
+         */
+        FacepieceForm: {
+            /** Family */
+            family: string;
+            /** Kind */
+            kind: string;
+            start: components["schemas"]["Model"];
+            /** Title */
+            title: string;
         };
         /**
          * FacepieceOption
@@ -2602,6 +3942,22 @@ export interface components {
             total: number;
         };
         /**
+         * FigureRule
+         * @description A figure that an instrument is entered with; ``limit``: what it is where the site has none of its own.
+         */
+        FigureRule: {
+            /** Is Needed */
+            is_needed: boolean;
+            /** Limit */
+            limit: string;
+            /** Name */
+            name: string;
+            /** Title */
+            title: string;
+            /** Unit */
+            unit: string;
+        };
+        /**
          * Filling
          * @description The lot a nebuliser was rinsed and filled with.
          */
@@ -2627,6 +3983,62 @@ export interface components {
              * @default []
              */
             part_ids: string[];
+        };
+        /**
+         * FoundPerson
+         * @description A wearer in a list that is chosen from: what they passed in last and until when (YYYY-MM-DD), both empty where
+         *     they never did, and the clearance on file: its status, or "ran out", or "none on file"; and the day they left.
+         */
+        FoundPerson: {
+            /** Clearance */
+            clearance: string;
+            /** Employer */
+            employer: string;
+            /** Id */
+            id: string;
+            /** Job */
+            job: string;
+            /** Left On */
+            left_on: string;
+            /** Name */
+            name: string;
+            /** Number */
+            number: string;
+            /** Passed In */
+            passed_in: string;
+            /** Site */
+            site: string;
+            /** Site Id */
+            site_id: string;
+            /** Task */
+            task: string;
+            /** Until */
+            until: string;
+        };
+        /**
+         * GrantEntry
+         * @description A role at an employer, or at all of them where ``employer_id`` is null.
+         */
+        GrantEntry: {
+            /** Employer Id */
+            employer_id: string | null;
+            /**
+             * Role
+             * @enum {string}
+             */
+            role: "tester" | "administrator" | "supervisor";
+        };
+        /**
+         * GrantView
+         * @description A role, and where: the employer's name, empty for all of them.
+         */
+        GrantView: {
+            /** Employer */
+            employer: string;
+            /** Employer Id */
+            employer_id: string | null;
+            /** Role */
+            role: string;
         };
         /**
          * Health
@@ -2661,6 +4073,107 @@ export interface components {
             new: number;
             /** Same */
             same: number;
+        };
+        /**
+         * InstrumentEntry
+         * @description An instrument as entered: whose (empty: nobody's in particular), its figures, and where it is plugged in here
+         *     (``line``, empty where its link runs on another machine).
+         */
+        InstrumentEntry: {
+            /** Employer Id */
+            employer_id: string;
+            /** Figures */
+            figures: {
+                [key: string]: string;
+            };
+            /** Line */
+            line: string;
+            /** Name */
+            name: string;
+        };
+        /**
+         * InstrumentFile
+         * @description What is on file about an instrument for whoever looks after it.
+         */
+        InstrumentFile: {
+            /** Calibrations */
+            calibrations: components["schemas"]["CalibrationView"][];
+            /** Employer Id */
+            employer_id: string;
+            /** Figures */
+            figures: {
+                [key: string]: string;
+            };
+            /** Id */
+            id: string;
+            /** Is Simulated */
+            is_simulated: boolean;
+            /** Line */
+            line: string;
+            /** Name */
+            name: string;
+            /** Retired At */
+            retired_at: string;
+        };
+        /**
+         * InstrumentFiles
+         * @description A page of instruments.
+         */
+        InstrumentFiles: {
+            /** Page */
+            page: number;
+            /** Pages */
+            pages: number;
+            /** Rows */
+            rows: components["schemas"]["InstrumentLine"][];
+            /** Total */
+            total: number;
+        };
+        /**
+         * InstrumentForm
+         * @description What is asked of an instrument of a kind.
+         */
+        InstrumentForm: {
+            /** Figures */
+            figures: components["schemas"]["FigureRule"][];
+            /** Kind */
+            kind: string;
+            /** Title */
+            title: string;
+        };
+        /**
+         * InstrumentLine
+         * @description An instrument in a list.
+         */
+        InstrumentLine: {
+            /** Calibrated Until */
+            calibrated_until: string;
+            /** Id */
+            id: string;
+            /** Is Retired */
+            is_retired: boolean;
+            /** Kind */
+            kind: string;
+            /** Line */
+            line: string;
+            /** Name */
+            name: string;
+            /** Owner */
+            owner: string;
+            /** Serial Number */
+            serial_number: string;
+        };
+        /**
+         * Invited
+         * @description A one-time address at which a password is chosen, shown only now; and until when it opens.
+         */
+        Invited: {
+            /** Account Id */
+            account_id: string;
+            /** Address */
+            address: string;
+            /** Until */
+            until: string;
         };
         /**
          * IssueReport
@@ -2702,6 +4215,50 @@ export interface components {
             total: number;
         };
         /**
+         * Joining
+         * @description Whom a one-time address is for.
+         */
+        Joining: {
+            /** Login */
+            login: string;
+            /** Name */
+            name: string;
+        };
+        /**
+         * JournalLine
+         * @description A row of the journal. ``changes``: what was changed, as "what: from → to".
+         */
+        JournalLine: {
+            /** At */
+            at: string;
+            /** Changes */
+            changes: string[];
+            /** Deed */
+            deed: string;
+            /** No */
+            no: number;
+            /** Subject */
+            subject: string;
+            /** Subject Id */
+            subject_id: string;
+            /** Subject Kind */
+            subject_kind: string;
+            /** Who */
+            who: string;
+            /** Why */
+            why: string;
+        };
+        /**
+         * JournalPage
+         * @description Rows of the journal, the newest first; ``before`` of the next page, 0 at the end.
+         */
+        JournalPage: {
+            /** Before */
+            before: number;
+            /** Rows */
+            rows: components["schemas"]["JournalLine"][];
+        };
+        /**
          * KindLine
          * @description Whether a kind of facepiece suffices for a task.
          */
@@ -2732,6 +4289,38 @@ export interface components {
             total: number;
         };
         /**
+         * LeftOn
+         * @description The day somebody left (YYYY-MM-DD).
+         */
+        LeftOn: {
+            /** Left On */
+            left_on: string;
+        };
+        /**
+         * LendingView
+         * @description Whose kit is (empty: nobody's in particular), to whom it may be lent, and whether the reader may say so.
+         *
+         *     A reader sees the employers of their own scope only; ``others`` counts those it is lent to besides.
+         */
+        LendingView: {
+            /** Borrowers */
+            borrowers: components["schemas"]["Borrower"][];
+            /** May Change */
+            may_change: boolean;
+            /** Others */
+            others: number;
+            /** Owner */
+            owner: string;
+        };
+        /**
+         * LentTo
+         * @description The employers that kit is to be lent to, all of them: who is left out may not use it any more.
+         */
+        LentTo: {
+            /** Employers */
+            employers: string[];
+        };
+        /**
          * LinkPlan
          * @description The run this counter holds, if any.
          */
@@ -2759,10 +4348,21 @@ export interface components {
             state: "reading" | "in_run" | "silent" | "starting";
         };
         /**
+         * Linkage
+         * @description A token for an instrument's link, shown only now.
+         */
+        Linkage: {
+            /** Instrument Id */
+            instrument_id: string;
+            /** Token */
+            token: string;
+        };
+        /**
          * LiveMessage
          * @description The numbers of a running run, with the readings since the message before. Geometry and words, no judgement.
          *
-         *     ``wall`` is what the inside must stay under on average; ``unlikely`` and ``lost`` come from the leak budget.
+         *     ``wall`` is what the inside must stay under on average; ``unlikely`` and ``lost`` come from the leak budget;
+         *     ``heading`` is the deciding fit factor by what has been read so far, ``heading_bound`` its lower bound.
          */
         LiveMessage: {
             /** Bounds */
@@ -2771,6 +4371,10 @@ export interface components {
             ended_by: string;
             /** Factors */
             factors: (string | null)[];
+            /** Heading */
+            heading: string | null;
+            /** Heading Bound */
+            heading_bound: string | null;
             /** Inside */
             inside: string | null;
             /** Inside Live */
@@ -2811,6 +4415,18 @@ export interface components {
             rules_digest: string;
             /** Visit Id */
             visit_id: string;
+        };
+        /**
+         * LookView
+         * @description What is looked at or asked together, on one card: its title and the words to say.
+         */
+        LookView: {
+            /** Id */
+            id: string;
+            /** Say */
+            say: string;
+            /** Title */
+            title: string;
         };
         /**
          * LotEntry
@@ -2933,6 +4549,19 @@ export interface components {
             width: string | null;
         };
         /**
+         * Merging
+         * @description The entry that is the same person, and how that is known.
+         */
+        Merging: {
+            /**
+             * Other Id
+             * @description a UUID
+             */
+            other_id: string;
+            /** Why */
+            why: string;
+        };
+        /**
          * MethodView
          * @description A fit-test method for a facepiece: may, not permitted, or not here, with its reasons.
          */
@@ -2951,6 +4580,117 @@ export interface components {
             verdict: string;
             /** Words */
             words: string;
+        };
+        /**
+         * Missing
+         * @description What a first test needs, in order; ``is_ready`` once nothing of it is missing.
+         */
+        Missing: {
+            /** By Senses Only */
+            by_senses_only: boolean;
+            /** Is Ready */
+            is_ready: boolean;
+            /** Organisation */
+            organisation: string;
+            /** Steps */
+            steps: components["schemas"]["Step"][];
+        };
+        /**
+         * Model
+         * @description A facepiece model as the catalogue holds it. Texts are the maker's; what is not stated stays empty.
+         */
+        Model: {
+            /**
+             * Accessories
+             * @default []
+             */
+            accessories: string[];
+            /**
+             * Adapter
+             * @default
+             * @enum {string}
+             */
+            adapter: "" | "used once" | "inspected, cleaned, reused";
+            /**
+             * Approval
+             * @default
+             */
+            approval: string;
+            /**
+             * Clips
+             * @default []
+             */
+            clips: string[];
+            /**
+             * Cover
+             * @enum {string}
+             */
+            cover: "front" | "palms" | "thumbs" | "none";
+            /**
+             * Diaphragms
+             * @default 0
+             */
+            diaphragms: number;
+            /**
+             * Doffing
+             * @default []
+             */
+            doffing: string[];
+            /**
+             * Donning
+             * @default []
+             */
+            donning: string[];
+            /** Filter Classes */
+            filter_classes: string[];
+            /**
+             * Filter Kind
+             * @enum {string}
+             */
+            filter_kind: "media" | "particulate" | "gas" | "combined";
+            /**
+             * Filters As Pair
+             * @default true
+             */
+            filters_as_pair: boolean;
+            /** Kind */
+            kind: string;
+            /** Maker */
+            maker: string;
+            /** Model */
+            model: string;
+            /**
+             * Probe
+             * @enum {string}
+             */
+            probe: "valve_seat" | "probed_cartridge" | "through";
+            /**
+             * Reuse
+             * @default
+             * @enum {string}
+             */
+            reuse: "" | "discard" | "one shift" | "never re-applied" | "maker's limit";
+            /** Sizes */
+            sizes: components["schemas"]["Size"][];
+            /**
+             * Suspensions
+             * @default []
+             */
+            suspensions: string[];
+            /** Test Filters */
+            test_filters: boolean;
+            /** Valve */
+            valve: boolean;
+            /**
+             * Wash Limit C
+             * @default
+             */
+            wash_limit_c: string;
+            /**
+             * Work Filters
+             * @default []
+             */
+            work_filters: components["schemas"]["WorkFilter"][];
         };
         /**
          * Moment
@@ -3001,6 +4741,16 @@ export interface components {
             refill_at: string | null;
             /** Role */
             role: string;
+        };
+        /**
+         * NewPassword
+         * @description One's own password, and the one in its place.
+         */
+        NewPassword: {
+            /** New */
+            new: string;
+            /** Old */
+            old: string;
         };
         /**
          * NextPiece
@@ -3096,6 +4846,32 @@ export interface components {
             kind: "opened_by_mistake";
         };
         /**
+         * OrganisationEntry
+         * @description Whose installation it is, and whether there is no instrument here.
+         */
+        OrganisationEntry: {
+            /** By Senses Only */
+            by_senses_only: boolean;
+            /** Name */
+            name: string;
+        };
+        /**
+         * Own
+         * @description One's own account: sessions, and how the second factor stands.
+         */
+        Own: {
+            /** Has Second */
+            has_second: boolean;
+            /** Login */
+            login: string;
+            /** Name */
+            name: string;
+            /** Recovery Left */
+            recovery_left: number;
+            /** Sessions */
+            sessions: components["schemas"]["SessionLine"][];
+        };
+        /**
          * PartChoice
          * @description A sampling part that may serve a visit. ``is_for_model``: it was entered for the model that is tested.
          */
@@ -3188,13 +4964,23 @@ export interface components {
         /**
          * PartsView
          * @description The parts of the program that are watched on this machine, and when something changed last; empty where nobody
-         *     watches them.
+         *     watches them. ``jumps`` of the database's clock, the latest first.
          */
         PartsView: {
             /** Changed At */
             changed_at: string;
+            /** Jumps */
+            jumps: components["schemas"]["ClockJumped"][];
             /** Parts */
             parts: components["schemas"]["ProgramPart"][];
+        };
+        /**
+         * Password
+         * @description A password.
+         */
+        Password: {
+            /** Password */
+            password: string;
         };
         /**
          * PeoplePage
@@ -3206,7 +4992,7 @@ export interface components {
             /** Pages */
             pages: number;
             /** Rows */
-            rows: components["schemas"]["PersonRow"][];
+            rows: components["schemas"]["FoundPerson"][];
             /** Total */
             total: number;
         };
@@ -3257,10 +5043,34 @@ export interface components {
             task_id: string;
         };
         /**
+         * PersonChange
+         * @description A person's entry as it is to be.
+         */
+        PersonChange: {
+            /** Contact */
+            contact: string;
+            /** Job */
+            job: string;
+            /** Name */
+            name: string;
+            /** Number */
+            number: string;
+            /**
+             * Site Id
+             * @description a UUID
+             */
+            site_id: string;
+            /** Task */
+            task: string;
+        };
+        /**
          * PersonEntry
-         * @description A person as entered: the number is the employer's own and is unique there.
+         * @description A person as entered: the number is the employer's own and is unique there. A clearance and a training seen with
+         *     them are filed in the same act, all of it or nothing.
          */
         PersonEntry: {
+            /** @default null */
+            clearance: components["schemas"]["ClearanceEntry"] | null;
             /** Contact */
             contact: string;
             /** Job */
@@ -3273,6 +5083,8 @@ export interface components {
             site_id: string;
             /** Task */
             task: string;
+            /** @default null */
+            training: components["schemas"]["TrainingEntry"] | null;
         };
         /**
          * PersonRow
@@ -3308,6 +5120,10 @@ export interface components {
             face_length: string | null;
             /** Face Width */
             face_width: string | null;
+            /** Left On */
+            left_on: string;
+            /** Merged Into */
+            merged_into: string;
             permissions: components["schemas"]["Permissions"];
             person: components["schemas"]["PersonRow"];
             /** Trained On */
@@ -3320,24 +5136,87 @@ export interface components {
             visits_total: number;
         };
         /**
+         * PlaceView
+         * @description A site of an employer as its administrator sees it.
+         */
+        PlaceView: {
+            /** Benches */
+            benches: string[];
+            /** Id */
+            id: string;
+            /** Is Archived */
+            is_archived: boolean;
+            /** Name */
+            name: string;
+            /** People */
+            people: number;
+            /** Rule Book */
+            rule_book: string;
+            /** Zone */
+            zone: string;
+        };
+        /**
+         * PlacesPage
+         * @description A page of employers with their sites, and the rule books there are; ``may_add`` employers.
+         */
+        PlacesPage: {
+            /** Books */
+            books: components["schemas"]["BookName"][];
+            /** May Add */
+            may_add: boolean;
+            /** Page */
+            page: number;
+            /** Pages */
+            pages: number;
+            /** Rows */
+            rows: components["schemas"]["EmployerView"][];
+            /** Total */
+            total: number;
+        };
+        /**
          * Preview
-         * @description What would be imported: headings, how they are matched, the first rows, and everything that is wrong.
+         * @description What would be done: how the file is read, how many rows there are of each kind, a page of the kind that was asked
+         *     for, everything that is wrong, and what is odd but may be right.
          */
         Preview: {
             /** Columns */
             columns: {
                 [key: string]: number;
             };
+            /** Counts */
+            counts: {
+                [key: string]: number;
+            };
+            /** Encoding */
+            encoding: string;
             /** Error Count */
             error_count: number;
             /** Errors */
             errors: components["schemas"]["RowError"][];
+            /** Heading Row */
+            heading_row: number;
             /** Headings */
             headings: string[];
+            /** Lines */
+            lines: components["schemas"]["RosterLine"][];
+            /** Needs Order */
+            needs_order: boolean;
+            /** Odd */
+            odd: components["schemas"]["RowError"][];
+            /** Page */
+            page: number;
+            /** Pages */
+            pages: number;
             /** Rows */
             rows: number;
             /** Sample */
             sample: string[][];
+            /** Sheet */
+            sheet: number;
+            /** Sheets */
+            sheets: string[];
+            /** Shown */
+            shown: string;
         };
         /**
          * ProgramPart
@@ -3426,7 +5305,7 @@ export interface components {
          */
         Proposal: {
             /** Body */
-            body: components["schemas"]["Answered"] | components["schemas"]["ChooseFacepiece"] | components["schemas"]["ChooseTask"] | components["schemas"]["FitProbe"] | components["schemas"]["AlterationMade"] | components["schemas"]["AlterationUndone"] | components["schemas"]["Donned"] | components["schemas"]["Doffed"] | components["schemas"]["Adjusted"] | components["schemas"]["SealChecked"] | components["schemas"]["StartRun"] | components["schemas"]["NumbersTyped"] | components["schemas"]["Touched"] | components["schemas"]["Distress"] | components["schemas"]["Stopped"] | components["schemas"]["ProofGiven"] | components["schemas"]["Decided"] | components["schemas"]["Withheld"] | components["schemas"]["TurnedAway"] | components["schemas"]["Released"] | components["schemas"]["Correct"] | components["schemas"]["OpenedByMistake"] | components["schemas"]["SealHoldBegun"] | components["schemas"]["ChooseMethod"] | components["schemas"]["StartScreening"] | components["schemas"]["Squeezed"] | components["schemas"]["Screened"] | components["schemas"]["StartQualitative"] | components["schemas"]["DoseGiven"] | components["schemas"]["Detected"] | components["schemas"]["DetectionMistaken"] | components["schemas"]["EyesOpened"] | components["schemas"]["QualitativeEnded"] | components["schemas"]["ProofSensed"];
+            body: components["schemas"]["Answered"] | components["schemas"]["AnswerTogether"] | components["schemas"]["ChooseFacepiece"] | components["schemas"]["ChooseTask"] | components["schemas"]["FitProbe"] | components["schemas"]["AlterationMade"] | components["schemas"]["AlterationUndone"] | components["schemas"]["Donned"] | components["schemas"]["Doffed"] | components["schemas"]["Adjusted"] | components["schemas"]["SealChecked"] | components["schemas"]["StartRun"] | components["schemas"]["NumbersTyped"] | components["schemas"]["Touched"] | components["schemas"]["Distress"] | components["schemas"]["Stopped"] | components["schemas"]["ProofGiven"] | components["schemas"]["Decided"] | components["schemas"]["Withheld"] | components["schemas"]["TurnedAway"] | components["schemas"]["Released"] | components["schemas"]["Correct"] | components["schemas"]["OpenedByMistake"] | components["schemas"]["SealHoldBegun"] | components["schemas"]["ChooseMethod"] | components["schemas"]["StartScreening"] | components["schemas"]["Squeezed"] | components["schemas"]["Screened"] | components["schemas"]["StartQualitative"] | components["schemas"]["DoseGiven"] | components["schemas"]["Detected"] | components["schemas"]["DetectionMistaken"] | components["schemas"]["EyesOpened"] | components["schemas"]["QualitativeEnded"] | components["schemas"]["ProofSensed"];
             /** Expects */
             expects: number | null;
             /**
@@ -3442,9 +5321,12 @@ export interface components {
         };
         /**
          * ProtocolChoice
-         * @description A protocol that may be run: its length in seconds, the standing of what it says, the instrument it needs.
+         * @description A protocol that may be run: its length in seconds, the standing of what it says, the instrument it needs, and
+         *     its exercises by name.
          */
         ProtocolChoice: {
+            /** Exercises */
+            exercises: string[];
             /** Id */
             id: string;
             /** Instrument */
@@ -3652,6 +5534,14 @@ export interface components {
             title: string;
         };
         /**
+         * RecoveryCodes
+         * @description Codes that stand in for the second factor, each once; shown only now.
+         */
+        RecoveryCodes: {
+            /** Codes */
+            codes: string[];
+        };
+        /**
          * Released
          * @description The wearer left, everything put back.
          */
@@ -3696,8 +5586,20 @@ export interface components {
             total: number;
         };
         /**
+         * Retired
+         * @description Whether something is out of use.
+         */
+        Retired: {
+            /** Retired */
+            retired: boolean;
+        };
+        /**
          * RosterFile
-         * @description A roster as sent: its name, its bytes as base64, and which column is which field (empty: matched by heading).
+         * @description A roster as sent: its name, its bytes as base64, and how it is read. ``columns``: which is which field (empty:
+         *     matched by heading); ``heading_row`` as the sheet counts (0: looked for); ``encoding`` empty: recognised.
+         *
+         *     ``skip``: rows that are not taken, by their number; ``left``: people missing from it who are noted as left, on
+         *     ``left_on``.
          */
         RosterFile: {
             /** Columns */
@@ -3706,14 +5608,73 @@ export interface components {
             };
             /** Content */
             content: string;
+            /**
+             * Day Order
+             * @default
+             * @enum {string}
+             */
+            day_order: "" | "ymd" | "dmy" | "mdy";
+            /**
+             * Encoding
+             * @default
+             */
+            encoding: string;
             /** File Name */
             file_name: string;
+            /**
+             * Heading Row
+             * @default 0
+             */
+            heading_row: number;
+            /**
+             * Left
+             * @default []
+             */
+            left: string[];
+            /**
+             * Left On
+             * @default
+             */
+            left_on: string;
+            /**
+             * Sheet
+             * @default 0
+             */
+            sheet: number;
             /** Site Id */
             site_id: string;
+            /**
+             * Skip
+             * @default []
+             */
+            skip: number[];
+        };
+        /**
+         * RosterLine
+         * @description What a row comes to: of which kind, whose, and what changes. ``row`` 0: a person who is not in the file.
+         */
+        RosterLine: {
+            /** Changes */
+            changes: string[];
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "new" | "changed" | "moved" | "back" | "missing" | "same";
+            /** Name */
+            name: string;
+            /** Number */
+            number: string;
+            /** Person Id */
+            person_id: string;
+            /** Row */
+            row: number;
+            /** Twin */
+            twin: string;
         };
         /**
          * RowError
-         * @description What is wrong in a row and column, as the sheet counts them (the headings are row 1).
+         * @description What is wrong, or odd, in a row and column, as the sheet counts them.
          */
         RowError: {
             /** Column */
@@ -3783,14 +5744,15 @@ export interface components {
         };
         /**
          * RunView
-         * @description The run that is going on. ``budget_percent`` is N ÷ level: what all exercises together may let in.
+         * @description The run that is going on.
          *
          *     ``cues`` have words of their own; ``values`` names what is typed where numbers are; ``unit`` is that of the ladder;
+         *     ``counts_words``: why the outside reads far lower than the room's, where only some particles are counted;
          *     ``says_numbers``: the tester says fit factors aloud as they come.
          */
         RunView: {
-            /** Budget Percent */
-            budget_percent: string;
+            /** Counts Words */
+            counts_words: string;
             /** Cues */
             cues: components["schemas"]["Cue"][];
             /** Ends At */
@@ -3823,7 +5785,8 @@ export interface components {
         };
         /**
          * SameAgain
-         * @description What this person last passed in, set-up and all, if it is still offered and has not failed since.
+         * @description What this person last passed in, set-up and all, if it is still offered and has not failed since; and by which
+         *     method, for which task. ``method`` is empty where it cannot be done now, and ``without`` says why.
          */
         SameAgain: {
             /** Clip */
@@ -3834,14 +5797,41 @@ export interface components {
             is_own: boolean;
             /** Label */
             label: string;
+            /** Method */
+            method: string;
+            /** Method Words */
+            method_words: string;
             /** Passed On */
             passed_on: string;
             /** Ppe */
             ppe: string[];
+            /** Setup */
+            setup: string;
             /** Size */
             size: string;
             /** Suspension */
             suspension: string;
+            /** Task */
+            task: string;
+            /** Task Id */
+            task_id: string;
+            /** Version Id */
+            version_id: string;
+            /** Without */
+            without: string;
+        };
+        /**
+         * Saved
+         * @description A facepiece that was entered: the id of its version, and what became of it.
+         */
+        Saved: {
+            /**
+             * Outcome
+             * @enum {string}
+             */
+            outcome: "new" | "new version" | "as it was";
+            /** Version */
+            version: number;
             /** Version Id */
             version_id: string;
         };
@@ -3987,6 +5977,19 @@ export interface components {
             kind: "seal_hold_begun";
         };
         /**
+         * SecondStart
+         * @description The secret to put into an authenticator: as text, as the address that a QR code holds, and the rows of that
+         *     code, a sign for each square, 1 for a dark one.
+         */
+        SecondStart: {
+            /** Address */
+            address: string;
+            /** Secret */
+            secret: string;
+            /** Squares */
+            squares: string[];
+        };
+        /**
          * Sensed
          * @description The wearer senses it: an id made by their screen, what was on it, and when it was pressed.
          */
@@ -4069,6 +6072,24 @@ export interface components {
             wearer: string;
         };
         /**
+         * SessionLine
+         * @description A signed-in browser: where, with what, since when, last active; whether it is the one that asks.
+         */
+        SessionLine: {
+            /** Address */
+            address: string;
+            /** Agent */
+            agent: string;
+            /** Id */
+            id: string;
+            /** Is This */
+            is_this: boolean;
+            /** Last Active */
+            last_active: string;
+            /** Since */
+            since: string;
+        };
+        /**
          * SessionView
          * @description Who is signed in, with which roles, and the token every change must carry in X-Moorfog-Token.
          */
@@ -4098,10 +6119,54 @@ export interface components {
             reason: string;
         };
         /**
+         * Settled
+         * @description A question found fine, with the digest of the facts it holds for.
+         */
+        Settled: {
+            /** Facts */
+            facts: string;
+            /** Question */
+            question: string;
+        };
+        /**
+         * SetupEntry
+         * @description What is said first: the code from the terminal, whose installation it is, and its first administrator, who may
+         *     be a tester as well.
+         */
+        SetupEntry: {
+            /** Code */
+            code: string;
+            /** Login */
+            login: string;
+            /** Name */
+            name: string;
+            /** Organisation */
+            organisation: string;
+            /** Password */
+            password: string;
+            /** Tests Too */
+            tests_too: boolean;
+        };
+        /**
+         * SetupState
+         * @description Whether the set-up waits for its code, and whose installation it is (empty before that is said).
+         */
+        SetupState: {
+            /** Is Open */
+            is_open: boolean;
+            /** Organisation */
+            organisation: string;
+        };
+        /**
          * SignIn
          * @description Name and password.
          */
         SignIn: {
+            /**
+             * Code
+             * @default
+             */
+            code: string;
             /** Login */
             login: string;
             /** Password */
@@ -4140,6 +6205,20 @@ export interface components {
             role: string;
         };
         /**
+         * SiteEntry
+         * @description A site: its name, its IANA time zone, its rule book and its benches.
+         */
+        SiteEntry: {
+            /** Benches */
+            benches: string[];
+            /** Name */
+            name: string;
+            /** Rule Book */
+            rule_book: string;
+            /** Zone */
+            zone: string;
+        };
+        /**
          * SiteProtocolView
          * @description A protocol that a site has added.
          */
@@ -4170,6 +6249,8 @@ export interface components {
             benches: string[];
             /** Employer */
             employer: string;
+            /** Employer Id */
+            employer_id: string;
             /** Id */
             id: string;
             /** Name */
@@ -4178,6 +6259,34 @@ export interface components {
             rule_book: string;
             /** Zone */
             zone: string;
+        };
+        /**
+         * Size
+         * @description A size with the maker's range in mm; empty where the maker states none. Length alone is allowed.
+         */
+        Size: {
+            /**
+             * Length From
+             * @default
+             */
+            length_from: string;
+            /**
+             * Length To
+             * @default
+             */
+            length_to: string;
+            /** Name */
+            name: string;
+            /**
+             * Width From
+             * @default
+             */
+            width_from: string;
+            /**
+             * Width To
+             * @default
+             */
+            width_to: string;
         };
         /**
          * SizeAdviceView
@@ -4308,6 +6417,22 @@ export interface components {
             screening_id: string;
         };
         /**
+         * Step
+         * @description Something that a first test needs: whether it is there, what to do, and on which page.
+         */
+        Step: {
+            /** Code */
+            code: string;
+            /** Is Done */
+            is_done: boolean;
+            /** Place */
+            place: string;
+            /** Title */
+            title: string;
+            /** Words */
+            words: string;
+        };
+        /**
          * Stopped
          * @description The tester stopped the run.
          */
@@ -4435,6 +6560,53 @@ export interface components {
             unfinished: components["schemas"]["VisitPage"];
         };
         /**
+         * TokenEntry
+         * @description A token to be made: what it is for, at which employer it reads, and for how many days.
+         */
+        TokenEntry: {
+            /** Days */
+            days: number;
+            /**
+             * Employer Id
+             * @description a UUID
+             */
+            employer_id: string;
+            /** Name */
+            name: string;
+        };
+        /**
+         * TokenMade
+         * @description A token, shown only now.
+         */
+        TokenMade: {
+            /** Expires At */
+            expires_at: string;
+            /** Id */
+            id: string;
+            /** Token */
+            token: string;
+        };
+        /**
+         * TokenView
+         * @description A token that was made. ``state``: counts, ended, or ran out.
+         */
+        TokenView: {
+            /** Employer */
+            employer: string;
+            /** Expires At */
+            expires_at: string;
+            /** Id */
+            id: string;
+            /** Made At */
+            made_at: string;
+            /** Name */
+            name: string;
+            /** State */
+            state: string;
+            /** Used At */
+            used_at: string;
+        };
+        /**
          * Touched
          * @description The wearer touched the facepiece; moved or not.
          */
@@ -4515,7 +6687,9 @@ export interface components {
         };
         /**
          * TryView
-         * @description A try with its outcome, kept whatever came of it.
+         * @description A try with its outcome, kept whatever came of it. ``worst`` names the exercise of the lowest fit factor, empty
+         *     where none was measured; ``tell`` is the sentence that says to the wearer what it means; ``hidden`` what practice
+         *     hid by chance, once the visit is closed.
          */
         TryView: {
             /** Bound */
@@ -4526,6 +6700,8 @@ export interface components {
             exercises: components["schemas"]["ExerciseResultView"][];
             /** Facepiece */
             facepiece: string;
+            /** Hidden */
+            hidden: string;
             /** Instrument */
             instrument: string;
             /** Is Marginal */
@@ -4551,8 +6727,12 @@ export interface components {
             source: string;
             /** Started At */
             started_at: string;
+            /** Tell */
+            tell: string;
             /** Unit */
             unit: string;
+            /** Worst */
+            worst: string;
         };
         /**
          * TurnedAway
@@ -4571,6 +6751,24 @@ export interface components {
             kind: "turned_away";
             /** Reason */
             reason: string;
+        };
+        /**
+         * Twin
+         * @description Another entry that may be the same person.
+         */
+        Twin: {
+            /** Id */
+            id: string;
+            /** Job */
+            job: string;
+            /** Left On */
+            left_on: string;
+            /** Name */
+            name: string;
+            /** Number */
+            number: string;
+            /** Site */
+            site: string;
         };
         /**
          * TypedExercise
@@ -4721,6 +6919,8 @@ export interface components {
             is_signed: boolean;
             /** Limits Of Use */
             limits_of_use: string[];
+            /** Looks */
+            looks: components["schemas"]["LookView"][];
             /** Method */
             method: string;
             /** Method Blocked By */
@@ -4935,6 +7135,560 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    get_own_account: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Own"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    change_own_password: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewPassword"];
+            };
+        };
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    start_second_factor: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Password"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SecondStart"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    confirm_second_factor: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Code"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecoveryCodes"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    switch_second_factor_off: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Password"];
+            };
+        };
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    end_own_session: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_accounts: {
+        parameters: {
+            query?: {
+                page?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AccountsPage"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    invite_colleague: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AccountEntry"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Invited"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    change_account: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                account_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AccountEntry"];
+            };
+        };
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_competence: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                account_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CompetenceView"][];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    enter_competence: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                account_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CompetenceEntry"];
+            };
+        };
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    lose_second_factor: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                account_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    switch_account_off: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                account_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    switch_account_on: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                account_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    reset_account: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                account_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Invited"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_account_sessions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                account_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionLine"][];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    end_account_sessions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                account_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_backups: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BackupsView"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
     import_catalogue: {
         parameters: {
             query?: never;
@@ -5161,6 +7915,140 @@ export interface operations {
             };
         };
     };
+    add_employer: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EmployerEntry"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Entered"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    rename_employer: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                employer_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EmployerEntry"];
+            };
+        };
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    archive_employer: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                employer_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Archived"];
+            };
+        };
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    add_site: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                employer_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SiteEntry"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Entered"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
     get_facepieces: {
         parameters: {
             query?: {
@@ -5193,6 +8081,68 @@ export interface operations {
             };
         };
     };
+    save_facepiece: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Model"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Saved"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_facepiece_forms: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FacepieceForm"][];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
     get_facepiece: {
         parameters: {
             query?: never;
@@ -5211,6 +8161,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FacepieceOption"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_facepiece_model: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                version_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Model"];
                 };
             };
             /** @description error */
@@ -5321,7 +8302,10 @@ export interface operations {
     };
     preview_import: {
         parameters: {
-            query?: never;
+            query?: {
+                page?: number;
+                kind?: "new" | "changed" | "moved" | "back" | "missing" | "same";
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -5339,6 +8323,260 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Preview"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_instrument_files: {
+        parameters: {
+            query?: {
+                page?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InstrumentFiles"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    enter_instrument: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["InstrumentEntry"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Linkage"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_instrument_forms: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InstrumentForm"][];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_instrument_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                instrument_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InstrumentFile"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    change_instrument: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                instrument_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["InstrumentEntry"];
+            };
+        };
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    enter_calibration: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                instrument_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CalibrationEntry"];
+            };
+        };
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    retire_instrument: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                instrument_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Retired"];
+            };
+        };
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    renew_instrument_token: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                instrument_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Linkage"];
                 };
             };
             /** @description error */
@@ -5401,6 +8639,204 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JobView"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_joining: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Joining"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    join: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Password"];
+            };
+        };
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_journal: {
+        parameters: {
+            query?: {
+                before?: number;
+                day?: string;
+                account?: string;
+                subject?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JournalPage"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_journal_csv: {
+        parameters: {
+            query?: {
+                before?: number;
+                day?: string;
+                account?: string;
+                subject?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_lending: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kit_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LendingView"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    put_lending: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kit_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LentTo"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LendingView"];
                 };
             };
             /** @description error */
@@ -5553,6 +8989,7 @@ export interface operations {
             query?: {
                 page?: number;
                 agent?: string;
+                only_good?: boolean;
             };
             header?: never;
             path?: never;
@@ -5666,6 +9103,35 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LotView"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_metrics: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/plain; version=0.0.4": string;
                 };
             };
             /** @description error */
@@ -5826,6 +9292,37 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["NebuliserView"];
                 };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    change_organisation: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OrganisationEntry"];
+            };
+        };
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description error */
             default: {
@@ -6035,6 +9532,68 @@ export interface operations {
             };
         };
     };
+    change_person: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                person_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PersonChange"];
+            };
+        };
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    person_back: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                person_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
     record_clearance: {
         parameters: {
             query?: never;
@@ -6047,6 +9606,70 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["ClearanceEntry"];
+            };
+        };
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_person_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                person_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/zip": string;
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    person_left: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                person_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LeftOn"];
             };
         };
         responses: {
@@ -6091,6 +9714,39 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["MeasureResult"];
                 };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    merge_people: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                person_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Merging"];
+            };
+        };
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description error */
             default: {
@@ -6158,6 +9814,68 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_twins: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                person_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Twin"][];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_places: {
+        parameters: {
+            query?: {
+                page?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlacesPage"];
+                };
             };
             /** @description error */
             default: {
@@ -6422,6 +10140,95 @@ export interface operations {
             };
         };
     };
+    get_setup: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SetupState"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    set_up: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetupEntry"];
+            };
+        };
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_missing: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Missing"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
     get_sites: {
         parameters: {
             query?: never;
@@ -6439,6 +10246,72 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["SiteView"][];
                 };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    change_site: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SiteEntry"];
+            };
+        };
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    archive_site: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Archived"];
+            };
+        };
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description error */
             default: {
@@ -6831,6 +10704,97 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Today"];
                 };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_tokens: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TokenView"][];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    make_token: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TokenEntry"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TokenMade"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    end_token: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description error */
             default: {

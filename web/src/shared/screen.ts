@@ -37,7 +37,7 @@ interface Holding {
   role: "bench" | "wearer";
   unsent: number;
   /** How many are kept on this browser's disk, by another window of it too. */
-  kept: () => number;
+  kept: () => Promise<number>;
   seq: number;
   running: boolean;
 }
@@ -52,14 +52,14 @@ export function useHeard(say: Say | null, holding: Holding) {
   const isEmpty = holding.unsent === 0;
   useEffect(() => {
     if (!isThere) return;
-    tell(latest.current, false);
-    const timer = window.setInterval(() => tell(latest.current, false), PERIOD_MS);
+    void tell(latest.current, false);
+    const timer = window.setInterval(() => void tell(latest.current, false), PERIOD_MS);
     return () => window.clearInterval(timer);
   }, [isThere, isEmpty, holding.running]);
   useEffect(() => {
     if (!isThere) return;
     const known = latest;
-    const leave = () => tell(known.current, true);
+    const leave = () => void tell(known.current, true);
     window.addEventListener("pagehide", leave);
     return () => {
       window.removeEventListener("pagehide", leave);
@@ -68,8 +68,12 @@ export function useHeard(say: Say | null, holding: Holding) {
   }, [isThere]);
 }
 
-function tell({ say, holding }: { say: Say | null; holding: Holding }, leaving: boolean) {
+/** How many presses were kept on the disk when last counted: a page that goes cannot wait for a count. */
+let counted = 0;
+
+async function tell({ say, holding }: { say: Say | null; holding: Holding }, leaving: boolean) {
   const { role, unsent, kept, seq } = holding;
+  if (!leaving) counted = await kept().catch(() => 0);
   // what is not heard now is said again in a moment
-  say?.({ screen: holder(role), unsent: Math.max(unsent, kept()), seq, leaving }).catch(() => undefined);
+  await say?.({ screen: holder(role), unsent: Math.max(unsent, counted), seq, leaving }).catch(() => undefined);
 }

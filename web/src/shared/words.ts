@@ -12,3 +12,9 @@ export function linkWords(state: string): string {
 export function closedWords(closed: string): string {
   return CLOSED[closed] ?? closed;
 }
+
+/** What somebody typed, parted by commas, without blanks. */
+export function parts(text: string): string[] {
+  const each = text.split(",");
+  return each.map((one) => one.trim()).filter(Boolean);
+}

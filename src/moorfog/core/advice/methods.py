@@ -194,7 +194,7 @@ def _advise(
                     method=method,
                     verdict="not here",
                     is_best=False,
-                    reasons=("permitted, but there is no kit for it here today",),
+                    reasons=("permitted, but no kit for it is ready here today: see Kit",),
                     limits=limits,
                     mode=mode,
                 )

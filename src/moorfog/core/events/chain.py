@@ -17,15 +17,27 @@ from moorfog.core.kernel.replacing import made
 
 VERSIONS: dict[str, int] = {
     **dict.fromkeys(KINDS, 1),
-    **dict.fromkeys(("run_started", "run_closed"), 2),
+    "run_closed": 2,
+    "run_started": 4,
     "probe_fitted": 3,
-    **dict.fromkeys(("answered", "facepiece_chosen", "task_chosen", "proof_given", "corrected"), 2),
+    **dict.fromkeys(("visit_opened", "answered", "facepiece_chosen", "task_chosen", "proof_given", "corrected"), 2),
 }
 
 
 def _started_by_a_counter(payload: dict[str, Any]) -> dict[str, Any]:
     more = {"kind": "counter", "required": ["particle", "zero", "max_fit_factor"], "charged_at": "", "charge_h": 0}
     return {**payload, "instrument": {**payload["instrument"], **more}}
+
+
+CHECKS_THEN = {"particle": "room_air", "zero": "clean_air", "max_fit_factor": "clean_line_ratio"}
+"""What the daily checks of an instrument were called, and what they are called now."""
+
+
+def _with_checks_named(payload: dict[str, Any]) -> dict[str, Any]:
+    one = payload["instrument"]
+    checks = [{**each, "name": CHECKS_THEN.get(each["name"], each["name"])} for each in one["checks"]]
+    required = [CHECKS_THEN.get(name, name) for name in one["required"]]
+    return {**payload, "instrument": {**one, "checks": checks, "required": required}}
 
 
 KINDS_THEN = frozenset(
@@ -83,7 +95,10 @@ UPCASTERS: dict[tuple[str, int], Callable[[dict[str, Any]], dict[str, Any]]] = {
     ("probe_fitted", 1): lambda payload: {**payload, "parts": []},
     ("probe_fitted", 2): _with_alterations,
     ("run_started", 1): _started_by_a_counter,
+    ("run_started", 2): _with_checks_named,
+    ("run_started", 3): lambda payload: {**payload, "hidden": ""},
     ("run_closed", 1): lambda payload: {**payload, "signals": [], "holds": []},
+    ("visit_opened", 1): lambda payload: {**payload, "wore": ""},
     ("answered", 1): lambda payload: {**payload, "screen": ""},
     ("facepiece_chosen", 1): _with_its_kind,
     ("task_chosen", 1): _with_cartridges,

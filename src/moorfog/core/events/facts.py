@@ -161,7 +161,7 @@ class Instrument:
     used_on: str
     checks: tuple[DailyCheck, ...]
     kind: InstrumentKind = "counter"
-    required: tuple[str, ...] = ("particle", "zero", "max_fit_factor")
+    required: tuple[str, ...] = ("room_air", "clean_air", "clean_line_ratio")
     charged_at: str = ""
     charge_h: int = 0
 

@@ -104,7 +104,8 @@ class TypedExercise:
 class VisitOpened:
     """A worker walked up. Names the person by id, pins the rules by digest, and holds what is on file by value.
 
-    ``opened_on`` is the date at the site; ``trained_on`` the date of the last training on file, empty where none is.
+    ``opened_on`` is the date at the site; ``trained_on`` the date of the last training on file, empty where none is;
+    ``wore`` what the person was last tested in and how that went, in words, empty where nothing is known.
     """
 
     person_id: str
@@ -118,6 +119,7 @@ class VisitOpened:
     opened_on: str = ""
     clearance: Clearance | None = None
     trained_on: str = ""
+    wore: str = ""
     kind: Literal["visit_opened"] = "visit_opened"
 
 
@@ -260,7 +262,10 @@ class SealChecked:
 
 @dataclass(frozen=True)
 class RunStarted:
-    """A fit-test run begins. Everything it is judged by is frozen here. t0 is ``count_in_ms`` after occurred_at."""
+    """A fit-test run begins. Everything it is judged by is frozen here. t0 is ``count_in_ms`` after occurred_at.
+
+    ``hidden``: what a practice run was set to by chance, told once the visit is closed; it decides nothing.
+    """
 
     run_id: str
     source: Literal["counter", "typed"]
@@ -270,6 +275,7 @@ class RunStarted:
     level: str
     count_in_ms: int
     instrument: Instrument
+    hidden: str = ""
     kind: Literal["run_started"] = "run_started"
 
 
@@ -574,6 +580,9 @@ OBSERVATIONS = frozenset(
         "screened",
     }
 )
+"""What somebody saw or felt, and cannot be asked to see again: taken whatever else has happened meanwhile."""
+SAFETY = frozenset({"distress", "doffed"})
+"""Of these, what is taken at any time and without a question."""
 
 
 @dataclass(frozen=True)

@@ -12,7 +12,7 @@ from moorfog.core.kernel.arithmetic import concentration
 from moorfog.core.measuring import negative_pressure, photometer
 from moorfog.core.measuring.ambient import Outside, outside_of
 from moorfog.core.measuring.budget import shares_of, spend
-from moorfog.core.measuring.counting import Sample, exercise_bound
+from moorfog.core.measuring.counting import Sample, exercise_bound, overall_bound
 from moorfog.core.measuring.readings import Reading
 from moorfog.core.measuring.reduction import RECENT, Reduction
 from moorfog.core.rules.book import Book
@@ -24,8 +24,9 @@ class LiveNumbers:
     """What the bench shows while a run goes on. Shares are of the leak budget; None where not known yet.
 
     Outside and inside, this one a mean of about two seconds, are particles per cm³, µg/m³, or ml/min of modelled flow
-    and leak; ``factors`` and ``bounds`` hold one for every exercise. ``ended_by`` is why the run must end now: a single
-    peak, or a broken hold.
+    and leak; ``factors`` and ``bounds`` hold one for every exercise. Inside is None while the tube is still being
+    purged of the air outside. ``heading``: the fit factor that decides, by what has been read so far, with its lower
+    95 % bound where particles are counted. ``ended_by`` is why the run must end now: a single peak, or a broken hold.
     """
 
     outside: Fraction | None
@@ -34,6 +35,8 @@ class LiveNumbers:
     shares: tuple[Fraction, ...]
     factors: tuple[Fraction | None, ...]
     bounds: tuple[float | None, ...]
+    heading: Fraction | None
+    heading_bound: float | None
     is_unlikely: bool
     is_lost: bool
     ended_by: str
@@ -76,14 +79,20 @@ def live_numbers(reduction: Reduction, book: Book, level: Fraction, level_key: s
     if chamber is not None:
         outside = Fraction(max(chamber, 0), 1000)
     peak = photometer.peak_reason(protocol, level_key, signals) if protocol.family == "photometer" else None
+    so_far = _shares_so_far(protocol, book, windows, signals, holds, beside)
+    samples = _samples(protocol, windows, beside)
     broken = next((one.detail for one in reduction.deviations if one.code == "broken_hold"), "")
     return LiveNumbers(
         outside=outside,
-        inside=recent_value(protocol, reduction.recent) if is_in else None,
+        inside=recent_value(protocol, reduction.recent) if is_in and now and is_inside(protocol, now) else None,
         is_inside_live=is_in,
         shares=tuple(spent.by_exercise.get(index, Fraction(0)) for index in range(reached + 1)),
-        factors=_factors(protocol, _shares_so_far(protocol, book, windows, signals, holds, beside)),
-        bounds=_bounds(protocol, windows, beside),
+        factors=_factors(protocol, so_far),
+        bounds=tuple(
+            exercise_bound(samples[index]) if index in samples else None for index in range(len(protocol.exercises()))
+        ),
+        heading=_heading(book, so_far),
+        heading_bound=_heading_bound(book, samples),
         is_unlikely=spent.budget.is_unlikely,
         is_lost=spent.budget.is_lost or peak is not None,
         ended_by=peak.sentence if peak is not None else f"Hold broken: {broken}" if broken else "",
@@ -157,15 +166,38 @@ def _factors(protocol: Protocol, shares: dict[int, Fraction]) -> tuple[Fraction 
     return tuple(1 / one if one else None for one in found)
 
 
-def _bounds(
-    protocol: Protocol, windows: Sequence[MeasuredWindow], beside: Sequence[Outside]
-) -> tuple[float | None, ...]:
-    """Return the lower 95 % bound of each exercise so far; None where no particles are counted."""
-    out: list[float | None] = [None] * len(protocol.exercises())
+def _samples(protocol: Protocol, windows: Sequence[MeasuredWindow], beside: Sequence[Outside]) -> dict[int, Sample]:
+    """Return what was counted inside so far, by exercise; nothing where no particles are counted."""
+    out: dict[int, Sample] = {}
     if not protocol.is_counted:
-        return tuple(out)
+        return out
     for index, outside in zip(protocol.summed(), beside, strict=True):
         counts, volume = _inside(windows, index)
         if volume > 0 and outside.value is not None and outside.value > 0:
-            out[index] = exercise_bound(Sample(counts, float(outside.value), volume / 1e6))
-    return tuple(out)
+            out[index] = Sample(counts, float(outside.value), volume / 1e6)
+    return out
+
+
+def _heading(book: Book, shares: dict[int, Fraction]) -> Fraction | None:
+    """Return the fit factor that decides, were the rest as what has been read: overall, or the lowest exercise where
+    every one is judged. None before anything has leaked in."""
+    total, most = sum(shares.values(), Fraction(0)), max(shares.values(), default=Fraction(0))
+    if most <= 0:
+        return None
+    return 1 / most if book.text("judged_by") == "every_exercise" else len(shares) / total
+
+
+def _heading_bound(book: Book, samples: dict[int, Sample]) -> float | None:
+    """Return the lower 95 % bound of what the run is heading for, None where no particles are counted."""
+    if not samples:
+        return None
+    if book.text("judged_by") == "every_exercise":
+        return min(exercise_bound(one) for one in samples.values())
+    return overall_bound(list(samples.values()))
+
+
+def is_inside(protocol: Protocol, one: Reading) -> bool:
+    """True for a reading of the air inside: within a window that measures it, not while the tube is purged."""
+    return any(
+        window.use in ("inside", "hold") and window.start_ms < one.t <= window.end_ms for window in protocol.windows()
+    )

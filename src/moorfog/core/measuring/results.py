@@ -142,7 +142,7 @@ def conclude(
             reasons=(
                 Reason(
                     code="below_level",
-                    sentence=f"{what} It leaked most in: {name_of(protocol, worst).lower()}.",
+                    sentence=f"{what} Worst exercise: {name_of(protocol, worst).lower()}.",
                     rule=rule,
                     gravity="stop",
                     remedy=f"Look at {protocol.exercises()[worst.exercise].look_at}. "

@@ -57,7 +57,7 @@ def near_zero_of(book: Book, instrument: Instrument) -> Fraction | None:
     instrument's own limit for clean air, whichever is more. None for a book that does not ask, or without that check.
     """
     times = book.ratio("near_zero.clean_air")
-    found = [one for one in instrument.checks if one.name == "zero"]
+    found = [one for one in instrument.checks if one.name == "clean_air"]
     if times is None or not found:
         return None
     value, limit = decimal_or_none(found[-1].value), decimal_or_none(found[-1].limit)

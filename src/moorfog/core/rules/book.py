@@ -143,6 +143,8 @@ class When:
     donned: tuple[bool, ...] = ()
     tried: tuple[bool, ...] = ()
     on_file: tuple[Literal["trained", "untrained"], ...] = ()
+    cleared: tuple[bool, ...] = ()
+    wore: tuple[bool, ...] = ()
     distress: tuple[bool, ...] = ()
     mistaken: tuple[bool, ...] = ()
     rule: tuple[tuple[str, ...], ...] = ()
@@ -160,6 +162,9 @@ class Item:
     ``after_clear`` wait for the clock of wear and of clearing; ``check`` says of what kit the answer is a check;
     ``shows_cautions`` puts the method's cautions on the card. "Not fine" to ``mistake`` ends the visit as opened for
     the wrong person, to ``unwell`` it is distress. Until ``closes_senses`` is answered a detection still counts.
+
+    ``look`` names what the item is looked at together with, on one card, and ``line`` is what is so when it is fine;
+    an item that stops the test has none. ``fine`` and ``not_fine`` are its answers in words where they are its own.
     """
 
     id: str
@@ -187,6 +192,10 @@ class Item:
     mistake: bool = False
     closes_senses: bool = False
     unwell: bool = False
+    look: str = ""
+    line: str = ""
+    fine: str = ""
+    not_fine: str = ""
     when: When = When()
 
     @property
@@ -202,6 +211,15 @@ class Step:
 
     id: str
     name: str
+
+
+@dataclass(frozen=True)
+class Look:
+    """What is looked at or asked together: one card, one key for "all as it should be", a digit for what is not."""
+
+    id: str
+    title: str
+    say: str
 
 
 @dataclass(frozen=True)
@@ -269,6 +287,7 @@ class Procedure:
     terms: str
     leak_remedy: tuple[LeakRemedy, ...] = ()
     no_test: tuple[NoTest, ...] = ()
+    look: tuple[Look, ...] = ()
 
     def find(self, item_id: str) -> Item | None:
         """Return the item with this id, or None."""
@@ -337,8 +356,20 @@ def read_procedure(data: Mapping[str, Any], where: str) -> Procedure:
         for name in item.depends_on:
             if name not in FACTS:
                 raise DataError(f"{spot}.depends_on", f"{name!r} is no fact; {', '.join(FACTS)} are")
+        if item.look:
+            _check_look(procedure, item, spot)
         seen.add(item.id)
     return procedure
+
+
+def _check_look(procedure: Procedure, item: Item, spot: str) -> None:
+    """Refuse what may not be settled together with others: an act, what stops the test, what has no line of its own."""
+    if item.look not in {one.id for one in procedure.look}:
+        raise DataError(f"{spot}.look", f"{item.look!r} is not a look of this procedure")
+    if item.act or item.gravity == "stop":
+        raise DataError(f"{spot}.look", "an act, and what stops the test, has a card of its own")
+    if not item.line:
+        raise DataError(f"{spot}.line", "an item of a look needs the line that says what is so when it is fine")
 
 
 def pin(book: Book, procedure: Procedure, protocols: tuple[Protocol, ...]) -> Rules:
@@ -357,6 +388,7 @@ def pin(book: Book, procedure: Procedure, protocols: tuple[Protocol, ...]) -> Ru
             one,
             title=_with_values(one.title, values),
             say=_with_values(one.say, values),
+            line=_with_values(one.line, values),
             remedy=_with_values(one.remedy, values),
         )
         for one in procedure.item

@@ -22,7 +22,8 @@ Sense = Literal["at_least", "at_most", "within"]
 class CheckRule:
     """A check of the day: what is read, in which unit, against which limit, and how it is done, step by step.
 
-    ``limit`` is decimal text, or two of them as "0.285 to 0.315" where the value must lie within.
+    ``limit`` is decimal text, or two of them as "0.285 to 0.315" where the value must lie within. ``reads``: what the
+    link reads all the time and the check is the value of, nothing where the tester must set something up for it.
     """
 
     name: str
@@ -31,6 +32,7 @@ class CheckRule:
     sense: Sense
     limit: str
     steps: tuple[str, ...]
+    reads: Literal["", "outside"] = ""
 
 
 @dataclass(frozen=True)

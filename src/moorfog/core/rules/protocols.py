@@ -5,8 +5,9 @@ Read strictly; this module parses what is handed to it and opens no file.
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, fields, is_dataclass
 from datetime import date
 from fractions import Fraction
 from typing import Any, Literal
@@ -77,11 +78,14 @@ class Window:
 
 @dataclass(frozen=True)
 class Cue:
-    """A stretch of the run with words of its own, in milliseconds from t0."""
+    """A stretch of the run with words of its own, in milliseconds from t0. ``hold``: the breath is held in it, at
+    ``place`` (left, right, up, down, or straight ahead where empty)."""
 
     start_ms: int
     end_ms: int
     say: str
+    hold: bool = False
+    place: str = ""
 
 
 @dataclass(frozen=True)
@@ -324,10 +328,13 @@ class Protocol:
         for exercise in self.exercises():
             for segment in exercise.segment:
                 end = clock + segment.seconds * 1000
+                hold = segment.use == "hold"
                 if segment.say and out and out[-1].end_ms == clock and out[-1].say == segment.say:
-                    out[-1] = Cue(out[-1].start_ms, end, segment.say)
+                    last = out[-1]
+                    place = last.place or segment.place
+                    out[-1] = Cue(last.start_ms, end, segment.say, hold=last.hold or hold, place=place)
                 elif segment.say:
-                    out.append(Cue(clock, end, segment.say))
+                    out.append(Cue(clock, end, segment.say, hold=hold, place=segment.place))
                 clock = end
         return tuple(out)
 
@@ -358,7 +365,39 @@ class Protocol:
         return self.dosing.applications[0].what if self.dosing.applications else f"{threshold} squeezes"
 
 
+LONGEST_S, MOST_PARTS, MOST_SIGNS = 7200, 40, 4000
+"""Out of all sense: a longer stretch, more parts of one sort, a text of more signs. No rule of any book."""
+_ID = re.compile(r"[a-z0-9]([a-z0-9_-]{0,58}[a-z0-9])?")
+
+
+def _check_sense(item: Any, where: str) -> None:
+    """Refuse what no protocol can mean, whichever part says it: ids of odd signs, times below zero or of days."""
+    for one in fields(item):
+        spot, value = f"{where}.{one.name}", getattr(item, one.name)
+        if one.name == "id" and not _ID.fullmatch(value):
+            raise DataError(spot, f"{value!r}: small letters, digits and hyphens are expected, at most 60")
+        is_time = one.name.endswith(("_s", "_ms")) or one.name in ("seconds", "good_for_h")
+        most = LONGEST_S * (1000 if one.name.endswith("_ms") else 1)
+        if is_time and not 0 <= value <= most:
+            raise DataError(spot, f"{value}; from 0 to {most} is expected")
+        if isinstance(value, str) and len(value) > MOST_SIGNS:
+            raise DataError(spot, f"{len(value)} signs; at most {MOST_SIGNS} are expected")
+        if isinstance(value, int) and not is_time and not 0 <= value <= LONGEST_S:
+            raise DataError(spot, f"{value}; from 0 to {LONGEST_S} is expected")
+        if isinstance(value, tuple):
+            if len(value) > MOST_PARTS:
+                raise DataError(spot, f"{len(value)} of them; at most {MOST_PARTS} are expected")
+            for number, part in enumerate(value):
+                if is_dataclass(part):
+                    _check_sense(part, f"{spot}[{number}]")
+        elif is_dataclass(value):
+            _check_sense(value, spot)
+
+
 def _check_protocol(protocol: Protocol, where: str) -> None:
+    _check_sense(protocol, where)
+    if protocol.total_s > LONGEST_S:
+        raise DataError(f"{where}.exercise", f"they last {protocol.total_s} s; at most {LONGEST_S} are expected")
     if protocol.is_qualitative:
         _check_qualitative(protocol, where)
         return

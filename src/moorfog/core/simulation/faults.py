@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 from collections.abc import Sequence
 
 WEARER_FAULTS: dict[str, tuple[str, ...]] = {
@@ -28,3 +29,11 @@ GOOD_SEAL = "good seal"
 TIGHT_SEAL = "seal too good to be read"
 PRACTICE = (GOOD_SEAL, TIGHT_SEAL, *WEARER_FAULTS, *KIT_FAULTS)
 """What a practice run may be set to: a seal that is good for sure, one so good that it is held, or a fault."""
+
+DRAWN = "drawn by chance"
+"""A practice run that is set to something the learner is not told before the visit is closed."""
+
+
+def drawn(run_id: str) -> str:
+    """Return what a practice run hides when it is drawn by chance: the same for the same run."""
+    return PRACTICE[int.from_bytes(hashlib.sha256(run_id.encode()).digest()[:4], "big") % len(PRACTICE)]

@@ -118,7 +118,7 @@ def _answered(visit: Visit, payload: ev.Answered, at: datetime) -> Refusal | Non
         ready = visit.wear_ready_at()
         if ready is None or at < ready:
             minutes = visit.rules.book.minutes("wear.minimum")
-            words = f"Comfort is judged after {minutes} minutes' wear."
+            words = f"This is asked once it has been worn for {minutes} minutes."
             return Refusal("worn_too_short", words, "Let the wear clock run.")
     if payload.minutes_ago is not None and (not item.wait or not 0 <= payload.minutes_ago <= 1440):
         return Refusal("minutes", f"{payload.minutes_ago} minutes ago makes no sense here.", "Enter 0 to 1440 minutes.")
@@ -279,8 +279,8 @@ def _run_started(visit: Visit, payload: ev.RunStarted, at: datetime) -> Refusal 
         return Refusal("protocol", "This protocol is not for this facepiece.", "Use the protocol that is offered.")
     kit = instrument_blocks(visit.rules.book, facepiece, payload.mode, payload.instrument, protocol.family, at)
     if kit:
-        check = f"No passed {kit[0].removeprefix('check_').replace('_', ' ')} check today on this instrument."
-        words = KIT_WORDS.get(kit[0], (check, "Do the daily checks on the Kit page."))
+        check = "A check of today is not done or not passed on this instrument."
+        words = KIT_WORDS.get(kit[0], (check, "Do it on the Kit page, which says which one."))
         return Refusal(kit[0], "Not permitted: " + words[0], words[1])
     return None
 

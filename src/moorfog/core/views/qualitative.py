@@ -4,8 +4,10 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from datetime import datetime
+from zoneinfo import ZoneInfo
 
 from moorfog.core.events.payloads import Lot, Nebuliser, instant
+from moorfog.core.events.qualitative import QualitativeStarted, ScreeningStarted
 from moorfog.core.qualitative.fold import faults_so_far
 from moorfog.core.qualitative.judgement import counted_doses, elapsed_ms, later_doses
 from moorfog.core.rules.protocols import Protocol
@@ -219,9 +221,18 @@ def senses_view(visit: Visit, one: Try) -> SensesView | None:
     exercises = protocol.exercises(sensed.bends)
     doses = []
     if one.t0 is not None and one.doses:
-        doses = [f"first dose, {protocol.first_dose(sensed.threshold)}: {instant(one.doses[0])[11:19]} UTC"]
+        zone = ZoneInfo(visit.opened.zone if visit.opened is not None else "UTC")
+        doses = [f"first dose, {protocol.first_dose(sensed.threshold)}: {one.doses[0].astimezone(zone):%H:%M:%S}"]
         doses += [f"{ms / 1000:.0f} s" for ms in later_doses(one, visit.speed)]
-    lots = [*sensed.lots, *([sensed.nebuliser.lot] if sensed.nebuliser is not None else [])]
+    screened = next((each.started for each in reversed(visit.screenings) if each.attempt == one.attempt), None)
+    made_with: list[ScreeningStarted | QualitativeStarted] = [sensed] if screened is None else [screened, sensed]
+    lots = list(
+        dict.fromkeys(
+            lot
+            for each in made_with
+            for lot in (*each.lots, *([each.nebuliser.lot] if each.nebuliser is not None else ()))
+        )
+    )
     found = one.detection
     place = (
         "" if found is None else exercises[found.exercise].name.lower() if found.exercise >= 0 else "before the start"

@@ -11,11 +11,16 @@ from moorfog.core.kernel.arithmetic import cut, whole_or_cut
 from moorfog.core.rules.protocols import Cue
 from moorfog.core.rules.reason import Reason
 from moorfog.core.views.qualitative import SensesView, SensingView, senses_view, sensing_view
+from moorfog.core.views.telling import tell
 from moorfog.core.visit.outcomes import outcome
 from moorfog.core.visit.state import Try, Visit
 
 UNITS = {"photometer": "µg/m³", "pressure": "ml/min"}
 """Units of outside and inside by family of protocol; particles per cm³ for the others."""
+
+
+CLASSIFIED = "one size of particle only, so far fewer than in the room"
+"""What the outside figure of the size-classified mode is of."""
 
 
 def moment(at: datetime | None) -> str | None:
@@ -41,9 +46,10 @@ class ExerciseView:
 
 @dataclass(frozen=True)
 class RunView:
-    """The run that is going on. ``budget_percent`` is N ÷ level: what all exercises together may let in.
+    """The run that is going on.
 
     ``cues`` have words of their own; ``values`` names what is typed where numbers are; ``unit`` is that of the ladder;
+    ``counts_words``: why the outside reads far lower than the room's, where only some particles are counted;
     ``says_numbers``: the tester says fit factors aloud as they come.
     """
 
@@ -54,10 +60,10 @@ class RunView:
     ends_at: str | None
     is_over: bool
     level: str
-    budget_percent: str
     protocol_title: str
     instrument_name: str
     unit: str
+    counts_words: str
     exercises: tuple[ExerciseView, ...]
     cues: tuple[Cue, ...]
     values: tuple[str, ...]
@@ -67,7 +73,7 @@ class RunView:
 
 @dataclass(frozen=True)
 class ExerciseResultView:
-    """One exercise of a judged run, cut for display."""
+    """One exercise of a judged run, cut for display. ``reaches``: its own fit factor reaches the level."""
 
     name: str
     outside: str
@@ -75,6 +81,7 @@ class ExerciseResultView:
     factor: str
     counts: int | None
     bound: str
+    reaches: bool
 
 
 @dataclass(frozen=True)
@@ -90,7 +97,9 @@ class ReasonView:
 
 @dataclass(frozen=True)
 class TryView:
-    """A try with its outcome, kept whatever came of it."""
+    """A try with its outcome, kept whatever came of it. ``worst`` names the exercise of the lowest fit factor, empty
+    where none was measured; ``tell`` is the sentence that says to the wearer what it means; ``hidden`` what practice
+    hid by chance, once the visit is closed."""
 
     no: int
     run_id: str
@@ -109,6 +118,9 @@ class TryView:
     reasons: tuple[ReasonView, ...]
     unit: str
     exercises: tuple[ExerciseResultView, ...]
+    worst: str
+    tell: str
+    hidden: str
     senses: SensesView | None
 
 
@@ -131,16 +143,19 @@ def try_view(visit: Visit, one: Try) -> TryView:
             factor=("≥ " if row.at_least else "") + cut(row.factor),
             counts=row.counts,
             bound=cut(Fraction(row.bound)) if row.bound is not None else "unknown",
+            reaches=counted is not None and row.factor >= Fraction(counted.level),
         )
         for row in numbers.exercises
     )
+    worst = min(range(len(exercises)), key=lambda at: numbers.exercises[at].factor, default=None)
+    level = whole_or_cut(Fraction(counted.level)) if counted is not None else ""
     total = ("≥ " if numbers.at_least else "") + cut(numbers.overall) if numbers.overall is not None else ""
     return TryView(
         no=one.no,
         run_id=one.started.run_id,
         outcome=result,
         overall=total,
-        level=whole_or_cut(Fraction(counted.level)) if counted is not None else "",
+        level=level,
         bound=cut(Fraction(numbers.bound)) if numbers.bound is not None else "unknown" if counted is not None else "",
         is_marginal=numbers.is_marginal,
         source=one.started.source,
@@ -153,6 +168,9 @@ def try_view(visit: Visit, one: Try) -> TryView:
         reasons=tuple(reason_view(reason) for reason in reasons),
         unit=UNITS.get(protocol.family if protocol else "", "per cm³"),
         exercises=exercises,
+        worst=exercises[worst].name if worst is not None and len(exercises) > 1 else "",
+        tell=tell(result, reasons, overall=total, level=level, is_sensed=one.sensed is not None),
+        hidden=counted.hidden if counted is not None and visit.closed else "",
         senses=senses_view(visit, one),
     )
 
@@ -188,10 +206,10 @@ def run_view(visit: Visit, one: Try, now: datetime) -> RunView | None:
         ends_at=moment(ends),
         is_over=ends is not None and now >= ends,
         level=whole_or_cut(level) if level is not None else "",
-        budget_percent=cut(protocol.n / level * 100, 2) if level is not None else "",
         protocol_title=protocol.title,
         instrument_name=counted.instrument.name if counted is not None else "",
         unit=UNITS.get(protocol.family, "per cm³"),
+        counts_words=CLASSIFIED if counted is not None and counted.mode == "classified" else "",
         exercises=exercises,
         cues=protocol.cues(),
         values=tuple(each.name for each in protocol.measurements()),

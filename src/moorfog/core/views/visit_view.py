@@ -8,11 +8,12 @@ from datetime import datetime
 from fractions import Fraction
 
 from moorfog.core.advice.methods import method_words
+from moorfog.core.events.facts import Facepiece
 from moorfog.core.events.payloads import instant
 from moorfog.core.kernel.arithmetic import cut
 from moorfog.core.rules.book import Item
 from moorfog.core.rules.protocols import Protocol, instrument_of
-from moorfog.core.simulation.faults import PRACTICE
+from moorfog.core.simulation.faults import DRAWN, PRACTICE
 from moorfog.core.transitions.next_steps import Offer, cause, offers
 from moorfog.core.transitions.on_the_face import hold_of, must_be_held_s
 from moorfog.core.views.qualitative import ScreeningView, TestPlan, screening_view, test_plan
@@ -65,6 +66,19 @@ class Card:
     answer: str | None
     points: tuple[str, ...]
     closes_senses: bool
+    look: str
+    line: str
+    fine_words: str
+    not_fine_words: str
+
+
+@dataclass(frozen=True)
+class LookView:
+    """What is looked at or asked together, on one card: its title and the words to say."""
+
+    id: str
+    title: str
+    say: str
 
 
 @dataclass(frozen=True)
@@ -119,13 +133,15 @@ class FacepieceView:
 
 @dataclass(frozen=True)
 class ProtocolChoice:
-    """A protocol that may be run: its length in seconds, the standing of what it says, the instrument it needs."""
+    """A protocol that may be run: its length in seconds, the standing of what it says, the instrument it needs, and
+    its exercises by name."""
 
     id: str
     title: str
     seconds: int
     standing: str
     instrument: str
+    exercises: tuple[str, ...]
 
 
 @dataclass(frozen=True)
@@ -186,6 +202,7 @@ class VisitView:
     proof: ProofView | None
     queue: tuple[Card, ...]
     behind: tuple[Card, ...]
+    looks: tuple[LookView, ...]
     waiting_for: tuple[Between, ...]
     between: tuple[Between, ...]
     not_asked: int
@@ -251,6 +268,10 @@ def card_of(visit: Visit, one: StepState) -> Card:
         answer=answer.answer if answer else None,
         points=protocol.cautions if protocol is not None and item.shows_cautions else (),
         closes_senses=item.closes_senses,
+        look=item.look,
+        line=item.line,
+        fine_words=item.fine,
+        not_fine_words=item.not_fine,
     )
 
 
@@ -306,11 +327,16 @@ def _seal_checks(visit: Visit) -> tuple[SealCheckView, ...]:
     return tuple(out)
 
 
+def setup_words(piece: Facepiece) -> str:
+    """Return the set-up of a facepiece in words: suspension, clip, filters, and what is worn beside it."""
+    filters = f"{piece.filter_class} {piece.filter_kind}" if piece.filter_class else ""
+    return ", ".join(part for part in (piece.suspension, piece.clip, filters, *piece.ppe) if part)
+
+
 def _facepiece(visit: Visit) -> FacepieceView | None:
     one = visit.facepiece
     if one is None:
         return None
-    parts = [one.suspension, one.clip, f"{one.filter_class} {one.filter_kind}" if one.filter_class else "", *one.ppe]
     return FacepieceView(
         model_id=one.model_id,
         version_id=one.version_id,
@@ -320,7 +346,7 @@ def _facepiece(visit: Visit) -> FacepieceView | None:
         kind=one.kind,
         family=one.family,
         size=one.size,
-        setup=", ".join(part for part in parts if part),
+        setup=setup_words(one),
     )
 
 
@@ -401,6 +427,7 @@ def visit_view(visit: Visit, now: datetime) -> VisitView:
         proof=proof_view(visit, now),
         queue=tuple(card_of(visit, one) for one in ahead),
         behind=tuple(card_of(visit, by_id[item.id]) for item in recent),
+        looks=tuple(LookView(one.id, one.title, one.say) for one in visit.rules.procedure.look),
         waiting_for=waiting,
         between=between,
         not_asked=hidden,
@@ -409,7 +436,7 @@ def visit_view(visit: Visit, now: datetime) -> VisitView:
         wear_ready_at=moment(visit.wear_ready_at()),
         wear_minutes=visit.rules.book.minutes("wear.minimum"),
         facepiece=_facepiece(visit),
-        alterations_to_make=alterations_needed(visit),
+        alterations_to_make=tuple(words[one].opened for one in alterations_needed(visit) if one in words),
         seal_word=visit.rules.book.seal_check_word,
         seal_checks=_seal_checks(visit),
         seal_fails=seal_fails(visit),
@@ -432,10 +459,11 @@ def visit_view(visit: Visit, now: datetime) -> VisitView:
                 seconds=one.total_s,
                 standing=one.standing,
                 instrument=instrument_of(one.family),
+                exercises=tuple(each.name for each in one.exercises()),
             )
             for one in run_protocols(visit)
         ),
-        faults=PRACTICE if visit.is_practice else (),
+        faults=(*PRACTICE, DRAWN) if visit.is_practice else (),
         run=run_view(visit, visit.running, now) if visit.running else None,
         offers=offers(visit),
         cause=cause(visit, visit.current_try) if visit.current_try is not None and needs_decision(visit) else "",

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from moorfog.core.rules.protocols import Cue
+from moorfog.core.views.telling import MEANS_TO_THE_WEARER, SAID
 from moorfog.core.views.visit_view import VisitView
 
 
@@ -62,6 +63,10 @@ def wearer_view(shown: VisitView) -> WearerView:
     if run is None and shown.tries and any(one.closes_senses for one in shown.queue):
         words = "Did you notice anything, even just now?"
         return _view(shown, "after", words, "Yes, I noticed it", shown.tries[-1].run_id)
+    if run is None and shown.verdict in MEANS_TO_THE_WEARER and not shown.distress and shown.step == "result":
+        senses = shown.tries[-1].senses
+        said = senses is not None and senses.detected_by == "wearer"
+        return _view(shown, "result", SAID if said else MEANS_TO_THE_WEARER[shown.verdict])
     if run is None:
         return _view(shown, "wait", WAITING.get(shown.step, "Wait for your tester."))
     sensing = run.sensing

@@ -72,6 +72,8 @@ class Circumstances(NamedTuple):
     numbers: str
     distress: bool
     mistaken: bool
+    cleared: bool
+    wore: bool
 
 
 def circumstances(visit: Visit) -> Circumstances:
@@ -96,6 +98,8 @@ def circumstances(visit: Visit) -> Circumstances:
             numbers=current.numbers.state if current else "none",
             distress=visit.distress,
             mistaken=visit.wrong_person,
+            cleared=visit.file is not None and visit.file.clearance is not None,
+            wore=visit.opened is not None and visit.opened.wore != "",
         )
     return found
 

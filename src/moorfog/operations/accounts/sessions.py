@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 import logging
 import secrets
+from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
@@ -15,7 +16,8 @@ from sqlalchemy.orm import Session
 from zxcvbn import zxcvbn
 
 from moorfog.operations.errors import DomainError, Forbidden
-from moorfog.store.base import Clock, new_id, quick_engine
+from moorfog.store.base import new_id, quick_engine
+from moorfog.store.clock import Clock
 from moorfog.store.models import Account, Grant, KnownAddress, SignInAttempt, SignInSession
 from moorfog.store.scope import Scope
 
@@ -132,7 +134,7 @@ def _verify(password_hash: str, password: str) -> bool:
         return False
 
 
-def _is_one_too_many(db: Session, login: str, address: str, now: datetime) -> bool:
+def one_too_many(db: Session, login: str, address: str, now: datetime) -> bool:
     """Write a try down, at once and for everybody, and tell whether it is one too many: counted before it is looked
     at, so that tries side by side cannot each believe to be the first."""
     since = now - ATTEMPT_WINDOW
@@ -155,21 +157,48 @@ def _forget_tries(db: Session, login: str, address: str) -> None:
     db.execute(delete(SignInAttempt).where(SignInAttempt.login == login, SignInAttempt.address == address))
 
 
+Second = Callable[[Session, Clock, Account, str], bool]
+"""Tells whether a code lets an account in."""
 TOO_MANY = "Too many tries of a password. Wait a quarter of an hour, then try again."
 
 
-def sign_in(db: Session, clock: Clock, login: str, password: str, address: str) -> SignedIn | DomainError:
-    """Sign in, or return why not."""
+@dataclass(frozen=True)
+class Attempt:
+    """Somebody at the door: name, password, the code of a second factor (empty where none is given), from where and
+    with which browser."""
+
+    login: str
+    password: str
+    code: str = ""
+    address: str = ""
+    agent: str = ""
+
+
+def sign_in(db: Session, clock: Clock, tried: Attempt, second: Second) -> SignedIn | DomainError:
+    """Sign in, or return why not. ``second`` judges the code of an account that has a second factor."""
+    login, password, address = tried.login, tried.password, tried.address
     now, login, address = clock.now(db), login.strip().lower()[:190], address[:64]
-    if _is_one_too_many(db, login, address, now):
+    if one_too_many(db, login, address, now):
         security.warning("too many tries of a password from %s", address)
         return DomainError("too_many_attempts", TOO_MANY, status=429)
     account = db.scalar(select(Account).where(Account.login == login))
-    good = _verify(account.password_hash if account else _DUMMY, password)
-    if account is None or not good:
+    good = _verify((account.password_hash if account else "") or _DUMMY, password)
+    if account is None or not good or not account.password_hash or account.off_at is not None:
         security.warning("a wrong name or password from %s", address)
         return DomainError("wrong_sign_in", "Name or password is wrong. Check both and try again.", status=401)
+    if account.totp_on:
+        if not tried.code.strip():
+            return DomainError("code_needed", "Now the code of your second factor, or a recovery code.", status=401)
+        if not second(db, clock, account, tried.code):
+            security.warning("account %s: a wrong code of its second factor from %s", account.id, address)
+            return DomainError("wrong_code", "This code is not right, or was used. Wait for the next one.", status=401)
     _forget_tries(db, login, address)
+    return open_session(db, clock, account, tried)
+
+
+def open_session(db: Session, clock: Clock, account: Account, tried: Attempt) -> SignedIn:
+    """Let somebody in who has shown who they are."""
+    now, address = clock.now(db), tried.address[:64]
     db.merge(KnownAddress(account_id=account.id, address=address, at=now))
     secret, csrf = secrets.token_urlsafe(32), secrets.token_urlsafe(24)
     expires = now + timedelta(hours=SESSION_HOURS)
@@ -182,6 +211,8 @@ def sign_in(db: Session, clock: Clock, login: str, password: str, address: str) 
             expires_at=expires,
             password_at=now,
             active_at=now,
+            address=address,
+            agent=tried.agent[:160],
         )
     )
     security.info("account %s signed in from %s", account.id, address)
@@ -203,6 +234,8 @@ def find_session(
     if active_at > row.active_at + NOTED_EVERY:
         row.active_at = active_at
     account = db.get(Account, row.account_id)
+    if account is not None and account.off_at is not None:
+        return None
     return (load_actor(db, account, row.password_at, address), row.csrf) if account else None
 
 
@@ -218,7 +251,7 @@ def confirm_password(db: Session, clock: Clock, actor: Actor, password: str | No
         return
     if password is None:
         raise DomainError("password_needed", "Your password is asked again before signing.", status=401)
-    if _is_one_too_many(db, actor.login, actor.address, now):
+    if one_too_many(db, actor.login, actor.address, now):
         security.warning("account %s: too many tries of its password from %s", actor.id, actor.address)
         raise DomainError("too_many_attempts", TOO_MANY, status=429)
     account = db.get(Account, actor.id)

@@ -10,25 +10,28 @@ from sqlalchemy.orm import Session
 
 from moorfog.core.advice.faces import Cell, panel_cell
 from moorfog.core.advice.methods import METHODS, WORDS, Kit, Method, Wearer, advise
-from moorfog.core.advice.protection import protection, suffices
+from moorfog.core.advice.protection import apf, protection, suffices
 from moorfog.core.advice.sizing import SizeAdvice, SizeRange, size_advice
 from moorfog.core.events.payloads import Facepiece, Task, WorkFilter
 from moorfog.core.kernel.arithmetic import parse_decimal
 from moorfog.core.transitions.next_steps import suggested
+from moorfog.core.views.visit_view import setup_words
 from moorfog.core.visit.outcomes import outcome
 from moorfog.core.visit.state import Visit
 from moorfog.data import face_rules, facepiece_kinds, shipped_protocols
 from moorfog.operations.accounts.sessions import READERS, Actor
+from moorfog.operations.bench.competence import competence_required, steps_outside
 from moorfog.operations.bench.visits import find_head
 from moorfog.operations.kit.facepieces import FacepieceOption, offered
 from moorfog.operations.kit.instruments import kinds_ready
 from moorfog.operations.kit.nebulisers import list_nebulisers
 from moorfog.operations.kit.solutions import lots_at_hand
 from moorfog.operations.paging import page_of
-from moorfog.operations.sites.sites import TaskLine, list_tasks
-from moorfog.store.base import Clock
+from moorfog.operations.sites.sites import TaskLine, find_task, list_tasks
+from moorfog.store.clock import Clock
 from moorfog.store.log import load_visit
 from moorfog.store.models import PermissionEnd, Person, TryResult, VisitHead, WearPermission
+from moorfog.store.same import same_person
 
 
 @dataclass(frozen=True)
@@ -79,7 +82,8 @@ class ChoicesPage:
 
 @dataclass(frozen=True)
 class SameAgain:
-    """What this person last passed in, set-up and all, if it is still offered and has not failed since."""
+    """What this person last passed in, set-up and all, if it is still offered and has not failed since; and by which
+    method, for which task. ``method`` is empty where it cannot be done now, and ``without`` says why."""
 
     version_id: str
     label: str
@@ -90,6 +94,12 @@ class SameAgain:
     ppe: tuple[str, ...]
     is_own: bool
     passed_on: str
+    setup: str
+    task_id: str
+    task: str
+    method: str
+    method_words: str
+    without: str
 
 
 @dataclass(frozen=True)
@@ -145,8 +155,8 @@ def advice_for(db: Session, clock: Clock, actor: Actor, visit_id: str) -> Advice
         width=f"{float(width):.1f}" if width is not None else None,
         panel=face_rules().panel.cell,
         cell=panel_cell(face_rules(), length, width) if length is not None and width is not None else None,
-        same_again=_same_again(db, head, visit, options),
-        methods=_methods_now(visit, chooser.kit),
+        same_again=_same_again(db, head, chooser, options, usual),
+        methods=_methods_now(visit, chooser),
         cautions=next((one.cautions for one in visit.rules.protocols if one.method == "smoke"), ()),
         no_tests=tuple(NoTestView(one.name, one.why, one.instead) for one in visit.rules.procedure.no_test),
         next=_next(chooser, options),
@@ -154,7 +164,7 @@ def advice_for(db: Session, clock: Clock, actor: Actor, visit_id: str) -> Advice
 
 
 RANK = {"yes": 0, "no": 2}
-"""Facepieces that are enough for the task come first, those that are not last."""
+"""Facepieces that are enough for the task come first, the least that is enough before more, those that are not last."""
 DIGITS = 9
 
 
@@ -162,7 +172,7 @@ def choices_for(db: Session, clock: Clock, actor: Actor, visit_id: str, words: s
     """Return a page of the facepieces offered, with advice. Raises :class:`NotFound` outside the scope."""
     visit = load_visit(db, find_head(db, actor.require(*READERS), visit_id))
     chooser = Chooser.of(db, clock, actor, visit)
-    ranked = sorted(offered(db, words), key=lambda one: RANK.get(chooser.suffices(one)[0], 1))
+    ranked = sorted(offered(db, words), key=chooser.rank)
     rows, *rest = page_of(ranked, page, DIGITS)
     return ChoicesPage(tuple(chooser.choice(one) for one in rows), *rest)
 
@@ -170,28 +180,30 @@ def choices_for(db: Session, clock: Clock, actor: Actor, visit_id: str, words: s
 NEXT_SHOWN = 3
 
 
-def _methods_now(visit: Visit, kit: Kit) -> tuple[MethodView, ...]:
+def _methods_now(visit: Visit, chooser: Chooser) -> tuple[MethodView, ...]:
     """Return the methods for the facepiece as it is chosen, set-up and all; nothing before one is."""
     piece = visit.facepiece
     if piece is None:
         return ()
     required = _suffices(visit.task, visit, piece)[2]
-    return _method_views(piece, visit, required, kit)
+    return _method_views(piece, visit, required, chooser)
 
 
-def _method_views(piece: Facepiece, visit: Visit, required: Fraction | None, kit: Kit) -> tuple[MethodView, ...]:
+def _method_views(
+    piece: Facepiece, visit: Visit, required: Fraction | None, chooser: Chooser
+) -> tuple[MethodView, ...]:
     out = frozenset(one for one in METHODS if one in visit.out)
     return tuple(
         MethodView(
             method=one.method,
             words=WORDS[one.method],
-            verdict=one.verdict,
-            is_best=one.is_best,
-            reasons=one.reasons,
-            limits=one.limits,
+            verdict="not permitted" if one.method in chooser.stopped else one.verdict,
+            is_best=one.is_best and one.method not in chooser.stopped,
+            reasons=(*one.reasons, *chooser.words_of(one.method, stopping=True)),
+            limits=(*one.limits, *chooser.words_of(one.method, stopping=False)),
             mode=one.mode,
         )
-        for one in advise(piece, visit.rules, required, kit, Wearer(out))
+        for one in advise(piece, visit.rules, required, chooser.kit, Wearer(out))
     )
 
 
@@ -234,7 +246,7 @@ BY_INSTRUMENT: dict[str, Method] = {
 """Which method an instrument at hand makes possible."""
 
 
-def _kit(db: Session, clock: Clock, actor: Actor) -> Kit:
+def kit_at_hand(db: Session, clock: Clock, actor: Actor) -> Kit:
     """Return the methods with a sound kit today: a checked counter, or every lot and nebuliser a test needs."""
     methods: set[Method] = set()
     ready = kinds_ready(db, clock, actor)
@@ -254,7 +266,7 @@ def _tried(db: Session, visit: Visit) -> dict[tuple[str, str, str], str]:
     rows = db.execute(
         select(TryResult.model_id, TryResult.size, TryResult.configuration, TryResult.outcome)
         .where(
-            TryResult.person_id == visit.person_id,
+            TryResult.person_id.in_(same_person(db, visit.person_id)),
             TryResult.is_practice.is_(False),
             TryResult.outcome.in_(("pass", "fail")),
         )
@@ -310,6 +322,20 @@ class Chooser:
     length: Fraction | None
     width: Fraction | None
     tried: dict[tuple[str, str, str], str]
+    outside: dict[str, str]
+    """Methods the tester has not shown competence in, each with why."""
+    stops: bool
+    """Whether the rule book stops them."""
+
+    @property
+    def stopped(self) -> frozenset[str]:
+        """Return the methods that the rule book stops this tester from using."""
+        return frozenset(self.outside) if self.stops else frozenset()
+
+    def words_of(self, method: str, *, stopping: bool) -> tuple[str, ...]:
+        """Return what is said of the tester's competence in a method, where it stops, or where it is only said."""
+        found = self.outside.get(method)
+        return (found,) if found is not None and stopping is self.stops else ()
 
     @classmethod
     def of(cls, db: Session, clock: Clock, actor: Actor, visit: Visit) -> Chooser:
@@ -319,11 +345,26 @@ class Chooser:
             Fraction(value, 10) if value is not None else None
             for value in ((person.face_length, person.face_width) if person else (None, None))
         )
-        return cls(visit, _kit(db, clock, actor), length, width, _tried(db, visit))
+        return cls(
+            visit=visit,
+            kit=kit_at_hand(db, clock, actor),
+            length=length,
+            width=width,
+            tried=_tried(db, visit),
+            outside=steps_outside(db, actor.id, visit),
+            stops=competence_required(visit),
+        )
 
     def suffices(self, option: FacepieceOption) -> tuple[str, str, Fraction | None]:
         """Return whether a model is enough for the task, why, and the factor the task needs."""
         return _suffices(self.visit.task, self.visit, piece_of(option, option.sizes[0].name, *_setup(option)))
+
+    def rank(self, option: FacepieceOption) -> tuple[int, Fraction]:
+        """Return where a model stands in the list: by :data:`RANK`, then the least factor that is enough first."""
+        enough = self.suffices(option)[0]
+        kind, filter_class = facepiece_kinds()[option.kind], _first(option.filter_classes)
+        factor = apf(self.visit.rules.book, kind, filter_class) if enough == "yes" else None
+        return RANK.get(enough, 1), factor or Fraction(0)
 
     def size(self, option: FacepieceOption) -> SizeAdvice:
         """Return which sizes of a model to try on this face, and which have failed on it in the same set-up."""
@@ -347,7 +388,7 @@ class Chooser:
             suffices=suffices,
             why=why,
             size=SizeAdviceView(**vars(size)),
-            methods=_method_views(piece, self.visit, required, self.kit),
+            methods=_method_views(piece, self.visit, required, self),
         )
 
 
@@ -362,7 +403,10 @@ def _suffices(task: Task | None, visit: Visit, piece: Facepiece) -> tuple[str, s
     return verdict.suffices, verdict.why, protection(task, visit.rules.book).required
 
 
-def _same_again(db: Session, head: VisitHead, visit: Visit, options: tuple[FacepieceOption, ...]) -> SameAgain | None:
+def _same_again(
+    db: Session, head: VisitHead, chooser: Chooser, options: tuple[FacepieceOption, ...], usual: str
+) -> SameAgain | None:
+    visit = chooser.visit
     row = db.scalar(
         select(WearPermission)
         .where(WearPermission.person_id == visit.person_id)
@@ -382,17 +426,20 @@ def _same_again(db: Session, head: VisitHead, visit: Visit, options: tuple[Facep
     )
     if today or db.scalar(failed.limit(1)) is not None:
         return None
-    made = next(
-        (one.facepiece for one in load_visit(db, earlier).tries if one.facepiece.configuration == row.configuration),
-        None,
-    )
+    then = load_visit(db, earlier)
+    last = next((one for one in reversed(then.tries) if one.facepiece.configuration == row.configuration), None)
+    made = last.facepiece if last is not None else None
     option = next((one for one in options if made is not None and one.model_id == made.model_id), None)
-    if made is None or option is None or made.size not in [one.name for one in option.sizes]:
+    if last is None or made is None or option is None or made.size not in [one.name for one in option.sizes]:
         return None
-    if _suffices(visit.task, visit, made)[0] == "no":
+    task = visit.task if visit.task is not None or not usual else find_task(db, head.site_id, usual)
+    enough, _, required = _suffices(task, visit, made)
+    if enough == "no" or visit.ruled_out(made):
         return None
-    if visit.ruled_out(made):
-        return None
+    protocol = then.rules.protocol(last.started.protocol_id)
+    methods = _method_views(made, visit, required, chooser)
+    method = next((one for one in methods if protocol is not None and one.method == protocol.method), None)
+    may = method is not None and method.verdict == "may"
     return SameAgain(
         version_id=option.version_id,
         label=f"{made.maker} {made.model} {made.size}",
@@ -403,4 +450,10 @@ def _same_again(db: Session, head: VisitHead, visit: Visit, options: tuple[Facep
         ppe=made.ppe,
         is_own=made.is_own,
         passed_on=row.valid_from.isoformat(),
+        setup=setup_words(made),
+        task_id=task.id if task is not None else "",
+        task=task.name if task is not None else "",
+        method=method.method if method is not None and may else "",
+        method_words=method.words if method is not None else "",
+        without="" if method is None or may else "; ".join((*method.reasons, *method.limits)),
     )

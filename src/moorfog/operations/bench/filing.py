@@ -7,7 +7,7 @@ from sqlalchemy.orm import Session
 from moorfog.operations.accounts.sessions import Actor
 from moorfog.operations.bench.visits import tell_open_visits
 from moorfog.operations.people.people import ClearanceEntry, TrainingEntry, record_clearance, record_training
-from moorfog.store.base import Clock
+from moorfog.store.clock import Clock
 
 
 def file_clearance(db: Session, clock: Clock, actor: Actor, person_id: str, one: ClearanceEntry) -> None:

@@ -27,7 +27,8 @@ from moorfog.core.visit.state import Try, Visit
 from moorfog.core.visit.tries import find_try
 from moorfog.operations.bench.readings import Sealed, load_readings
 from moorfog.operations.bench.visits import append
-from moorfog.store.base import Clock, new_id
+from moorfog.store.base import new_id
+from moorfog.store.clock import Clock
 from moorfog.store.models import Lease, VisitHead
 
 PROOF_OF = "proof_of"

@@ -4,19 +4,44 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
-from datetime import datetime
 from typing import Annotated, Any, ClassVar, Literal, TypeAlias
 
 from pydantic import Field
 
+from moorfog.core.advice.methods import Method
 from moorfog.core.events import payloads as ev
 from moorfog.core.events.facts import STRICT
-from moorfog.operations.fields import Id
+from moorfog.operations.fields import Id, Moment
+
+MOST_TOGETHER = 12
+"""How many questions one press may answer."""
+
+
+@dataclass(frozen=True)
+class Settled:
+    """A question found fine, with the digest of the facts it holds for."""
+
+    __pydantic_config__: ClassVar[Mapping[str, Any]] = STRICT
+    question: str
+    facts: str
+
+
+@dataclass(frozen=True)
+class AnswerTogether:
+    """All questions of one look found fine with one press: an entry of its own in the log for each."""
+
+    __pydantic_config__: ClassVar[Mapping[str, Any]] = STRICT
+    answers: Annotated[tuple[Settled, ...], Field(min_length=1, max_length=MOST_TOGETHER)]
+    screen: str = ""
+    kind: Literal["answer_together"] = "answer_together"
 
 
 @dataclass(frozen=True)
 class ChooseFacepiece:
-    """Choose a facepiece version, its size and set-up."""
+    """Choose a facepiece version, its size and set-up; ``task_id`` and ``method`` with it, where all is as last time.
+
+    Each is an entry of its own in the log, and all of them are taken or none.
+    """
 
     __pydantic_config__: ClassVar[Mapping[str, Any]] = STRICT
     version_id: Id
@@ -26,6 +51,8 @@ class ChooseFacepiece:
     filter_class: str
     is_own: bool
     ppe: tuple[str, ...]
+    task_id: Id | None = None
+    method: Method | None = None
     kind: Literal["choose_facepiece"] = "choose_facepiece"
 
 
@@ -69,7 +96,7 @@ class ChooseMethod:
     """Choose how this facepiece is tested."""
 
     __pydantic_config__: ClassVar[Mapping[str, Any]] = STRICT
-    method: Literal["sweet", "bitter", "odour", "smoke", "ambient_count", "aerosol", "negative_pressure"]
+    method: Method
     kind: Literal["choose_method"] = "choose_method"
 
 
@@ -114,6 +141,7 @@ class Correct:
 
 Body: TypeAlias = Annotated[
     ev.Answered
+    | AnswerTogether
     | ChooseFacepiece
     | ChooseTask
     | FitProbe
@@ -158,5 +186,5 @@ class Proposal:
     __pydantic_config__: ClassVar[Mapping[str, Any]] = STRICT
     id: Id
     expects: int | None
-    occurred_at: datetime
+    occurred_at: Moment
     body: Body

@@ -19,7 +19,8 @@ from moorfog.core.measuring.readings import Chunk, Reading
 from moorfog.operations.accounts.sessions import digest_of
 from moorfog.operations.errors import Conflict, DomainError
 from moorfog.operations.kit.links import Linked
-from moorfog.store.base import DatabaseClock, quick_engine
+from moorfog.store.base import quick_engine
+from moorfog.store.clock import DatabaseClock
 from moorfog.store.models import Lease, ReadingChunk
 
 CHUNK_COLUMNS = tuple(one.name for one in fields(Chunk))
@@ -90,7 +91,8 @@ def _next_sql(count: int) -> str:
     rows = " UNION ALL ".join(["SELECT %s AS first, %s AS n, %s AS columns", *["SELECT %s, %s, %s"] * (count - 1)])
     return (
         "INSERT INTO reading_chunk (run_id, first, n, instrument_id, columns, received_at) "
-        "SELECT l.run_id, v.first, v.n, i.id, v.columns, UTC_TIMESTAMP(3) "
+        "SELECT l.run_id, v.first, v.n, i.id, v.columns, "
+        "UTC_TIMESTAMP(3) - INTERVAL (SELECT behind_ms FROM clock WHERE id = 1) * 1000 MICROSECOND "
         "FROM instrument i JOIN instrument_lease l ON l.instrument_id = i.id "
         f"JOIN ({rows}) v WHERE i.link_token_digest = %s AND l.run_id = %s AND COALESCE("
         "(SELECT c.first + c.n FROM reading_chunk c WHERE c.run_id = %s ORDER BY c.first DESC LIMIT 1), 0) = %s "

@@ -18,7 +18,8 @@ from moorfog.operations.bench.readings import chunk_row
 from moorfog.operations.bench.runs import closed_with
 from moorfog.operations.bench.visits import append
 from moorfog.operations.errors import Conflict, DomainError, NotFound
-from moorfog.store.base import Clock, new_id
+from moorfog.store.base import new_id
+from moorfog.store.clock import Clock
 from moorfog.store.log import load_visit, lock_head
 from moorfog.store.models import ReadingChunk
 

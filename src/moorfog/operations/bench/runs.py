@@ -19,7 +19,7 @@ from moorfog.core.kernel.codec import encode
 from moorfog.core.measuring.readings import Reading, seal_digest
 from moorfog.core.measuring.reduction import reduce_run
 from moorfog.core.rules.book import Book, Protocol
-from moorfog.core.simulation.faults import KIT_FAULTS, PRACTICE, TIGHT_SEAL, WEARER_FAULTS
+from moorfog.core.simulation.faults import DRAWN, KIT_FAULTS, PRACTICE, TIGHT_SEAL, WEARER_FAULTS, drawn
 from moorfog.core.simulation.wearer import faulty_factors, wearer_factors
 from moorfog.core.views.visit_view import level_for, run_protocols
 from moorfog.core.visit.state import Visit
@@ -32,7 +32,8 @@ from moorfog.operations.errors import Conflict, DomainError, NotFound
 from moorfog.operations.kit.instruments import find_instrument, instrument_facts
 from moorfog.operations.kit.links import Linked
 from moorfog.operations.kit.plan import RunPlan
-from moorfog.store.base import Clock, new_id
+from moorfog.store.base import new_id
+from moorfog.store.clock import Clock
 from moorfog.store.log import load_visit, lock_head
 from moorfog.store.models import InstrumentRow, Lease, Person, VisitHead
 from moorfog.store.scope import Scope
@@ -61,7 +62,10 @@ def start_run(
             "not_permitted", "No protocol or pass level for this facepiece. Choose a facepiece the rule book covers."
         )
     row = find_instrument(db, Scope(frozenset({head.employer_id})), body.instrument_id)
+    if body.fault and not (visit.is_practice and row.is_simulated and body.fault in (*PRACTICE, DRAWN)):
+        raise DomainError("fault", f"Only practice on a simulated instrument is set to: {', '.join(PRACTICE)}.")
     mode = mode_of(protocol, piece, visit.rules.book)
+    hidden = drawn(body.run_id) if body.fault == DRAWN else ""
     started = ev.RunStarted(
         run_id=body.run_id,
         source=body.source,
@@ -71,11 +75,10 @@ def start_run(
         level=exact_text(level),
         count_in_ms=protocol.count_in_s * 1000,
         instrument=instrument_facts(db, row, occurred_at, mode),
+        hidden=hidden,
     )
-    if body.fault and not (visit.is_practice and row.is_simulated and body.fault in PRACTICE):
-        raise DomainError("fault", f"Only practice on a simulated instrument is set to: {', '.join(PRACTICE)}.")
     if body.source == "counter":
-        _take_lease(db, head, visit, started, protocol, row, occurred_at, body.fault)
+        _take_lease(db, head, visit, started, protocol, row, occurred_at, hidden or body.fault)
     return started
 
 

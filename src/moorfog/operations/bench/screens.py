@@ -18,7 +18,8 @@ from moorfog.core.visit.state import Visit
 from moorfog.core.visit.tries import find_try
 from moorfog.operations.bench.visits import Appended, append
 from moorfog.operations.errors import NotFound
-from moorfog.store.base import Clock, new_id
+from moorfog.store.base import new_id
+from moorfog.store.clock import Clock
 from moorfog.store.log import load_visit, lock_head
 from moorfog.store.models import VisitHead, VisitScreen
 

@@ -18,7 +18,7 @@ from moorfog.operations.errors import DomainError
 from moorfog.operations.kit.ledger import open_recall
 from moorfog.operations.kit.nebulisers import nebuliser_by_value, not_spraying, note_spray
 from moorfog.operations.kit.solutions import lots_by_value
-from moorfog.store.base import Clock
+from moorfog.store.clock import Clock
 from moorfog.store.models import CautionRow, NebuliserRow, VisitHead
 from moorfog.store.scope import Scope
 

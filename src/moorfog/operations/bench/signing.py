@@ -16,12 +16,15 @@ from moorfog.core.kernel.codec import encode
 from moorfog.core.transitions.admit import admit
 from moorfog.core.views.statement import statement_of
 from moorfog.core.visit.blocks import file_blocks
+from moorfog.core.visit.state import Visit
 from moorfog.operations.accounts.sessions import Actor, confirm_password
 from moorfog.operations.bench.visits import Appended, append, enter_file, refused
 from moorfog.operations.errors import Conflict, DomainError, NotFound
-from moorfog.store.base import Clock, new_id
+from moorfog.operations.words import resembles
+from moorfog.store.base import new_id
+from moorfog.store.clock import Clock
 from moorfog.store.log import load_visit, lock_head
-from moorfog.store.models import EventRow, SignatureRow
+from moorfog.store.models import EventRow, Person, SignatureRow
 
 
 def sign(
@@ -56,6 +59,7 @@ def sign(
         raise Conflict("moved_on", "This visit has moved on meanwhile. Read it again, then sign.", {"seq": visit.seq})
     if not typed_name.strip():
         raise DomainError("name_missing", "A signature needs a typed name. Type it and sign again.")
+    _check_name(db, visit, actor, role, typed_name)
     if role == "tester":
         confirm_password(db, clock, actor, password)
     filed = enter_file(db, clock, actor.id, head)
@@ -88,3 +92,13 @@ def sign(
     )
     after = append(db, clock, actor.id, head, visit, event_id, payload, at, digest(encode(payload)))
     return Appended(visit_id, after, was_known=False)
+
+
+def _check_name(db: Session, visit: Visit, actor: Actor, role: str, typed_name: str) -> None:
+    """Refuse a signature typed in a name that is not the signer's: the person tested, or the tester signed in."""
+    person = db.get(Person, visit.person_id) if role == "wearer" else None
+    name = person.name if person is not None else actor.name
+    if not resembles(typed_name, name):
+        raise DomainError(
+            "other_name", f"“{typed_name.strip()}” is not {name}. Whoever signs types their own name, as it is on file."
+        )

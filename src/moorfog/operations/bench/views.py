@@ -11,10 +11,10 @@ from sqlalchemy.orm import Session
 
 from moorfog.core.views.visit_view import VisitView
 from moorfog.core.visit.state import Visit
-from moorfog.operations.bench.visits import view_visit
+from moorfog.operations.bench.visits import last_result, view_visit
 from moorfog.operations.errors import NotFound
-from moorfog.store.base import Clock
-from moorfog.store.models import DocumentRow, Employer, EventRow, Person, Site, TryResult, VisitHead, VisitSummary
+from moorfog.store.clock import Clock
+from moorfog.store.models import DocumentRow, Employer, EventRow, Person, Site, VisitHead, VisitSummary
 from moorfog.store.scope import Scope
 
 _SECOND = text("SECOND")
@@ -83,12 +83,7 @@ def view_for_screen(
     site, employer = db.get(Site, head.site_id), db.get(Employer, head.employer_id)
     if person is None or site is None or employer is None:
         raise NotFound("visit")
-    last = db.scalar(
-        select(TryResult)
-        .where(TryResult.person_id == person.id, TryResult.visit_id != visit_id, TryResult.is_practice.is_(False))
-        .order_by(TryResult.tested_at.desc())
-        .limit(1)
-    )
+    last = last_result(db, person.id, visit_id)
     report = db.scalar(
         select(DocumentRow.id).where(DocumentRow.visit_id == visit_id, DocumentRow.revision == visit.revision).limit(1)
     )
@@ -101,7 +96,7 @@ def view_for_screen(
             func.timestampdiff(_SECOND, EventRow.occurred_at, EventRow.recorded_at) > int(late_s),
         )
     )
-    result = f"last: {last.model} {last.size}, {last.outcome}" if last else "no earlier test on record"
+    result = f"last: {last}" if last else "no earlier test on record"
     return BenchView(
         visit_id=visit_id,
         person_id=person.id,

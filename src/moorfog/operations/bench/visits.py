@@ -6,6 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from typing import Any
+from uuid import UUID, uuid5
 from zoneinfo import ZoneInfo
 
 from sqlalchemy import delete, select, update
@@ -17,13 +18,16 @@ from moorfog.core.kernel.canonical import digest
 from moorfog.core.kernel.codec import decode, encode
 from moorfog.core.transitions.admit import FUTURE_TOLERANCE, Refusal, admit
 from moorfog.core.transitions.fold import step
+from moorfog.core.transitions.together import not_together
 from moorfog.core.views.visit_view import VisitView, visit_view
 from moorfog.core.visit.blocks import file_blocks
 from moorfog.core.visit.proof import awaits_stream
 from moorfog.core.visit.state import Visit, alterations_needed
 from moorfog.data import facepiece_kinds
 from moorfog.operations.accounts.sessions import Actor
+from moorfog.operations.bench.competence import require_competence
 from moorfog.operations.bench.proposals import (
+    AnswerTogether,
     ChooseFacepiece,
     ChooseMethod,
     ChooseTask,
@@ -40,19 +44,23 @@ from moorfog.operations.kit.parts import take_parts
 from moorfog.operations.people.people import file_on
 from moorfog.operations.sites.protocols import rules_of_site
 from moorfog.operations.sites.sites import find_task
-from moorfog.store.base import Clock, new_id
+from moorfog.store.base import new_id
+from moorfog.store.clock import Clock
 from moorfog.store.log import event_of, keep_rules, load_visit, lock_head, write_event
 from moorfog.store.models import (
+    Employer,
     EventRow,
     FacepieceVersion,
     Lease,
     PermissionEnd,
     Person,
     Site,
+    TryResult,
     VisitHead,
     VisitSummary,
 )
 from moorfog.store.readmodels import refresh
+from moorfog.store.same import same_person
 from moorfog.store.scope import Scope
 
 LATE = timedelta(seconds=10)
@@ -94,6 +102,7 @@ def open_visit(
     person = db.scalar(select(Person).where(Person.id == person_id).with_for_update())
     if person is None or not scope.allows(person.employer_id):
         raise NotFound("person")
+    _must_be_here(db, person)
     if speed not in PRACTICE_SPEEDS or (speed != 1 and not is_practice):
         raise DomainError("speed", "Only a practice visit runs faster, 1 to 60 times. Choose practice, or speed 1.")
     known = db.get(VisitHead, visit_id)
@@ -143,11 +152,42 @@ def open_visit(
         opened_on=opened_on,
         clearance=file.clearance,
         trained_on=file.trained_on,
+        wore=last_result(db, person_id, visit_id),
     )
     event = write_event(db, head, event_id, payload, occurred_at or now, now, actor.id, digest(encode(payload)))
     visit = step(Visit(rules), event)
     refresh(db, head, visit)
     return Appended(visit_id, visit, was_known=False)
+
+
+def _must_be_here(db: Session, person: Person) -> None:
+    """Refuse to open a visit for somebody who has left, or at a place that is put away, saying what to do."""
+    if person.merged_into is not None:
+        raise DomainError("merged", f"{person.name} has another entry, which this one was made part of. Use that one.")
+    if person.left_on is not None:
+        raise DomainError(
+            "has_left", f"{person.name} left on {person.left_on}. If they are back, say so on their page first."
+        )
+    site, employer = db.get(Site, person.site_id), db.get(Employer, person.employer_id)
+    for place in (site, employer):
+        if place is not None and place.archived_at is not None:
+            raise DomainError("archived", f"{place.name} is put away. An administrator moves them or takes it out.")
+
+
+def last_result(db: Session, person_id: str, visit_id: str) -> str:
+    """Return what a person was last tested in and how it went, in words, before the visit named; nothing where they
+    never were. Practice does not count."""
+    last = db.scalar(
+        select(TryResult)
+        .where(
+            TryResult.person_id.in_(same_person(db, person_id)),
+            TryResult.visit_id != visit_id,
+            TryResult.is_practice.is_(False),
+        )
+        .order_by(TryResult.tested_at.desc())
+        .limit(1)
+    )
+    return f"{last.model} {last.size}, {last.outcome}" if last else ""
 
 
 def find_head(db: Session, scope: Scope, visit_id: str) -> VisitHead:
@@ -182,6 +222,12 @@ def append(
     """
     event = write_event(db, head, event_id, payload, occurred_at, clock.now(db), actor_id, proposal_digest)
     visit = step(before, event)
+    _bring_along(db, head, before, visit, occurred_at)
+    return visit
+
+
+def _bring_along(db: Session, head: VisitHead, before: Visit, visit: Visit, occurred_at: datetime) -> None:
+    """Bring the read models to the state after what was written; end the lease of a run that is over."""
     refresh(db, head, visit)
     if before.running is not None and visit.running is None:
         db.execute(update(Lease).where(Lease.run_id == before.running.started.run_id).values(stop=True))
@@ -189,7 +235,6 @@ def append(
     if held is not None and awaits_stream(visit, occurred_at) is None:
         runs = [one.started.run_id for one in visit.tries]
         db.execute(delete(Lease).where(Lease.visit_id == head.id, Lease.run_id.not_in(runs)))
-    return visit
 
 
 def propose(
@@ -221,25 +266,72 @@ def propose(
     ahead = proposal.occurred_at - now
     if is_observation and ahead > timedelta():
         proposal = replace(proposal, occurred_at=now)  # taken all the same, and dated by the server
-    if not is_observation:
+    is_late = is_observation and bool(visit.closed)
+    if is_late and proposal.expects is None and proposal.body.kind not in ev.SAFETY:
+        raise DomainError(
+            "late_observation",
+            "This visit is closed. What was observed in it can still be entered: look at it again first. It puts the "
+            "record in question.",
+            status=409,
+        )
+    if not is_observation or (is_late and proposal.expects is not None):
         _check_expected(db, visit_id, visit, proposal)
+    if not is_observation:
         _check_dated(visit, proposal, now)
     if proposal.body.kind in RUN_STARTS:
+        require_competence(db, actor, visit, visit.method)
         filed = enter_file(db, clock, actor.id, head)
         if filed is not None:
             visit = filed.visit
             if file_blocks(visit):
                 return filed  # nothing was started: what was filed meanwhile stands against it, and is shown
-    payload = _fill_in(db, clock, actor, head, visit, proposal, start_run)
-    refusal = admit(visit, payload, proposal.occurred_at, now)
-    if refusal is not None:
-        raise refused(refusal)
-    after = append(db, clock, actor.id, head, visit, proposal.id, payload, proposal.occurred_at, content)
+    if isinstance(proposal.body, AnswerTogether):
+        apart = not_together(visit, [one.question for one in proposal.body.answers])
+        if apart is not None:
+            raise refused(apart)
+    after = visit
+    for entry_id, payload in _entries(db, clock, actor, head, visit, proposal, start_run):
+        if isinstance(payload, ev.MethodChosen):
+            require_competence(db, actor, visit, payload.method)
+        refusal = admit(after, payload, proposal.occurred_at, now)
+        if refusal is not None:
+            raise refused(refusal)
+        event = write_event(db, head, entry_id, payload, proposal.occurred_at, now, actor.id, content)
+        after = step(after, event)
+        if isinstance(payload, ev.Answered):
+            keep_answer(db, clock, actor, after, payload)
+    _bring_along(db, head, visit, after, proposal.occurred_at)
     if is_observation:
         after = flag_clock(db, clock, actor.id, head, after, ahead)
-    if isinstance(payload, ev.Answered):
-        keep_answer(db, clock, actor, after, payload)
     return Appended(visit_id, after, was_known=False)
+
+
+def _entries(
+    db: Session,
+    clock: Clock,
+    actor: Actor,
+    head: VisitHead,
+    visit: Visit,
+    proposal: Proposal,
+    start_run: Callable[[Session, Clock, VisitHead, Visit, StartRun, datetime], ev.RunStarted],
+) -> tuple[tuple[str, ev.Payload], ...]:
+    """Return the entries a proposal comes to, each with its id: the first has the proposal's, the others follow from
+    it. Raises :class:`Conflict` where one of them was used before."""
+    body, payloads = proposal.body, list[ev.Payload]()
+    if isinstance(body, AnswerTogether):
+        payloads += [ev.Answered(one.question, "fine", one.facts, screen=body.screen) for one in body.answers]
+    elif isinstance(body, ChooseFacepiece):
+        if body.task_id is not None:
+            payloads.append(ev.TaskChosen(find_task(db, head.site_id, body.task_id)))
+        payloads.append(ev.FacepieceChosen(_facepiece(db, body)))
+        if body.method is not None:
+            payloads.append(ev.MethodChosen(body.method, acknowledged_on(db, actor, body.method)))
+    else:
+        payloads.append(_fill_in(db, clock, actor, head, visit, proposal, start_run))
+    ids = [proposal.id, *(str(uuid5(UUID(proposal.id), str(number))) for number in range(1, len(payloads)))]
+    if len(ids) > 1 and db.scalar(select(EventRow.id).where(EventRow.id.in_(ids)).limit(1)) is not None:
+        raise Conflict("id_reused", "This id was used for another entry. Reload the page and press again.")
+    return tuple(zip(ids, payloads, strict=True))
 
 
 def flag_clock(db: Session, clock: Clock, actor_id: str, head: VisitHead, visit: Visit, ahead: timedelta) -> Visit:
@@ -289,7 +381,9 @@ def enter_file(db: Session, clock: Clock, actor_id: str, head: VisitHead) -> App
 
 def tell_open_visits(db: Session, clock: Clock, actor: Actor, person_id: str) -> None:
     """Enter what was filed about a person into the logs of their open visits: it counts from this moment on."""
-    open_ones = select(VisitSummary.visit_id).where(VisitSummary.person_id == person_id, VisitSummary.closed == "")
+    open_ones = select(VisitSummary.visit_id).where(
+        VisitSummary.person_id.in_(same_person(db, person_id)), VisitSummary.closed == ""
+    )
     for visit_id in db.scalars(open_ones).all():
         head = lock_head(db, visit_id)
         if head is not None:
@@ -337,8 +431,6 @@ def _fill_in(
     start_run: Callable[[Session, Clock, VisitHead, Visit, StartRun, datetime], ev.RunStarted],
 ) -> ev.Payload:
     body = proposal.body
-    if isinstance(body, ChooseFacepiece):
-        return ev.FacepieceChosen(_facepiece(db, body))
     if isinstance(body, ChooseTask):
         return ev.TaskChosen(find_task(db, head.site_id, body.task_id))
     if isinstance(body, FitProbe):
@@ -355,6 +447,7 @@ def _fill_in(
         return qualitative_facts(db, head, visit, body, proposal.occurred_at)
     if isinstance(body, Correct):
         return _correction(db, head, visit, body, clock.now(db))
+    assert not isinstance(body, AnswerTogether | ChooseFacepiece), "these come to several entries"
     return body
 
 
@@ -375,7 +468,7 @@ def _correction(db: Session, head: VisitHead, visit: Visit, body: Correct, now: 
         if body.person_id is not None or (body.size is not None and one.chosen_seq == body.target)
     ]
     failed = select(PermissionEnd.no).where(
-        PermissionEnd.person_id == person_id,
+        PermissionEnd.person_id.in_(same_person(db, person_id)),
         PermissionEnd.visit_id != head.id,
         PermissionEnd.configuration.in_([piece.configuration for _, piece in moved]),
     )

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import secrets
+from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
@@ -21,7 +22,7 @@ from moorfog.operations.accounts.sessions import Actor, digest_of
 from moorfog.operations.bench.screens import forget_wearers
 from moorfog.operations.bench.visits import Appended, append, find_head, flag_clock, refused
 from moorfog.operations.errors import Conflict, DomainError, NotFound
-from moorfog.store.base import Clock
+from moorfog.store.clock import Clock
 from moorfog.store.log import load_visit, lock_head
 from moorfog.store.models import EventRow, VisitHead, WearerLink
 
@@ -52,12 +53,30 @@ def make_address(db: Session, clock: Clock, actor: Actor, visit_id: str) -> Wear
     return WearerAddress(f"/w/{token}", instant(now + LASTS))
 
 
-def visit_of_address(db: Session, clock: Clock, token: str) -> str:
-    """Return the visit of an address. Raises :class:`DomainError` (404) for one that has ended or never was."""
+def visit_of_address(
+    db: Session, clock: Clock, token: str, screen: str, is_desk: Callable[[str], bool]
+) -> tuple[str, str]:
+    """Return the visit of an address, and the secret of the screen that opened it first, which is all it opens for.
+
+    ``screen``: the secret that the screen sent, empty where it has none yet. ``is_desk`` tells of a visit whether its
+    tester is signed in at this browser: a window at the desk leaves the address to the wearer's own screen. Raises
+    :class:`DomainError` (404) for an address that has ended, never was, or is another screen's.
+    """
     row = db.get(WearerLink, digest_of(token))
+    if row is not None and row.screen is None:
+        db.refresh(row, with_for_update=True)
+    if row is not None and row.screen is None and row.expires_at > clock.now(db) and is_desk(row.visit_id):
+        return row.visit_id, ""
     if row is None or row.expires_at <= clock.now(db):
         raise DomainError("address_over", "This address has ended. Ask your tester for a new one.", status=404)
-    return row.visit_id
+    if row.screen is None:
+        screen = screen or secrets.token_urlsafe(24)
+        row.screen = digest_of(screen)
+    elif not secrets.compare_digest(row.screen, digest_of(screen)):
+        raise DomainError(
+            "address_taken", "This address is open on another screen. Ask your tester for a new one.", status=404
+        )
+    return row.visit_id, screen
 
 
 def _of_this_visit(visit: Visit) -> set[str]:

@@ -15,11 +15,14 @@ from sqlalchemy.orm import Session
 from moorfog.core.events.facts import STRICT, Form, WorkFilter
 from moorfog.core.kernel.arithmetic import NotANumber, parse_decimal
 from moorfog.core.kernel.codec import DataError, decode, encode
+from moorfog.data import facepiece_forms as form_starts
 from moorfog.data import facepiece_kinds
+from moorfog.operations.accounts.journal import Note, note
 from moorfog.operations.accounts.sessions import READERS, Actor
 from moorfog.operations.errors import DomainError, NotFound
 from moorfog.operations.kit.ledger import Found, open_recall
-from moorfog.store.base import Clock, new_id
+from moorfog.store.base import new_id
+from moorfog.store.clock import Clock
 from moorfog.store.models import FacepieceVersion
 
 
@@ -71,6 +74,52 @@ class Imported:
     new: int
     changed: int
     same: int
+
+
+@dataclass(frozen=True)
+class FacepieceForm:
+    """What the form for a new facepiece of a kind begins with; corrected from the maker's own papers."""
+
+    kind: str
+    title: str
+    family: str
+    start: Model
+
+
+@dataclass(frozen=True)
+class Saved:
+    """A facepiece that was entered: the id of its version, and what became of it."""
+
+    version_id: str
+    outcome: Literal["new", "new version", "as it was"]
+    version: int
+
+
+def facepiece_forms() -> tuple[FacepieceForm, ...]:
+    """Return what the form for each kind of facepiece begins with."""
+    out = []
+    for kind in facepiece_kinds().values():
+        given = {key: value for key, value in form_starts()[kind.family].items() if key != "source"}
+        start = decode(Model, {"maker": "", "model": "", "kind": kind.id, "sizes": [], **given}, f"form of {kind.id}")
+        out.append(FacepieceForm(kind.id, kind.title, kind.family, start))
+    return tuple(out)
+
+
+def find_model(db: Session, actor: Actor, version_id: str) -> Model:
+    """Return a version as its form has it. Raises :class:`NotFound`."""
+    actor.require(*READERS)
+    row = db.get(FacepieceVersion, version_id)
+    if row is None:
+        raise NotFound("facepiece")
+    return model_of(row)
+
+
+def save_model(db: Session, actor: Actor, model: Model) -> Saved:
+    """Enter a facepiece, or a new version of the one of that maker and name; records keep the version they had."""
+    done = import_models(db, actor, "form.json", json.dumps([encode(model)]))
+    row = next(one for one in latest_versions(db) if (one.maker, one.model) == (model.maker, model.model))
+    note(db, Note("facepiece", row.id, changes={"version": ["", f"{model.maker} {model.model}, {row.version}"]}))
+    return Saved(row.id, "new" if done.new else "new version" if done.changed else "as it was", row.version)
 
 
 def latest_versions(db: Session) -> list[FacepieceVersion]:

@@ -16,7 +16,8 @@ from moorfog.operations.accounts.sessions import READERS, Actor
 from moorfog.operations.errors import DomainError, NotFound
 from moorfog.operations.kit.instruments import SENSES, TREND_DAYS, TREND_MOST, find_instrument, kind_of, limit_of
 from moorfog.operations.kit.ledger import Found, open_recall, to_the_minute
-from moorfog.store.base import Clock, new_id
+from moorfog.store.base import new_id
+from moorfog.store.clock import Clock
 from moorfog.store.models import InstrumentActRow, InstrumentCheckRow, InstrumentRow
 
 

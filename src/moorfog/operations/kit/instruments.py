@@ -19,7 +19,7 @@ from moorfog.operations.accounts.sessions import READERS, Actor
 from moorfog.operations.errors import DomainError, NotFound
 from moorfog.operations.kit.entering import figure_problems
 from moorfog.operations.paging import cut_to_page
-from moorfog.store.base import Clock
+from moorfog.store.clock import Clock
 from moorfog.store.models import InstrumentActRow, InstrumentCheckRow, InstrumentRow
 from moorfog.store.scope import Scope, within
 
@@ -37,7 +37,8 @@ TREND_MOST = 400
 
 @dataclass(frozen=True)
 class CheckView:
-    """A daily check: what it is, how it is done, its limit, and today's value if there is one."""
+    """A daily check: what it is, how it is done, its limit, and today's value if there is one. ``read_now``: what the
+    link reads at this moment, where that is the value of the check."""
 
     name: str
     title: str
@@ -48,6 +49,7 @@ class CheckView:
     value: str | None
     passed: bool | None
     checked_at: str | None
+    read_now: str | None
 
 
 @dataclass(frozen=True)
@@ -120,10 +122,10 @@ def find_instrument(db: Session, scope: Scope, instrument_id: str) -> Instrument
     """Return a counter within the scope. Raises :class:`NotFound`."""
     row = db.scalar(
         within(
-            select(InstrumentRow).where(InstrumentRow.id == instrument_id),
+            select(InstrumentRow).where(InstrumentRow.id == instrument_id, InstrumentRow.retired_at.is_(None)),
             scope,
             InstrumentRow.employer_id,
-            shared=True,
+            kit=InstrumentRow.id,
         )
     )
     if row is None:
@@ -238,6 +240,9 @@ def _blocking_words(row: InstrumentRow, day: Day, code: str) -> str:
 def _view(row: InstrumentRow, day: Day, now: datetime) -> CounterView:
     latest, acts, kind = day.checks, day.acts, kind_of(row)
     figures: dict[str, Any] = row.content
+    linked = row.seen_at is not None and now - row.seen_at < LINK_SILENT
+    live = row.live or {}
+    outside = live.get("ambient") if linked else None
     checks = []
     for rule in kind.check:
         found = latest.get(rule.name)
@@ -252,14 +257,13 @@ def _view(row: InstrumentRow, day: Day, now: datetime) -> CounterView:
                 value=found.value if found else None,
                 passed=found.passed if found else None,
                 checked_at=instant(found.checked_at) if found else None,
+                read_now=str(outside) if rule.reads == "outside" and outside is not None else None,
             )
         )
     facts = _by_value(row, day, now, "ordinary" if kind.id == "counter" else kind.id)
     blocking = tuple(_blocking_words(row, day, one) for one in unfit_today(facts, now))
     charged = acts.get("alcohol") if kind.charge_h else None
     until = charged + timedelta(hours=kind.charge_h) if charged is not None else None
-    linked = row.seen_at is not None and now - row.seen_at < LINK_SILENT
-    live = row.live or {}
     return CounterView(
         id=row.id,
         name=row.name,
@@ -295,7 +299,8 @@ class CounterPage:
 def list_counters(db: Session, clock: Clock, actor: Actor, page: int, kind: str = "", name: str = "") -> CounterPage:
     """Return a page of the instruments within the actor's scope, by name; of one kind or by its name where given."""
     now = clock.now(db)
-    query = within(select(InstrumentRow), actor.require(*READERS), InstrumentRow.employer_id, shared=True)
+    query = within(select(InstrumentRow), actor.require(*READERS), InstrumentRow.employer_id, kit=InstrumentRow.id)
+    query = query.where(InstrumentRow.retired_at.is_(None))
     if kind:
         query = query.where(func.coalesce(func.json_value(InstrumentRow.content, "$.kind"), "counter") == kind)
     if name:
@@ -306,7 +311,8 @@ def list_counters(db: Session, clock: Clock, actor: Actor, page: int, kind: str 
 
 def kinds_ready(db: Session, clock: Clock, actor: Actor) -> set[str]:
     """Return the kinds of instrument of which at least one within the actor's scope may be used now."""
-    mine = within(select(InstrumentRow), actor.require(*READERS), InstrumentRow.employer_id, shared=True)
+    mine = within(select(InstrumentRow), actor.require(*READERS), InstrumentRow.employer_id, kit=InstrumentRow.id)
+    mine = mine.where(InstrumentRow.retired_at.is_(None))
     return {one.kind for one in _views(db, list(db.scalars(mine)), clock.now(db)) if not one.blocked_by}
 
 

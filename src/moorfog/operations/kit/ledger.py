@@ -11,6 +11,7 @@ from sqlalchemy.orm import Session
 
 from moorfog.store.base import new_id
 from moorfog.store.models import KitRecall, RecallSettled, TryKit, TryResult
+from moorfog.store.same import same_person
 
 SUSPENDING = ("open", "confirmed")
 """States in which what rests on the kit is suspended."""
@@ -93,6 +94,10 @@ def suspensions_of(db: Session, person_id: str) -> list[tuple[str, int, str]]:
                 or_(KitRecall.since.is_(None), TryKit.tested_at > KitRecall.since),
             ),
         )
-        .where(TryResult.person_id == person_id, KitRecall.state.in_(SUSPENDING), ~cleared_by(TryKit.employer_id))
+        .where(
+            TryResult.person_id.in_(same_person(db, person_id)),
+            KitRecall.state.in_(SUSPENDING),
+            ~cleared_by(TryKit.employer_id),
+        )
     )
     return [(visit, no, what) for visit, no, what in db.execute(query)]

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from sqlalchemy import bindparam, select, update
+from sqlalchemy import bindparam, or_, select, update
 from sqlalchemy.orm import Session
 
 from moorfog.operations.accounts.sessions import digest_of
 from moorfog.operations.errors import DomainError
 from moorfog.operations.kit.plan import RunPlan
-from moorfog.store.base import Clock
+from moorfog.store.clock import Clock
 from moorfog.store.models import InstrumentRow, Lease
 
 
@@ -22,7 +22,12 @@ class Linked:
     name: str
 
 
-_BY_TOKEN = select(InstrumentRow.id, InstrumentRow.name).where(InstrumentRow.link_token_digest == bindparam("digest"))
+_BY_TOKEN = select(InstrumentRow.id, InstrumentRow.name).where(
+    or_(
+        InstrumentRow.link_token_digest == bindparam("digest"), InstrumentRow.local_token_digest == bindparam("digest")
+    ),
+    InstrumentRow.retired_at.is_(None),
+)
 _HEARD = update(InstrumentRow).where(InstrumentRow.id == bindparam("instrument"))
 _HELD = select(Lease.run_id, Lease.stop).where(Lease.instrument_id == bindparam("instrument"))
 _PLAN = select(Lease.plan).where(Lease.instrument_id == bindparam("instrument"), Lease.run_id == bindparam("run"))

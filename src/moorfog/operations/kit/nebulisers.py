@@ -20,9 +20,11 @@ from moorfog.operations.errors import DomainError, NotFound
 from moorfog.operations.fields import Id, Label
 from moorfog.operations.kit.instruments import owner_of_kit
 from moorfog.operations.kit.ledger import Found, to_the_minute
+from moorfog.operations.kit.lending import lend_unowned
 from moorfog.operations.kit.solutions import TEST, LotView, NebuliserRole, find_lot, lot_by_value, lot_view
 from moorfog.operations.sites.sites import site_book
-from moorfog.store.base import Clock, new_id
+from moorfog.store.base import new_id
+from moorfog.store.clock import Clock
 from moorfog.store.models import FillingRow, LotRow, NebuliserRow, Site, SprayCheckRow
 from moorfog.store.scope import Scope, within
 
@@ -62,13 +64,14 @@ def add_nebuliser(db: Session, actor: Actor, entry: NebuliserEntry) -> Nebuliser
     row = NebuliserRow(id=new_id(), employer_id=owner, name=entry.name.strip(), role=entry.role)
     db.add(row)
     db.flush()
+    lend_unowned(db, actor.name, row.id, owner)
     return row
 
 
 def find_nebuliser(db: Session, scope: Scope, nebuliser_id: str) -> NebuliserRow:
     """Return a nebuliser within the scope. Raises :class:`NotFound`."""
     query = select(NebuliserRow).where(NebuliserRow.id == nebuliser_id)
-    row = db.scalar(within(query, scope, NebuliserRow.employer_id, shared=True))
+    row = db.scalar(within(query, scope, NebuliserRow.employer_id, kit=NebuliserRow.id))
     if row is None:
         raise NotFound("nebuliser")
     return row
@@ -228,6 +231,6 @@ def view_nebuliser(db: Session, row: NebuliserRow, now: datetime) -> NebuliserVi
 def list_nebulisers(db: Session, clock: Clock, actor: Actor) -> list[NebuliserView]:
     """Return the nebulisers within the actor's scope, number 1 before number 2, by name; at most a hundred."""
     scope, now = actor.require(*READERS), clock.now(db)
-    query = within(select(NebuliserRow), scope, NebuliserRow.employer_id, shared=True)
+    query = within(select(NebuliserRow), scope, NebuliserRow.employer_id, kit=NebuliserRow.id)
     rows = db.scalars(query.order_by(NebuliserRow.role.desc(), NebuliserRow.name).limit(100))
     return [view_nebuliser(db, row, now) for row in rows]

@@ -17,8 +17,10 @@ from moorfog.operations.errors import DomainError, NotFound
 from moorfog.operations.fields import Label, Line
 from moorfog.operations.kit.instruments import owner_of_kit
 from moorfog.operations.kit.ledger import Found, open_recall
+from moorfog.operations.kit.lending import lend_unowned
 from moorfog.operations.paging import cut_to_page
-from moorfog.store.base import Clock, new_id
+from moorfog.store.base import new_id
+from moorfog.store.clock import Clock
 from moorfog.store.models import SamplingPart, SamplingPartAct, VisitHead
 from moorfog.store.scope import Scope, within
 
@@ -70,7 +72,9 @@ class PartPage:
 
 
 def _find(db: Session, scope: Scope, part_id: str) -> SamplingPart:
-    query = within(select(SamplingPart).where(SamplingPart.id == part_id), scope, SamplingPart.employer_id, shared=True)
+    query = within(
+        select(SamplingPart).where(SamplingPart.id == part_id), scope, SamplingPart.employer_id, kit=SamplingPart.id
+    )
     row = db.scalar(query)
     if row is None:
         raise NotFound("part")
@@ -134,6 +138,7 @@ def add_part(db: Session, actor: Actor, entry: PartEntry) -> PartView:
     )
     db.add(row)
     db.flush()
+    lend_unowned(db, actor.name, row.id, owner)
     return _view(row, {})
 
 
@@ -181,9 +186,8 @@ def take_parts(
     """
     taken = []
     for part_id in dict.fromkeys(part_ids):
-        row = _find(db, actor.require("tester"), part_id)
-        if row.employer_id not in (None, head.employer_id):
-            raise NotFound("part")
+        actor.require("tester")
+        row = _find(db, Scope(frozenset({head.employer_id})), part_id)
         view = _view(row, _deeds(db, [row.id], "" if row.once_only else head.id))
         _refuse_unusable(view)
         if not visit.is_practice:
@@ -219,7 +223,7 @@ def parts_for(db: Session, head: VisitHead, visit: Visit) -> tuple[PartChoice, .
     query = select(SamplingPart).where(
         SamplingPart.id.not_in(_AWAY),
         SamplingPart.kind.in_(kinds),
-        or_(SamplingPart.employer_id.is_(None), SamplingPart.employer_id == head.employer_id),
+        Scope(frozenset({head.employer_id})).condition(SamplingPart.employer_id, kit=SamplingPart.id),
     )
     fits = SamplingPart.fits.contains(piece.model, autoescape=True)
     rows = list(db.execute(query.add_columns(fits).order_by(fits.desc(), SamplingPart.name).limit(ON_A_CARD)))
@@ -234,7 +238,7 @@ def list_parts(db: Session, actor: Actor, page: int) -> PartPage:
     """Return the sampling parts within the scope that are not put away, by kind and name."""
     scope = actor.require(*READERS)
     query = within(
-        select(SamplingPart).where(SamplingPart.id.not_in(_AWAY)), scope, SamplingPart.employer_id, shared=True
+        select(SamplingPart).where(SamplingPart.id.not_in(_AWAY)), scope, SamplingPart.employer_id, kit=SamplingPart.id
     )
     shown = cut_to_page(db, query, page, SamplingPart.kind, SamplingPart.name)
     rows = [one for (one,) in shown.rows]

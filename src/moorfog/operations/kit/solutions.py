@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from datetime import UTC, date, datetime, timedelta
+from datetime import UTC, datetime, timedelta
 from fractions import Fraction
 from typing import Any, ClassVar, Literal
 
@@ -18,11 +18,13 @@ from moorfog.core.rules.protocols import Recipe
 from moorfog.data import shipped_protocols
 from moorfog.operations.accounts.sessions import READERS, Actor
 from moorfog.operations.errors import DomainError, NotFound
-from moorfog.operations.fields import Id, Label, Line
+from moorfog.operations.fields import Id, Label, Line, day_of
 from moorfog.operations.kit.instruments import owner_of_kit
 from moorfog.operations.kit.ledger import Found, open_recall
+from moorfog.operations.kit.lending import lend_unowned
 from moorfog.operations.paging import cut_to_page
-from moorfog.store.base import Clock, new_id
+from moorfog.store.base import new_id
+from moorfog.store.clock import Clock
 from moorfog.store.models import LotRow
 from moorfog.store.scope import Scope, within
 
@@ -126,13 +128,6 @@ def _short(amount: Fraction) -> str:
     return text.rstrip("0").rstrip(".") if "." in text else text
 
 
-def _day(text: str, name: str) -> date:
-    try:
-        return date.fromisoformat(text)
-    except ValueError:
-        raise DomainError("date", f"{name}: {text!r} is not a date; write it as 2026-01-31.") from None
-
-
 def enter_lot(db: Session, clock: Clock, actor: Actor, entry: LotEntry) -> LotView:
     """Enter a lot. Raises :class:`DomainError` for an unknown role, a missing number, or dates that make no sense."""
     owner = owner_of_kit(actor, entry.employer_id)
@@ -140,7 +135,7 @@ def enter_lot(db: Session, clock: Clock, actor: Actor, entry: LotEntry) -> LotVi
     if known is None:
         roles = ", ".join(role for agent, role in recipes() if agent == entry.agent)
         raise DomainError("role", f"{entry.role!r} is no role of this agent; it has {roles}.")
-    made, use_by = _day(entry.made_on, "Made on"), _day(entry.use_by, "Use by")
+    made, use_by = day_of(entry.made_on, "Made on"), day_of(entry.use_by, "Use by")
     if use_by < made:
         raise DomainError("use_by", f"Use by {use_by} comes before made on {made}. Correct one of them.")
     latest = keeps_until(known[1], datetime(made.year, made.month, made.day, tzinfo=UTC))
@@ -162,6 +157,7 @@ def enter_lot(db: Session, clock: Clock, actor: Actor, entry: LotEntry) -> LotVi
     )
     db.add(row)
     db.flush()
+    lend_unowned(db, actor.name, row.id, owner)
     return lot_view(row, clock.now(db))
 
 
@@ -181,19 +177,26 @@ def lot_view(row: LotRow, now: datetime) -> LotView:
 
 def find_lot(db: Session, scope: Scope, lot_id: str) -> LotRow:
     """Return a lot within the scope. Raises :class:`NotFound`."""
-    query = within(select(LotRow).where(LotRow.id == lot_id), scope, LotRow.employer_id, shared=True)
+    query = within(select(LotRow).where(LotRow.id == lot_id), scope, LotRow.employer_id, kit=LotRow.id)
     row = db.scalar(query)
     if row is None:
         raise NotFound("lot")
     return row
 
 
-def list_lots(db: Session, clock: Clock, actor: Actor, page: int, agent: str = "") -> LotsPage:
-    """Return the lots within the actor's scope, the freshest first; withdrawn ones are left out."""
+def list_lots(
+    db: Session, clock: Clock, actor: Actor, page: int, agent: str = "", *, only_good: bool = False
+) -> LotsPage:
+    """Return the lots within the actor's scope, the freshest first; withdrawn ones are left out.
+
+    ``only_good``: those out of date are left out as well.
+    """
     scope, now = actor.require(*READERS), clock.now(db)
-    query = within(select(LotRow).where(LotRow.withdrawn_at.is_(None)), scope, LotRow.employer_id, shared=True)
+    query = within(select(LotRow).where(LotRow.withdrawn_at.is_(None)), scope, LotRow.employer_id, kit=LotRow.id)
     if agent:
         query = query.where(LotRow.agent == agent)
+    if only_good:
+        query = query.where(LotRow.use_by >= now.date())
     shown = cut_to_page(db, query, page, LotRow.made_on.desc(), LotRow.id)
     return LotsPage(tuple(lot_view(one, now) for (one,) in shown.rows), shown.total, shown.page, shown.pages)
 
@@ -202,7 +205,7 @@ def lots_at_hand(db: Session, clock: Clock, actor: Actor) -> set[tuple[str, str]
     """Return agent and role of every lot in date within the actor's scope."""
     scope, today = actor.require(*READERS), clock.now(db).date()
     query = select(LotRow.agent, LotRow.role).where(LotRow.withdrawn_at.is_(None), LotRow.use_by >= today)
-    return {(agent, role) for agent, role in db.execute(within(query, scope, LotRow.employer_id, shared=True))}
+    return {(agent, role) for agent, role in db.execute(within(query, scope, LotRow.employer_id, kit=LotRow.id))}
 
 
 def withdraw_lot(db: Session, clock: Clock, actor: Actor, lot_id: str, reason: str) -> LotRow:

@@ -1,1 +1,4 @@
-"""People, what is on file about them, and what they may wear. Medical detail is never stored."""
+"""People: entered, changed, left, back, made one; what is on file about them, and what they may wear.
+
+Medical detail is never stored.
+"""

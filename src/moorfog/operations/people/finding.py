@@ -4,15 +4,18 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import cache
+from itertools import groupby
 from typing import Any
 
 from sqlalchemy import Integer, Select, bindparam, func, select
 from sqlalchemy.orm import Session
 
+from moorfog.core.permission.may_wear import clearance_on
 from moorfog.operations.accounts.sessions import READERS, Actor
 from moorfog.operations.paging import PAGE, turn_to
-from moorfog.operations.people.people import matching, search_words
-from moorfog.store.models import Employer, Person, Site
+from moorfog.operations.people.people import clearance_of, matching, search_words
+from moorfog.store.clock import Clock
+from moorfog.store.models import ClearanceRow, Employer, Person, Site, WearPermission
 
 
 @dataclass(frozen=True)
@@ -30,10 +33,21 @@ class PersonRow:
 
 
 @dataclass(frozen=True)
+class FoundPerson(PersonRow):
+    """A wearer in a list that is chosen from: what they passed in last and until when (YYYY-MM-DD), both empty where
+    they never did, and the clearance on file: its status, or "ran out", or "none on file"; and the day they left."""
+
+    passed_in: str
+    until: str
+    clearance: str
+    left_on: str
+
+
+@dataclass(frozen=True)
 class PeoplePage:
     """One page of people."""
 
-    rows: tuple[PersonRow, ...]
+    rows: tuple[FoundPerson, ...]
     total: int
     page: int
     pages: int
@@ -65,6 +79,7 @@ def _people_query(words: int, is_limited: bool) -> tuple[Select[Any], Select[Any
         Employer.name.label("employer"),
         Site.name.label("site"),
         Person.site_id,
+        Person.left_on,
     )
     query = columns.select_from(found).join(Person, Person.id == found.c.person_id)
     if words:  # from the matches to the people; the other way round all people are read in the order of names
@@ -74,7 +89,7 @@ def _people_query(words: int, is_limited: bool) -> tuple[Select[Any], Select[Any
     return page, select(func.count()).select_from(found)
 
 
-def find_people(db: Session, actor: Actor, q: str, page: int) -> PeoplePage:
+def find_people(db: Session, clock: Clock, actor: Actor, q: str, page: int) -> PeoplePage:
     """Return people each word of ``q`` begins a name word or the number of, by name; accents do not matter."""
     scope = actor.require(*READERS)
     words, given = search_words(scope, q)
@@ -84,4 +99,43 @@ def find_people(db: Session, actor: Actor, q: str, page: int) -> PeoplePage:
         lambda skip: db.execute(query, {**given, "skip": skip}).all(),
         lambda: db.scalar(count, given) or 0,
     )
-    return PeoplePage(tuple(PersonRow(*row) for row in shown.rows), shown.total, shown.page, shown.pages)
+    ids = [row.id for row in shown.rows]
+    passed, cleared = _passed_in(db, ids), _clearances(db, ids, clock.now(db).date().isoformat())
+    rows = []
+    for row in shown.rows:
+        model, until = passed.get(row.id, ("", ""))
+        clearance = cleared.get(row.id, "none on file")
+        found = {**row._mapping, "left_on": row.left_on.isoformat() if row.left_on else ""}
+        rows.append(FoundPerson(**found, passed_in=model, until=until, clearance=clearance))
+    return PeoplePage(tuple(rows), shown.total, shown.page, shown.pages)
+
+
+def _passed_in(db: Session, ids: list[str]) -> dict[str, tuple[str, str]]:
+    """Return what each of these people passed in last, with its size, and until when."""
+    found = db.execute(select(Person.id, Person.merged_into).where(Person.merged_into.in_(ids)))
+    merged = {one: into for one, into in found if into is not None}
+    rows = db.execute(
+        select(WearPermission.person_id, WearPermission.model, WearPermission.size, WearPermission.valid_until)
+        .where(WearPermission.person_id.in_([*ids, *merged]))
+        .order_by(WearPermission.tested_at)
+    )
+    return {
+        merged.get(row.person_id, row.person_id): (f"{row.model} {row.size}", row.valid_until.isoformat())
+        for row in rows
+    }
+
+
+def _clearances(db: Session, ids: list[str], day: str) -> dict[str, str]:
+    """Return how the clearance of each of these people stands on a day."""
+    rows = db.scalars(
+        select(ClearanceRow)
+        .where(ClearanceRow.person_id.in_(ids))
+        .order_by(ClearanceRow.person_id, ClearanceRow.entered_at, ClearanceRow.id)
+    )
+    out: dict[str, str] = {}
+    for person_id, own in groupby(rows, lambda row: row.person_id):
+        counts = clearance_on([clearance_of(one) for one in own], day)
+        if counts is not None:
+            is_over = counts.status == "cleared" and bool(counts.valid_until) and counts.valid_until < day
+            out[person_id] = "ran out" if is_over else counts.status
+    return out

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
-from datetime import date
 from fractions import Fraction
 from functools import cache
 from typing import Any, ClassVar, Literal
@@ -20,29 +19,19 @@ from moorfog.core.kernel.arithmetic import NotANumber, parse_decimal
 from moorfog.core.permission.may_wear import clearance_on, training_on
 from moorfog.core.rules.kinds import clearance_limits
 from moorfog.data import face_rules, facepiece_kinds
+from moorfog.operations.accounts.journal import Note, note
 from moorfog.operations.accounts.sessions import Actor
 from moorfog.operations.errors import Conflict, DomainError, NotFound
-from moorfog.operations.fields import Line, Number
+from moorfog.operations.fields import Line, Number, day_of
 from moorfog.operations.sites.sites import find_site
 from moorfog.operations.words import fold_word, words_of
-from moorfog.store.base import Clock, new_id
+from moorfog.store.base import new_id
+from moorfog.store.clock import Clock
 from moorfog.store.models import ClearanceRow, MeasurementRow, Person, PersonWord, Site, TrainingRow
+from moorfog.store.same import same_person
 from moorfog.store.scope import Scope
 
 MEASURES = ("length", "width", "lip")
-
-
-@dataclass(frozen=True)
-class PersonEntry:
-    """A person as entered: the number is the employer's own and is unique there."""
-
-    __pydantic_config__: ClassVar[Mapping[str, Any]] = STRICT
-    site_id: str
-    name: Line
-    number: Number
-    job: Line
-    task: Line
-    contact: Line
 
 
 @dataclass(frozen=True)
@@ -64,6 +53,22 @@ class TrainingEntry:
     __pydantic_config__: ClassVar[Mapping[str, Any]] = STRICT
     trained_on: str
     what: Line
+
+
+@dataclass(frozen=True)
+class PersonEntry:
+    """A person as entered: the number is the employer's own and is unique there. A clearance and a training seen with
+    them are filed in the same act, all of it or nothing."""
+
+    __pydantic_config__: ClassVar[Mapping[str, Any]] = STRICT
+    site_id: str
+    name: Line
+    number: Number
+    job: Line
+    task: Line
+    contact: Line
+    clearance: ClearanceEntry | None = None
+    training: TrainingEntry | None = None
 
 
 @dataclass(frozen=True)
@@ -126,7 +131,7 @@ def matching(words: int, is_limited: bool) -> Select[Any]:
         return column.in_(bindparam("employers", expanding=True)) if is_limited else true()
 
     if not words:
-        return select(Person.id.label("person_id")).where(within(Person.employer_id))
+        return select(Person.id.label("person_id")).where(within(Person.employer_id), Person.merged_into.is_(None))
     first = aliased(PersonWord, name="w0")
     begins = and_(within(first.employer_id), first.word.like(bindparam("word0")))
     query: Select[Any] = select(first.person_id.label("person_id")).where(begins).distinct()
@@ -148,7 +153,7 @@ def index_people(db: Session, people: Iterable[tuple[str, str, str, str]]) -> No
         db.execute(insert(PersonWord), rows)
 
 
-def add_person(db: Session, actor: Actor, one: PersonEntry) -> str:
+def add_person(db: Session, clock: Clock, actor: Actor, one: PersonEntry) -> str:
     """Enter a person. Returns the id. Raises :class:`Conflict` where the number is taken, :class:`DomainError`."""
     site = find_site(db, actor.require("administrator", "tester"), one.site_id)
     name, number = " ".join(one.name.split()), one.number.strip()
@@ -172,15 +177,12 @@ def add_person(db: Session, actor: Actor, one: PersonEntry) -> str:
     db.add(person)
     db.flush()
     index_people(db, [(person.id, person.employer_id, person.name, person.number)])
+    note(db, Note("person", person.id, person.employer_id, {"name": ["", name], "number": ["", number]}))
+    if one.clearance is not None:
+        record_clearance(db, clock, actor, person.id, one.clearance)
+    if one.training is not None:
+        record_training(db, clock, actor, person.id, one.training)
     return person.id
-
-
-def day_of(text: str, what: str) -> date:
-    """Read a day as YYYY-MM-DD. Raises :class:`DomainError` naming the field."""
-    try:
-        return date.fromisoformat(text)
-    except ValueError:
-        raise DomainError("not_a_date", f"{what}: {text!r} is not a date as 2026-01-31.") from None
 
 
 def record_clearance(db: Session, clock: Clock, actor: Actor, person_id: str, one: ClearanceEntry) -> None:
@@ -210,6 +212,8 @@ def record_clearance(db: Session, clock: Clock, actor: Actor, person_id: str, on
         )
     )
     db.flush()
+    words = [one.status, *one.limits, f"until {end}" if end else ""]
+    note(db, Note("person", person.id, person.employer_id, {"clearance": ["", [each for each in words if each]]}))
 
 
 def record_training(db: Session, clock: Clock, actor: Actor, person_id: str, one: TrainingEntry) -> None:
@@ -231,6 +235,7 @@ def record_training(db: Session, clock: Clock, actor: Actor, person_id: str, one
         )
     )
     db.flush()
+    note(db, Note("person", person.id, person.employer_id, {"trained on": ["", str(day)]}))
 
 
 def clearance_of(row: ClearanceRow) -> Clearance:
@@ -250,7 +255,7 @@ def clearances_of(db: Session, person_id: str) -> tuple[Clearance, ...]:
     """Return every clearance on file, in the order they were filed."""
     rows = db.scalars(
         select(ClearanceRow)
-        .where(ClearanceRow.person_id == person_id)
+        .where(ClearanceRow.person_id.in_(same_person(db, person_id)))
         .order_by(ClearanceRow.entered_at, ClearanceRow.id)
     )
     return tuple(map(clearance_of, rows))
@@ -258,7 +263,7 @@ def clearances_of(db: Session, person_id: str) -> tuple[Clearance, ...]:
 
 def trainings_of(db: Session, person_id: str) -> tuple[str, ...]:
     """Return every day of training on file."""
-    days = db.scalars(select(TrainingRow.trained_on).where(TrainingRow.person_id == person_id))
+    days = db.scalars(select(TrainingRow.trained_on).where(TrainingRow.person_id.in_(same_person(db, person_id))))
     return tuple(one.isoformat() for one in days)
 
 

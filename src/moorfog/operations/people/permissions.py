@@ -18,11 +18,13 @@ from moorfog.core.kernel.codec import decode
 from moorfog.core.permission.may_wear import End, Held, PersonFacts, may_wear
 from moorfog.operations.accounts.sessions import READERS, Actor
 from moorfog.operations.errors import DomainError, NotFound
+from moorfog.operations.fields import day_of
 from moorfog.operations.kit.ledger import suspensions_of
-from moorfog.operations.people.people import clearances_of, day_of, find_person, trainings_of
+from moorfog.operations.people.people import clearances_of, find_person, trainings_of
 from moorfog.operations.sites.sites import site_book, task_of
-from moorfog.store.base import Clock
+from moorfog.store.clock import Clock
 from moorfog.store.models import PermissionEnd, Person, Site, SiteTask, VisitSummary, WearPermission
+from moorfog.store.same import same_person
 
 MOST = 200
 """Passes of one person that are looked at, the latest first."""
@@ -71,14 +73,14 @@ QUESTIONED = "Its record is under question: something was heard after it was clo
 
 def facts_of(db: Session, person_id: str, rows: Sequence[WearPermission]) -> PersonFacts:
     """Return everything known of a person that decides what they may wear of the passes in ``rows``."""
-    ended = db.scalars(select(PermissionEnd).where(PermissionEnd.person_id == person_id))
+    ended = db.scalars(select(PermissionEnd).where(PermissionEnd.person_id.in_(same_person(db, person_id))))
     ends = [End(one.configuration, instant(one.ended_at), one.why, "tester") for one in ended]
     ends += [
         End("", "", what, "administrator", is_suspension=True, visit_id=visit, no=no)
         for visit, no, what in suspensions_of(db, person_id)
     ]
     questioned = select(VisitSummary.visit_id).where(
-        VisitSummary.person_id == person_id, VisitSummary.under_question.is_(True)
+        VisitSummary.person_id.in_(same_person(db, person_id)), VisitSummary.under_question.is_(True)
     )
     doubtful = set(db.scalars(questioned))
     held = tuple(_held(one) for one in rows)
@@ -146,7 +148,7 @@ def judge_permissions(db: Session, person: Person, day: str, task: Task | None) 
         raise DomainError("no_site", f"{person.name} is at no site. Move them to one first.")
     passes = (
         select(WearPermission)
-        .where(WearPermission.person_id == person.id)
+        .where(WearPermission.person_id.in_(same_person(db, person.id)))
         .order_by(WearPermission.tested_at.desc())
         .limit(MOST)
     )

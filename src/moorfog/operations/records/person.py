@@ -17,8 +17,9 @@ from moorfog.operations.people.finding import PersonRow, person_row
 from moorfog.operations.people.people import file_on
 from moorfog.operations.people.permissions import Permissions, judge_permissions, usual_task
 from moorfog.operations.records.today import VisitRow, visit_query, visit_row
-from moorfog.store.base import Clock
+from moorfog.store.clock import Clock
 from moorfog.store.models import Employer, Person, Site, TryResult, VisitSummary
+from moorfog.store.same import same_person
 
 
 @dataclass(frozen=True)
@@ -52,6 +53,9 @@ class PersonView:
     contact: str
     clearance: Clearance | None
     trained_on: str
+    left_on: str
+    merged_into: str
+    """The entry this one was made part of, empty where it stands on its own."""
 
 
 def view_person(db: Session, clock: Clock, actor: Actor, person_id: str, page: int = 1) -> PersonView:
@@ -63,14 +67,14 @@ def view_person(db: Session, clock: Clock, actor: Actor, person_id: str, page: i
     site, employer = db.get(Site, person.site_id), db.get(Employer, person.employer_id)
     on = clock.now(db).astimezone(ZoneInfo(site.zone if site else "UTC")).date()
     file = file_on(db, person.id, on.isoformat())
-    mine = and_(VisitSummary.person_id == person_id, VisitSummary.closed != "mistaken")
+    mine = and_(VisitSummary.person_id.in_(same_person(db, person_id)), VisitSummary.closed != "mistaken")
     total = db.scalar(select(func.count()).select_from(VisitSummary).where(mine)) or 0
     visits = db.execute(
         visit_query().where(mine).order_by(VisitSummary.opened_at.desc()).limit(PAGE).offset((max(page, 1) - 1) * PAGE)
     )
     tries = db.scalars(
         select(TryResult)
-        .where(TryResult.person_id == person_id)
+        .where(TryResult.person_id.in_(same_person(db, person_id)))
         .order_by(TryResult.tested_at.desc(), TryResult.no.desc())
         .limit(PAGE)
     )
@@ -103,4 +107,6 @@ def view_person(db: Session, clock: Clock, actor: Actor, person_id: str, page: i
         contact=person.contact,
         clearance=file.clearance,
         trained_on=file.trained_on,
+        left_on=person.left_on.isoformat() if person.left_on else "",
+        merged_into=person.merged_into or "",
     )

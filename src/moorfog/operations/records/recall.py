@@ -11,7 +11,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any, ClassVar, Literal
 
-from sqlalchemy import ColumnElement, Engine, and_, func, select
+from sqlalchemy import ColumnElement, Engine, and_, exists, func, or_, select, true
 from sqlalchemy.orm import Session, aliased
 
 from moorfog.core.events import payloads as ev
@@ -29,9 +29,10 @@ from moorfog.operations.kit.ledger import Found, open_recall, to_the_minute
 from moorfog.operations.kit.nebulisers import find_nebuliser, not_spraying, note_spray
 from moorfog.operations.kit.solutions import TEST
 from moorfog.operations.paging import cut_to_page
-from moorfog.store.base import Clock, DatabaseClock, new_id, run_in_transaction
+from moorfog.store.base import new_id, run_in_transaction
+from moorfog.store.clock import Clock, DatabaseClock
 from moorfog.store.log import load_visit, lock_head
-from moorfog.store.models import Employer, Job, KitRecall, Person, RecallSettled, TryKit, TryResult
+from moorfog.store.models import Employer, Job, KitLent, KitRecall, Person, RecallSettled, TryKit, TryResult
 from moorfog.store.scope import Scope, within
 
 Progress = Callable[[int, int], None]
@@ -132,9 +133,28 @@ def _resting(row: KitRecall) -> Any:
     return and_(on_it, TryKit.tested_at > row.since) if row.since is not None else on_it
 
 
+def _concerns(scope: Scope) -> ColumnElement[bool]:
+    """Return the condition that an entry is about kit of a scope, lent to it, or that its tests were made with; an
+    approval withdrawn is about everybody."""
+    if scope.employers is None:
+        return true()
+    tested = exists().where(TryKit.kit_id == KitRecall.kit_id, TryKit.employer_id.in_(sorted(scope.employers)))
+    theirs = scope.condition(KitRecall.employer_id, kit=KitRecall.kit_id)
+    return or_(theirs, tested, KitRecall.kit_kind == "approval")
+
+
+def _concerned(db: Session, row: KitRecall) -> set[str] | None:
+    """Return the employers an entry is about; None for all of them."""
+    if row.kit_kind == "approval":
+        return None
+    lent = select(KitLent.employer_id).where(KitLent.kit_id == row.kit_id)
+    tested = select(TryKit.employer_id).where(TryKit.kit_id == row.kit_id)
+    return {*db.scalars(lent), *db.scalars(tested.distinct()), *([row.employer_id] if row.employer_id else [])}
+
+
 def _find(db: Session, scope: Scope, recall_id: str) -> KitRecall:
-    query = select(KitRecall).where(KitRecall.id == recall_id)
-    row = db.scalar(within(query, scope, KitRecall.employer_id, shared=True).with_for_update())
+    query = select(KitRecall).where(KitRecall.id == recall_id, _concerns(scope))
+    row = db.scalar(query.with_for_update())
     if row is None:
         raise NotFound("recall")
     return row
@@ -168,7 +188,7 @@ def _view(db: Session, row: KitRecall, scope: Scope) -> RecallView:
 
 def _settled_for(db: Session, row: KitRecall, scope: Scope) -> KitRecall | RecallSettled:
     """Return what has been said of an entry for those of a scope: of all employers, or of each of theirs."""
-    if scope.employers is None or row.employer_id is not None or row.state != "open":
+    if scope.employers is None or row.state != "open":
         return row
     query = select(RecallSettled).where(RecallSettled.recall_id == row.id)
     said = db.scalars(query.where(RecallSettled.employer_id.in_(sorted(scope.employers)))).all()
@@ -188,7 +208,7 @@ def _is_open_for(scope: Scope) -> ColumnElement[bool]:
 def list_recalls(db: Session, actor: Actor, page: int, only_open: bool) -> LedgerPage:
     """Return a page of the ledger within the actor's scope."""
     scope = actor.require(*READERS)
-    query = within(select(KitRecall), scope, KitRecall.employer_id, shared=True)
+    query = select(KitRecall).where(_concerns(scope))
     if only_open:
         query = query.where(_is_open_for(scope))
     shown = cut_to_page(db, query, page, _is_open_for(scope).desc(), KitRecall.until.desc())
@@ -198,7 +218,8 @@ def list_recalls(db: Session, actor: Actor, page: int, only_open: bool) -> Ledge
 def settle(db: Session, clock: Clock, actor: Actor, recall_id: str, body: Settle) -> RecallView:
     """Confirm kit found wrong, which voids what rests on it, or clear it; with a reason, by a tester or administrator.
 
-    Of kit shared by all employers it holds for the tests of the actor's own; those of the others wait for their people.
+    Of kit that others use too it holds for the tests of the actor's own employers; those of the others wait for their
+    people.
     Raises :class:`NotFound` outside the scope, :class:`Conflict` where it is settled, :class:`DomainError` without a
     reason.
     """
@@ -219,7 +240,8 @@ def _settle(
     """Write down what was said of an entry, for all or for the employers of a scope; return the job that voids."""
     by, at, why = actor.name[:190], clock.now(db), reason.strip()
     job = _void_job(db, clock, actor, row, scope).id if state == "confirmed" else None
-    if scope.employers is None or row.employer_id is not None:
+    concerned = _concerned(db, row)
+    if scope.employers is None or (concerned is not None and concerned <= scope.employers):
         row.state, row.settled_by, row.settled_at, row.reason, row.job_id = state, by, at, why, job
     else:
         known = set(db.scalars(select(RecallSettled.employer_id).where(RecallSettled.recall_id == row.id)))
@@ -243,7 +265,8 @@ def _void_job(db: Session, clock: Clock, actor: Actor, row: KitRecall, scope: Sc
     began = instant(row.since) if row.since is not None else NEVER
     content = {"kit_id": row.kit_id, "reason": row.what, "since": began, "until": instant(row.until)}
     reach = None if scope.employers is None else sorted(scope.employers)
-    return new_job(db, clock, actor, "reopen", row.employer_id, {**content, "employers": reach})
+    owner = row.employer_id if scope.allows(row.employer_id) else min(scope.employers or (), default=None)
+    return new_job(db, clock, actor, "reopen", owner, {**content, "employers": reach})
 
 
 def confirm_at_once(db: Session, clock: Clock, actor: Actor, found: Found) -> Job:

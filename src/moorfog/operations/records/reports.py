@@ -14,7 +14,8 @@ from moorfog.operations.accounts.sessions import READERS, Actor
 from moorfog.operations.bench.readings import load_readings
 from moorfog.operations.bench.visits import find_head
 from moorfog.operations.errors import DomainError, NotFound
-from moorfog.store.base import Clock, new_id
+from moorfog.store.base import new_id
+from moorfog.store.clock import Clock
 from moorfog.store.log import BrokenLog, load_visit, whole_log
 from moorfog.store.models import Account, DocumentRow, Employer, EventRow, Person, SignatureRow, Site
 

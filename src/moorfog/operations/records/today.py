@@ -13,8 +13,9 @@ from sqlalchemy.orm import Session
 from moorfog.core.events.payloads import instant
 from moorfog.operations.accounts.sessions import READERS, Actor
 from moorfog.operations.errors import NotFound
+from moorfog.operations.fields import Page
 from moorfog.operations.paging import cut_to_page
-from moorfog.store.base import Clock
+from moorfog.store.clock import Clock
 from moorfog.store.models import Employer, Person, SealNotice, Site, VisitSummary
 from moorfog.store.scope import within
 
@@ -59,12 +60,12 @@ class VisitPage:
 class TodayPages:
     """Which page of each list of the day, from 1."""
 
-    seal_notices: int = 1
-    questions: int = 1
-    here: int = 1
-    unfinished: int = 1
-    done: int = 1
-    practice: int = 1
+    seal_notices: Page = 1
+    questions: Page = 1
+    here: Page = 1
+    unfinished: Page = 1
+    done: Page = 1
+    practice: Page = 1
 
 
 @dataclass(frozen=True)

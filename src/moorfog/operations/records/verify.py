@@ -20,7 +20,9 @@ from moorfog.core.kernel.canonical import digest_of_json
 from moorfog.core.measuring.readings import seal_digest
 from moorfog.core.rules.book import Rules, rules_from_json
 from moorfog.core.transitions.fold import fold
+from moorfog.operations.accounts.journal import check_journal
 from moorfog.operations.bench.readings import load_readings
+from moorfog.operations.records.anchors import check_anchors
 from moorfog.store.log import BrokenLog, whole_log
 from moorfog.store.models import DocumentRow, EventRow, RuleSet, SignatureRow, VisitHead
 from moorfog.store.readmodels import TABLES, rows_of
@@ -37,13 +39,23 @@ class Fault:
     problem: str
 
 
-def verify(engine: Engine, progress: Callable[[int, int], None] = lambda done, total: None) -> list[Fault]:
-    """Check everything that binds one stored thing to another. Returns what is wrong; nothing where all holds."""
+def verify(
+    engine: Engine,
+    progress: Callable[[int, int], None] = lambda done, total: None,
+    trusted: str = "",
+    kept: Iterable[str] = (),
+) -> list[Fault]:
+    """Check everything that binds one stored thing to another. Returns what is wrong; nothing where all holds.
+
+    ``trusted``: the public key of this installation's anchors; ``kept``: anchors that were printed.
+    """
     found: list[Fault] = []
     with Session(engine) as db:
         rules = _rule_sets(db, found)
         visits = list(db.scalars(select(VisitHead.id).order_by(VisitHead.id)))
         found += _without_a_visit(db)
+        found += [Fault("journal", where, problem) for where, problem in check_journal(db)]
+        found += [Fault("anchor", one.where, one.problem) for one in check_anchors(db, trusted, kept)]
     for done, visit_id in enumerate(visits, start=1):
         with Session(engine) as db:  # one each: a head is held only while its own visit is looked at
             head = db.get(VisitHead, visit_id)

@@ -17,7 +17,8 @@ from moorfog.data import cited, facepiece_kinds, shipped_procedure, shipped_prot
 from moorfog.operations.accounts.sessions import READERS, Actor
 from moorfog.operations.errors import DomainError, NotFound
 from moorfog.operations.sites.sites import find_site, site_book
-from moorfog.store.base import Clock, new_id
+from moorfog.store.base import new_id
+from moorfog.store.clock import Clock
 from moorfog.store.models import Site, SiteProtocol
 from moorfog.uploads import Unreadable, parse_apart
 

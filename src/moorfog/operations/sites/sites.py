@@ -18,11 +18,13 @@ from moorfog.core.kernel.codec import decode, encode
 from moorfog.core.rules.book import Book, Value
 from moorfog.core.rules.overlay import Overlay, apply, check
 from moorfog.data import facepiece_kinds, shipped_books, shipped_protocols
+from moorfog.operations.accounts.journal import Note, changed, note
 from moorfog.operations.accounts.sessions import READERS, Actor
 from moorfog.operations.errors import DomainError, NotFound
 from moorfog.operations.fields import Label, Line, Why
 from moorfog.operations.words import kind_words
-from moorfog.store.base import Clock, new_id
+from moorfog.store.base import new_id
+from moorfog.store.clock import Clock
 from moorfog.store.models import Employer, Site, SiteRule, SiteTask
 from moorfog.store.scope import Scope, within
 
@@ -253,6 +255,7 @@ def choose_book(db: Session, actor: Actor, site_id: str, book_id: str) -> None:
     site = find_site(db, actor.require("administrator"), site_id)
     if book_id not in shipped_books():
         raise NotFound("rule book")
+    note(db, Note("site", site.id, site.employer_id, changed({"rule book": site.rule_book}, {"rule book": book_id})))
     site.rule_book = book_id
 
 
@@ -286,6 +289,13 @@ def enter_rule(db: Session, clock: Clock, actor: Actor, site_id: str, one: RuleE
         )
     )
     db.flush()
+    words = one.value if one.value is not None else f"checked against {one.edition.strip()}"
+    note(
+        db,
+        Note(
+            kind="site", id=site.id, employer=site.employer_id, changes={one.key: ["", words]}, why=one.reason.strip()
+        ),
+    )
 
 
 def task_of(row: SiteTask) -> Task:
@@ -323,6 +333,7 @@ def enter_task(db: Session, clock: Clock, actor: Actor, site_id: str, one: TaskE
     row = SiteTask(id=new_id(), site_id=site.id, name=name, content=content, entered_at=clock.now(db), is_current=True)
     db.add(row)
     db.flush()
+    note(db, Note("site", site.id, site.employer_id, {"task": ["", name]}))
     return row.id
 
 
@@ -365,6 +376,7 @@ class SiteView:
 
     id: str
     name: str
+    employer_id: str
     employer: str
     zone: str
     benches: tuple[str, ...]
@@ -375,14 +387,15 @@ def list_sites(db: Session, actor: Actor) -> tuple[SiteView, ...]:
     """Return all sites within the actor's scope, to choose one from."""
     scope = actor.require(*READERS)
     rows = db.execute(
-        within(
-            select(Site, Employer.name).join(Employer, Employer.id == Site.employer_id), scope, Site.employer_id
-        ).order_by(Employer.name, Site.name)
+        within(select(Site, Employer.name).join(Employer, Employer.id == Site.employer_id), scope, Site.employer_id)
+        .where(Site.archived_at.is_(None), Employer.archived_at.is_(None))
+        .order_by(Employer.name, Site.name)
     )
     return tuple(
         SiteView(
             id=site.id,
             name=site.name,
+            employer_id=site.employer_id,
             employer=employer,
             zone=site.zone,
             benches=tuple(site.benches),

@@ -29,7 +29,8 @@ export function Aside({ view, propose }: { view: BenchView; propose: (body: Body
   const off = () => propose({ kind: "doffed", why: "refit" });
   useKeys({ x: worn ? adjust : undefined, r: worn ? off : undefined });
   return (
-    <aside className="aside" aria-label={`About ${view.first_name}`}>
+    // eslint-disable-next-line jsx-a11y-x/no-noninteractive-tabindex -- it scrolls: the keys must reach it
+    <aside className="aside" tabIndex={0} aria-label={`About ${view.first_name}`}>
       <h2 className="who">{view.person}</h2>
       <p className="dim">
         {view.number} · {view.task}
@@ -55,7 +56,9 @@ export function Aside({ view, propose }: { view: BenchView; propose: (body: Body
         </p>
       )}
       <PassInHand view={view} propose={propose} />
-      {visit.worn_since && !visit.verdict && <WearClock ready={visit.wear_ready_at ?? null} />}
+      {visit.worn_since && !visit.verdict && !visit.run && visit.queue.length > 0 && (
+        <WearClock ready={visit.wear_ready_at ?? null} />
+      )}
       {visit.task && (
         <p className="dim">
           {visit.task.name}: {visit.task.required} times the limit
@@ -91,9 +94,9 @@ export function Aside({ view, propose }: { view: BenchView; propose: (body: Body
       {view.late_entries > 0 && <p className="dim">{view.late_entries} entries were recorded late.</p>}
       {!visit.run && !visit.closed && !visit.distress && (
         <div className="aside-keys">
-          <Key cap="E" label="unwell: mask off" tone="rust" onPress={() => propose({ kind: "distress" })} />
+          <Key cap="E" label="unwell" tone="rust" onPress={() => propose({ kind: "distress" })} />
           {worn && <Key cap="X" label="adjusted" onPress={adjust} />}
-          {worn && <Key cap="R" label="taken off" onPress={off} />}
+          {worn && <Key cap="R" label="off" onPress={off} />}
         </div>
       )}
     </aside>
@@ -102,8 +105,9 @@ export function Aside({ view, propose }: { view: BenchView; propose: (body: Body
 
 function Between({ view }: { view: BenchView }) {
   const { between, not_asked, alterations } = view.visit;
-  const shown = alterations.length ? 4 : 6; // what must be put back stays in sight too
-  const firm = between.filter((one) => one.gravity !== "unanswered");
+  const shown = alterations.length ? 3 : 5; // what must be put back stays in sight too
+  // how long it has been worn has its own clock above
+  const firm = between.filter((one) => one.gravity !== "unanswered" && one.code !== "wear");
   const soft = between.filter((one) => one.gravity === "unanswered");
   return (
     <section aria-label={`Between ${view.first_name} and a pass`}>
@@ -112,9 +116,9 @@ function Between({ view }: { view: BenchView }) {
         {[...firm, ...soft].slice(0, shown).map((one) => (
           <Line key={`${one.code}${one.sentence}`} one={one} />
         ))}
-        {between.length > shown && (
+        {firm.length + soft.length > shown && (
           <li>
-            <small>and {between.length - shown} more</small>
+            <small>and {firm.length + soft.length - shown} more</small>
           </li>
         )}
         {not_asked > 0 && (

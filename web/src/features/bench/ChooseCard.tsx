@@ -9,6 +9,7 @@ import { PanelChart } from "@/design/PanelChart";
 import type { ActProps } from "@/features/bench/card";
 import { Foot } from "@/features/bench/Foot";
 import { Measure } from "@/features/bench/Measure";
+import { sameAgain } from "@/features/bench/sameAgain";
 import { useAdvice } from "@/features/bench/TaskCard";
 
 type Option = Schemas["FacepieceOption"];
@@ -38,7 +39,11 @@ function Choose({ card, view, propose, back, measure }: ActProps & { measure: ()
     ...pageOf(words ?? "", asked),
     placeholderData: (old: Schemas["ChoicesPage"] | undefined) => old,
   });
-  const rows = found?.rows ?? [];
+  const [isFolded, setFolded] = useState(true);
+  const every = found?.rows ?? [];
+  const weak = every.filter((one) => one.suffices === "no");
+  const rows = isFolded && weak.length < every.length ? every.filter((one) => one.suffices !== "no") : every;
+  const folded = every.length - rows.length;
   const pages = found?.pages ?? 1;
   const page = found?.page ?? 1;
   const more = pages > 1 ? () => ask((page % pages) + 1) : undefined;
@@ -66,33 +71,31 @@ function Choose({ card, view, propose, back, measure }: ActProps & { measure: ()
         : words !== null
           ? find(null)
           : back?.();
-  const again = () =>
-    same &&
-    propose({
-      kind: "choose_facepiece",
-      version_id: same.version_id,
-      size: same.size,
-      suspension: same.suspension,
-      clip: same.clip,
-      filter_class: same.filter_class,
-      is_own: same.is_own,
-      ppe: same.ppe,
-    });
+  const again = () => same && propose(sameAgain(same, false));
   const digits = !model
     ? (isOld ? [] : rows).map((one) => () => take(one))
     : !size
       ? model.sizes.map((one) => () => setSize(one.name))
       : [];
+  const first = !same && rows[0]?.suffices === "yes" ? rows[0] : null;
   const suggested = choice?.size.suggested[0] ?? "";
   useKeys(
     {
       ...Object.fromEntries(digits.map((action, i) => [String(i + 1), action])),
-      [KEY.fine]:
-        !model && same ? () => void again() : model && !size && suggested ? () => setSize(suggested) : undefined,
+      [KEY.fine]: model
+        ? !size && suggested
+          ? () => setSize(suggested)
+          : undefined
+        : same
+          ? again
+          : first && words === null
+            ? () => take(first)
+            : undefined,
       [KEY.back]: stepBack,
       [KEY.more]: model ? undefined : more,
       [KEY.find]: model ? undefined : () => find(words ?? ""),
       m: measure,
+      o: !model && folded > 0 ? () => setFolded(false) : undefined,
     },
     !(model && size),
   );
@@ -129,7 +132,10 @@ function Choose({ card, view, propose, back, measure }: ActProps & { measure: ()
       {!model && (
         <ul className={rows.length > 7 ? "options many" : "options"}>
           {rows.map((one, i) => (
-            <li key={one.option.version_id} className={one.suffices === "no" ? "weak" : ""}>
+            <li
+              key={one.option.version_id}
+              className={one.suffices === "no" ? "weak" : i === 0 && first ? "suggested" : ""}
+            >
               <button type="button" onClick={() => take(one)}>
                 <kbd>{i + 1}</kbd>
                 <span>
@@ -161,10 +167,16 @@ function Choose({ card, view, propose, back, measure }: ActProps & { measure: ()
       )}
       <Foot>
         {!model && same && words === null && (
-          <Key cap="Space" label={`${same.label}, passed ${same.passed_on}`} tone="tarn" onPress={() => void again()} />
+          <Key cap="Space" label={`${same.label}, passed ${same.passed_on}`} tone="tarn" onPress={again} />
         )}
         {model && suggested && (
           <Key cap="Space" label={`try ${suggested} first`} tone="tarn" onPress={() => setSize(suggested)} />
+        )}
+        {!model && first && words === null && (
+          <Key cap="Space" label={`${first.option.model}, which size?`} tone="tarn" onPress={() => take(first)} />
+        )}
+        {!model && folded > 0 && (
+          <Key cap="O" label={`${folded} not enough for this task`} onPress={() => setFolded(false)} />
         )}
         {!model && <More page={page} pages={pages} more={more} />}
         {!model && words === null && (pages > 1 || rows.length > 1) && (
@@ -254,6 +266,8 @@ function Setup({ model, size, choice, propose, back, item }: SetupProps) {
       filter_class: model.filter_classes[0] ?? "",
       is_own: own,
       ppe: gear,
+      task_id: null,
+      method: null,
     });
   const more = {
     h: model.suspensions.length > 1 ? () => setSuspension(cycle(model.suspensions, suspension)) : undefined,

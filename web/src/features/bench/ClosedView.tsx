@@ -88,6 +88,11 @@ export function ClosedView({ view, put, propose }: Props) {
               </tbody>
             </table>
           )}
+          {one.hidden && (
+            <p className="note heath">
+              Practice hid: <b>{one.hidden}</b>. Did you find it?
+            </p>
+          )}
           {one.senses && <Sensed senses={one.senses} />}
           <ul>
             {one.reasons.map((reason) => (

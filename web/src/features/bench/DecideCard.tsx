@@ -2,14 +2,16 @@ import { useState } from "react";
 import type { Body, Schemas, BenchView } from "@/shared/client";
 import { useKeys } from "@/shared/keys";
 import { Text } from "@/design/Fields";
-import { OutcomeMark } from "@/design/Marks";
 import { useAdvice } from "@/features/bench/TaskCard";
+import { Verdict } from "@/features/bench/Verdict";
 
 /** A try without a pass: why, and what may come next. */
 export function DecideCard({ view, propose }: { view: BenchView; propose: (body: Body) => void }) {
   const { offers, tries, cause } = view.visit;
   const last = tries.at(-1);
   const take = (next: string) => propose({ kind: "decided", next: next as Schemas["Decided"]["next"] });
+  // that the number is too low stands above already; anything else is said with what to do about it
+  const reasons = (last?.reasons ?? []).filter((one) => one.gravity !== "note" && one.code !== "below_level");
   const advice = useAdvice(view).data;
   useKeys(Object.fromEntries(offers.map((one, i) => [String(i + 1), () => take(one.next)])));
   return (
@@ -19,30 +21,28 @@ export function DecideCard({ view, propose }: { view: BenchView; propose: (body:
         <i />
         {last?.facepiece} {last?.size}
       </p>
-      <h1 className="question">
-        {last && <OutcomeMark outcome={last.outcome} />}
-        {last?.overall ? `, overall ${last.overall}` : ""}
-      </h1>
-      {last?.reasons
-        .filter((one) => one.gravity !== "note")
-        .map((one) => (
-          <div key={one.code} className={`note ${one.gravity === "stop" ? "rust" : ""}`}>
-            <h2>{one.sentence}</h2>
-            {one.remedy && <p>{one.remedy}</p>}
-            {one.rule && <p className="why">{one.rule}</p>}
-          </div>
-        ))}
+      {last && <Verdict one={last} isShort />}
+      {reasons.map((one) => (
+        <div key={one.code} className={`note ${one.gravity === "stop" ? "rust" : ""}`}>
+          <h2>{one.sentence}</h2>
+          {one.remedy && <p>{one.remedy}</p>}
+          {one.rule && <p className="why">{one.rule}</p>}
+        </div>
+      ))}
       {last?.senses?.detected_by === "wearer" && last.outcome === "fail" && (
         <Mistaken runId={last.run_id} propose={propose} />
       )}
-      {cause && !last?.reasons.some((one) => one.remedy.includes(cause)) && <p className="reading">{cause}</p>}
-      {advice && advice.next.length > 0 && (
+      {(cause || advice?.next.length) && (
         <p className="reading">
-          To try next: <b>{advice.next.map((one) => one.label).join(", then ")}</b>. Nothing that failed in this set-up
-          is among them.
+          {cause && !reasons.some((one) => one.remedy.includes(cause)) ? `${cause} ` : ""}
+          {advice && advice.next.length > 0 && (
+            <>
+              To try next: <b>{advice.next.map((one) => one.label).join(", then ")}</b>.
+            </>
+          )}
         </p>
       )}
-      <ul className="options">
+      <ul className="options decide">
         {offers.map((one, i) => (
           <li key={one.next}>
             <button type="button" onClick={() => take(one.next)}>

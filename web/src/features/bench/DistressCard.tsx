@@ -1,7 +1,7 @@
 import type { Body, Schemas, BenchView } from "@/shared/client";
 import { KEY, useKeys } from "@/shared/keys";
-import { SCREEN } from "@/shared/screen";
 import { Key } from "@/design/Key";
+import { answerTo } from "@/features/bench/answers";
 
 const STEPS = ["Mask off", "Fresh air", "Sit down", "Stay with them", "First aid", "Then the clinician"];
 
@@ -18,15 +18,7 @@ export function DistressCard({ view, card, propose }: Props) {
       propose({ kind: "doffed", why: "done" });
       return;
     }
-    propose({
-      kind: "answered",
-      question: card.id,
-      answer: "fine",
-      facts: card.facts,
-      minutes_ago: null,
-      note: "",
-      screen: SCREEN,
-    });
+    propose(answerTo(card, "fine"));
   };
   const isOn = view.visit.worn_since !== null;
   useKeys({ [KEY.fine]: done });

@@ -14,10 +14,10 @@ export function Head({ card, children }: { card: CardProps["card"]; children?: R
         <div>
           <h1 className="question">{card.title}</h1>
           <p className="say">“{card.say}”</p>
+          {children}
         </div>
         {card.drawing && <StrapDrawing name={card.drawing} />}
       </div>
-      {children}
     </>
   );
 }

@@ -2,6 +2,7 @@ import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, keys, type Schemas, unwrap, type BenchView } from "@/shared/client";
 import { useAttempt } from "@/shared/attempt";
+import { useEscape } from "@/shared/keys";
 import { Problem, Text } from "@/design/Fields";
 
 const MEASURES = [
@@ -35,11 +36,11 @@ export function Measure({ view, done }: { view: BenchView; done: () => void }) {
       await queries.invalidateQueries({ queryKey: keys.visit(view.visit_id) });
       if (answer.questions.length === 0) done();
     });
+  useEscape(done);
   return (
     <form
       className="card"
       data-item="measure"
-      onKeyDown={(event) => event.key === "Escape" && done()}
       onSubmit={(event) => {
         event.preventDefault();
         void send();

@@ -36,13 +36,10 @@ export function ProbeCard({ card, view, propose, next, back }: ActProps) {
     <section className="card" data-item={card.id}>
       <Head card={card}>
         {alterations.length > 0 && (
-          <div className="note heath">
-            <h2>This must be put back before {view.first_name} goes</h2>
-            <p>
-              {alterations.map((one) => one.replaceAll("_", " ")).join(", ")}. It stays in sight on the right until it
-              is.
-            </p>
-          </div>
+          <p className="reading">
+            To be put back before {view.first_name} goes: <b>{alterations.join("; ").toLowerCase()}</b>. It stays in
+            sight on the right.
+          </p>
         )}
         {parts.length > 0 && (
           <ul className="options parts" aria-label="What is fitted">

@@ -1,40 +1,34 @@
-import { useEffect, useState } from "react";
+import { useState } from "react";
 import { clockTime, minutes, useNow } from "@/shared/clock";
 import { KEY, useKeys } from "@/shared/keys";
-import { SCREEN } from "@/shared/screen";
 import { Key } from "@/design/Key";
 import { StrapDrawing } from "@/design/StrapDrawing";
+import { answerTo } from "@/features/bench/answers";
 import { Foot } from "@/features/bench/Foot";
 import { SayOverlay } from "@/features/bench/SayOverlay";
 import { TurnAway } from "@/features/bench/TurnAway";
+import { useReadable } from "@/features/bench/readable";
 import type { CardProps } from "@/features/bench/card";
 
 interface Props extends CardProps {
   next?: string;
   later?: (() => void) | undefined;
   back?: (() => void) | undefined;
+  /** Begin by asking how long ago: it was already said that it is not fine. */
+  isAsking?: boolean;
 }
 
 /** A question as a sentence said at the bench: look or ask, fine or not, and the remedy at once. */
-export function QuestionCard({ view, card, propose, next, later, back }: Props) {
+export function QuestionCard({ view, card, propose, next, later, back, isAsking = false }: Props) {
   const [saying, setSaying] = useState(false);
   const [turning, setTurning] = useState(false);
   const notFine = card.status === "not_fine" && card.answer === "not_fine";
-  const answer = (value: "fine" | "not_fine", minutesAgo?: number) =>
-    propose({
-      kind: "answered",
-      question: card.id,
-      answer: value,
-      facts: card.facts,
-      minutes_ago: minutesAgo ?? null,
-      note: "",
-      screen: SCREEN,
-    });
+  const answer = (value: "fine" | "not_fine", minutesAgo?: number) => propose(answerTo(card, value, minutesAgo));
   const readable = useReadable(card.is_gate ? card.title : "");
   const fine = readable ? () => answer("fine") : undefined;
   const fineKey = card.is_gate ? KEY.gate : KEY.fine;
   const isTimed = card.timed_min > 0;
-  const [asking, setAsking] = useState(false);
+  const [asking, setAsking] = useState(isAsking);
   const times = isTimed ? [0, 1, 2, 3, 4].map((part) => Math.round((card.timed_min * part) / 6)) : [];
   const timeKeys = Object.fromEntries(
     times.map((value, i) => [String(i + 1), asking ? () => answer("not_fine", value) : undefined]),
@@ -139,7 +133,7 @@ export function QuestionCard({ view, card, propose, next, later, back }: Props) 
         {!notFine && (
           <Key
             cap={card.is_gate ? "Y" : "Space"}
-            label={card.is_gate ? "yes, it is so" : "fine"}
+            label={card.fine_words || (card.is_gate ? "yes, it is so" : "fine")}
             tone="tarn"
             disabled={!readable}
             onPress={() => answer("fine")}
@@ -148,7 +142,10 @@ export function QuestionCard({ view, card, propose, next, later, back }: Props) 
         {!notFine && (
           <Key
             cap="N"
-            label={card.gravity === "note" ? "no, note it" : "not fine"}
+            label={
+              (card.not_fine_words && (isTimed ? `${card.not_fine_words}: how long ago` : card.not_fine_words)) ||
+              (card.gravity === "note" ? "no, note it" : "not fine")
+            }
             tone="gorse"
             onPress={() => (isTimed ? setAsking(true) : answer("not_fine"))}
           />
@@ -159,20 +156,6 @@ export function QuestionCard({ view, card, propose, next, later, back }: Props) 
       {saying && <SayOverlay words={card.say || card.title} close={() => setSaying(false)} />}
     </section>
   );
-}
-
-const READ_MS = 700;
-const PER_SIGN_MS = 22;
-
-/** Whether a text has been there long enough to be read; at once where there is none. */
-function useReadable(text: string): boolean {
-  const [isThere, setThere] = useState(text === "");
-  useEffect(() => {
-    if (text === "") return;
-    const timer = window.setTimeout(() => setThere(true), READ_MS + PER_SIGN_MS * text.length);
-    return () => window.clearTimeout(timer);
-  }, [text]);
-  return isThere;
 }
 
 function gravityWords(gravity: string): string {

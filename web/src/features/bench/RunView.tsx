@@ -74,11 +74,19 @@ export function RunView({ view, run, live, propose }: Props) {
           )}
         </div>
         {!isOver && (
-          <div className="countdown" role="timer">
-            <span className="mono">{Math.max(0, Math.ceil(cue ? (cue.end_ms - t) / 1000 : left))}</span> s
-            <small className={soon ? "soon" : ""}>
-              {cue ? "of this" : t < 0 ? "then go" : next ? `then ${next.name.toLowerCase()}` : "then done"}
-            </small>
+          <div className="run-numbers">
+            {run.source === "counter" && t >= 0 && (
+              <div className="running-factor" data-factor={index}>
+                <span className="mono">{(current?.in_sum && mine?.factors[index]) || "–"}</span>
+                <small>{current?.in_sum ? "this exercise, so far" : "not counted"}</small>
+              </div>
+            )}
+            <div className="countdown" role="timer">
+              <span className="mono">{Math.max(0, Math.ceil(cue ? (cue.end_ms - t) / 1000 : left))}</span> s
+              <small className={soon ? "soon" : ""}>
+                {cue ? "of this" : t < 0 ? "then go" : next ? `then ${next.name.toLowerCase()}` : "then done"}
+              </small>
+            </div>
           </div>
         )}
       </div>
@@ -104,12 +112,15 @@ export function RunView({ view, run, live, propose }: Props) {
             wall={mine?.wall ?? null}
             wallWords={mine?.wall_words ?? null}
             level={run.level}
+            countsWords={run.counts_words}
           />
           <Budget
             shares={mine?.shares ?? []}
             exercises={run.exercises}
             count={run.values.length}
-            percent={run.budget_percent}
+            heading={mine?.heading ?? null}
+            bound={mine?.heading_bound ?? null}
+            level={run.level}
             isUnlikely={mine?.unlikely ?? false}
             isLost={mine?.lost ?? false}
           />

@@ -22,14 +22,11 @@ export function SayOverlay({ words, close, inRun = false }: Props) {
       transitionProps={{ duration: 0 }}
       aria-label="The words to say"
     >
-      <div
-        tabIndex={-1}
-        data-autofocus
-        className={words.length > 240 ? "say-overlay long" : "say-overlay"}
-        onClick={close}
-      >
+      <div tabIndex={-1} data-autofocus className={words.length > 240 ? "say-overlay long" : "say-overlay"}>
         <span>{words}</span>
-        <small>W closes</small>
+        <button type="button" tabIndex={-1} onClick={close}>
+          <kbd>W</kbd> closes
+        </button>
       </div>
     </Modal>
   );

@@ -62,9 +62,28 @@ export function SealCard({ card, view, propose, next, back }: ActProps) {
       </p>
       <div className="card-head">
         <div>
-          <h1 className="question">{open.how}</h1>
-          <p className="say">“{card.say} Do you feel air anywhere?”</p>
-          {hold !== null && !leaked && (
+          <h1 className="question">{!leaking ? open.how : who ? "Where does it leak?" : "Who noticed?"}</h1>
+          {!leaking && <p className="say">“{card.say} Do you feel air anywhere?”</p>}
+          {leaking && !who && (
+            <div className="foot-keys">
+              <Key cap="1" label="the wearer feels it" onPress={() => setWho("wearer")} />
+              <Key cap="2" label="I see or hear it" onPress={() => setWho("tester")} />
+              <Key cap="3" label="both" onPress={() => setWho("both")} />
+            </div>
+          )}
+          {leaking && who && (
+            <>
+              <p className="say">Touch the face, or press its digit.</p>
+              <p className="places">
+                {PLACES.map((place, i) => (
+                  <span key={place}>
+                    <kbd>{i + 1}</kbd> {place}
+                  </span>
+                ))}
+              </p>
+            </>
+          )}
+          {hold !== null && !leaked && !leaking && (
             <p className="hold" role="timer">
               {hold > 0 ? (
                 <>
@@ -76,24 +95,12 @@ export function SealCard({ card, view, propose, next, back }: ActProps) {
             </p>
           )}
         </div>
-        {leaking && who ? <FaceMap choose={leaks} /> : <StrapDrawing name={`seal_${name}`} />}
+        {leaking && who ? (
+          <FaceMap choose={leaks} isFull={visit.facepiece?.family === "full"} />
+        ) : (
+          <StrapDrawing name={`seal_${name}`} />
+        )}
       </div>
-      {leaking && !who && (
-        <div className="note">
-          <h2>Who noticed?</h2>
-          <div className="foot-keys">
-            <Key cap="1" label="the wearer feels it" onPress={() => setWho("wearer")} />
-            <Key cap="2" label="I see or hear it" onPress={() => setWho("tester")} />
-            <Key cap="3" label="both" onPress={() => setWho("both")} />
-          </div>
-        </div>
-      )}
-      {leaking && who && (
-        <div className="note">
-          <h2>Where does it leak? Touch the face, or press its digit</h2>
-          <p>{PLACES.map((place, i) => `${i + 1} ${place}`).join(" · ")}</p>
-        </div>
-      )}
       {leaked && !leaking && (
         <div className={`note ${isLimit ? "rust" : ""}`} role="alert">
           <h2>It leaked, {visit.seal_fails} so far</h2>
@@ -107,13 +114,13 @@ export function SealCard({ card, view, propose, next, back }: ActProps) {
         {may && (
           <Key
             cap="Space"
-            label={isHeld && hold === null ? `hands on: hold ${open.held_s} s` : "holds, both of us"}
+            label={isHeld && hold === null ? `hands on: hold ${open.held_s} s` : "no leak: we both agree"}
             tone="tarn"
             disabled={!fine}
             onPress={() => fine?.()}
           />
         )}
-        {!leaked && !isLimit && <Key cap="N" label="leaks" tone="gorse" onPress={() => setLeaking(true)} />}
+        {!leaked && !isLimit && !leaking && <Key cap="N" label="leaks" tone="gorse" onPress={() => setLeaking(true)} />}
         {may && isHeld && hold !== null && <Key cap="H" label="hold again" onPress={begin} />}
         {(tape ?? untape) && (
           <Key cap="P" label={taped ? "tape off" : "tape on the valve"} onPress={() => (untape ?? tape)?.()} />

@@ -13,7 +13,7 @@ type Props = Pick<ActProps, "card" | "view" | "put">;
 export function SignCard({ card, view, put }: Props) {
   const session = useSession();
   const isWearer = card.act === "sign_wearer";
-  const [name, setName] = useState(isWearer ? "" : (session.data?.name ?? ""));
+  const [name, setName] = useState("");
   const [password, setPassword] = useState<string | null>(null);
   const [problem, setProblem] = useState("");
   const { visit } = view;
@@ -81,7 +81,7 @@ export function SignCard({ card, view, put }: Props) {
       </div>
       <div className="field-row">
         <Text
-          label={isWearer ? `${view.person}, type your name` : "Your name"}
+          label={`${isWearer ? view.person : (session.data?.name ?? "")}, type your name`}
           value={name}
           set={setName}
           autoFocus

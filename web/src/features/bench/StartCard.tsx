@@ -91,12 +91,12 @@ export function StartCard({ card, view, propose, back }: ActProps) {
       <Foot>
         <Key
           cap="Space"
-          label="start, it is read"
+          label={`start, ${counter?.name ?? "instrument"} connected`}
           tone="tarn"
           disabled={!ready || !counter.is_linked}
           onPress={() => start("counter")}
         />
-        <Key cap="Y" label="start, I type its numbers" disabled={!ready} onPress={() => start("typed")} />
+        <Key cap="Y" label="start, type the readings" disabled={!ready} onPress={() => start("typed")} />
         {another && <Key cap="P" label="another protocol" onPress={another} />}
         {faults.length > 0 && counter?.is_simulated && (
           <Key

@@ -8,6 +8,7 @@ import { Key } from "@/design/Key";
 import { More } from "@/design/More";
 import type { ActProps } from "@/features/bench/card";
 import { Foot } from "@/features/bench/Foot";
+import { sameAgain } from "@/features/bench/sameAgain";
 
 /** What the bench is advised for a visit; fetched anew when the visit moves on. */
 export function useAdvice(view: BenchView) {
@@ -26,10 +27,12 @@ export function TaskCard({ card, view, propose, back }: ActProps) {
   const usual = tasks.find((one) => one.id === advice?.usual_task && one.stops.length === 0);
   const take = (task: Schemas["TaskLine"]) => propose({ kind: "choose_task", task_id: task.id });
   const nine = useNine(tasks);
+  const same = advice?.same_again?.task_id ? advice.same_again : null;
+  const again = same ? () => propose(sameAgain(same, true)) : undefined;
   useKeys({
     ...Object.fromEntries(nine.rows.map((one, i) => [String(i + 1), () => take(one)])),
     [KEY.more]: nine.more,
-    [KEY.fine]: usual ? () => take(usual) : undefined,
+    [KEY.fine]: again ?? (usual ? () => take(usual) : undefined),
   });
   return (
     <section className="card" data-item={card.id}>
@@ -38,8 +41,9 @@ export function TaskCard({ card, view, propose, back }: ActProps) {
         <i />
         it decides how much protection is needed
       </p>
-      <h1 className="question">{card.title}</h1>
-      <p className="say">“{card.say}”</p>
+      <h1 className="question">{same ? "All as last time?" : card.title}</h1>
+      <p className="say">“{same ? "Is it still for the same work, and the same mask?" : card.say}”</p>
+      {same && <AsLastTime same={same} />}
       {advice && tasks.length === 0 && (
         <div className="note rust" role="alert">
           <h2>No task is entered for this site</h2>
@@ -70,10 +74,35 @@ export function TaskCard({ card, view, propose, back }: ActProps) {
         ))}
       </ul>
       <Foot>
-        {usual && <Key cap="Space" label={`${usual.name}, as usual`} tone="tarn" onPress={() => take(usual)} />}
+        {again ? (
+          <Key cap="Space" label="all as last time" tone="tarn" onPress={again} />
+        ) : (
+          usual && <Key cap="Space" label={`${usual.name}, as usual`} tone="tarn" onPress={() => take(usual)} />
+        )}
         <More {...nine} />
         {back && <Key cap="U" label="back" onPress={back} />}
       </Foot>
+    </section>
+  );
+}
+
+/** What one key takes: task, facepiece with its set-up, and how it is tested; said in full before it is pressed. */
+function AsLastTime({ same }: { same: Schemas["SameAgain"] }) {
+  return (
+    <section className="as-last-time" aria-label="As last time">
+      <p>
+        <b>{same.label}</b>
+        <span>{same.setup}</span>
+      </p>
+      <p>
+        {same.task}
+        {same.method ? ` · ${same.method_words}` : ""} · passed {same.passed_on}
+      </p>
+      {same.without && (
+        <p className="gorse">
+          {same.method_words} not today: {same.without}. Another method is asked for next.
+        </p>
+      )}
     </section>
   );
 }

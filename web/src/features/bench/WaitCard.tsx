@@ -16,6 +16,7 @@ export function WaitCard({ view }: { view: BenchView; propose: (body: Body) => v
     .filter((one) => one.until)
     .sort((a, b) => (b.until ?? "").localeCompare(a.until ?? ""));
   const first = waits[0];
+  const protocol = view.visit.protocols[0];
   const left = first?.until ? (Date.parse(first.until) - now) / 1000 : 0;
   if (!first && coming)
     return (
@@ -43,9 +44,19 @@ export function WaitCard({ view }: { view: BenchView; propose: (body: Body) => v
         {minutes(left)}
       </p>
       <p className="say">
-        “{SAY[first.code] ?? "Just breathe and get used to it."} I go on at {first.until ? clockTime(first.until) : ""}
-        .”
+        “{SAY[first.code] ?? "Just breathe and get used to it."} We can start at{" "}
+        {view.visit.starts_at ? clockTime(view.visit.starts_at) : first.until ? clockTime(first.until) : ""}.”
       </p>
+      {protocol && protocol.exercises.length > 0 && (
+        <section aria-label="The exercises">
+          <p className="reading">Show them meanwhile, and have each tried once:</p>
+          <ol className="exercises-ahead">
+            {protocol.exercises.map((one, i) => (
+              <li key={`${i}${one}`}>{one}</li>
+            ))}
+          </ol>
+        </section>
+      )}
     </section>
   );
 }

@@ -4,6 +4,7 @@ import { useCallback, useEffect, useRef, useState } from "react";
 import { v7 as uuid } from "uuid";
 import { api, ApiError, type Body, isRefusal, keys, type Schemas, unwrap, type BenchView } from "@/shared/client";
 import { notBefore, serverNow } from "@/shared/clock";
+import { benchOf, type Presser, useOutbox } from "@/shared/outbox";
 import type { Point } from "@/design/FogLadder";
 import type { Connection, LiveNumbers, LiveProof } from "@/features/bench/card";
 
@@ -21,15 +22,6 @@ const OBSERVATIONS = new Set<Body["kind"]>([
 ]);
 type Proposal = Schemas["Proposal"];
 
-/** Presses for a visit that this browser keeps until the server has them. */
-export function stored(visitId: string): Proposal[] {
-  try {
-    return JSON.parse(localStorage.getItem(`outbox:${visitId}`) ?? "[]") as Proposal[];
-  } catch {
-    return [];
-  }
-}
-
 /** Points of a run in order; a message that begins earlier than what is known brings the whole run anew. */
 function joined(known: Point[], fresh: Point[]): Point[] {
   const [first, other] = (fresh[0]?.[0] ?? 0) <= (known[0]?.[0] ?? 0) ? [fresh, known] : [known, fresh];
@@ -43,14 +35,16 @@ function newer(old: BenchView | undefined, fresh: BenchView): BenchView {
 }
 
 /** One visit, kept live: its view, its numbers, and a way to propose that loses nothing when the server is away. */
-export function useVisit(visitId: string) {
+export function useVisit(visitId: string, who: Presser) {
   const queries = useQueryClient();
   const [connection, setConnection] = useState<Connection>("polling");
   const [live, setLive] = useState<LiveNumbers | null>(null);
   const [proof, setProof] = useState<LiveProof | null>(null);
-  const [outbox, setOutbox] = useState<Proposal[]>(() => stored(visitId));
+  const box = useOutbox<Proposal>(benchOf(visitId), who);
+  const { entries: outbox, add, drop, putLast, again } = box;
   const [isStuck, setStuck] = useState(false);
   const [held, setHeld] = useState("");
+  const [late, setLate] = useState<Proposal | null>(null);
   const sending = useRef(false);
 
   const visit = useQuery({
@@ -107,25 +101,24 @@ export function useVisit(visitId: string) {
   }, [visitId, put, queries]);
 
   useEffect(() => {
-    localStorage.setItem(`outbox:${visitId}`, JSON.stringify(outbox));
     const first = outbox[0];
     if (!first || sending.current) return;
     sending.current = true;
     let timer = 0;
-    const drop = () => setOutbox((all) => all.filter((one) => one.id !== first.id));
     unwrap(api.POST("/api/visits/{visit_id}/events", { params: { path: { visit_id: visitId } }, body: first }))
       .then((view) => {
         setStuck(false);
         setHeld("");
+        setLate((one) => (one?.id === first.id ? null : one));
         put(view);
-        drop();
+        drop(first.id);
       })
       .catch((error: unknown) => {
         if (!isRefusal(error)) {
           setStuck(true);
           const isSignedOut = error instanceof ApiError && [401, 403].includes(error.status);
           if (isSignedOut) void queries.invalidateQueries({ queryKey: keys.session });
-          timer = window.setTimeout(() => setOutbox((all) => [...all]), isSignedOut ? 5000 : 1000);
+          timer = window.setTimeout(again, isSignedOut ? 5000 : 1000);
           return;
         }
         setStuck(false);
@@ -134,13 +127,11 @@ export function useVisit(visitId: string) {
         if (first.expects === null && !isThere) {
           // what was observed is never lost: it waits at the end, is shown, and is sent again
           setHeld(words);
-          timer = window.setTimeout(
-            () => setOutbox((all) => [...all.filter((one) => one.id !== first.id), first]),
-            3000,
-          );
+          if (error.code === "late_observation") setLate(first);
+          timer = window.setTimeout(() => putLast(first.id), 3000);
           return;
         }
-        drop();
+        drop(first.id);
         notifications.show({ id: `refused-${first.id}`, title: "Not accepted", message: words, color: "orange" });
         void queries.invalidateQueries({ queryKey: keys.visit(visitId) });
       })
@@ -150,7 +141,7 @@ export function useVisit(visitId: string) {
     return () => {
       if (timer) window.clearTimeout(timer);
     };
-  }, [outbox, visitId, put, queries]);
+  }, [outbox, visitId, put, queries, drop, putLast, again]);
 
   const seq = visit.data?.visit.seq ?? 0;
   // a decision on its way keeps out another one on the same view, not one on what has come since
@@ -165,10 +156,19 @@ export function useVisit(visitId: string) {
         occurred_at: new Date(serverNow()).toISOString(),
         body,
       };
-      setOutbox((all) => [...all, proposal]);
+      add(proposal);
     },
-    [busy, seq],
+    [busy, seq, add],
   );
+
+  /** Enter what was observed in a visit that is closed by now, on the record as it stands. */
+  const enterLate = useCallback(() => {
+    if (!late) return;
+    drop(late.id);
+    add({ ...late, id: uuid(), expects: seq });
+    setLate(null);
+    setHeld("");
+  }, [late, seq, add, drop]);
 
   /** How many entries of a kind were pressed here and are not yet stored. */
   const pending = useCallback((kind: string) => outbox.filter((one) => one.body.kind === kind).length, [outbox]);
@@ -182,8 +182,11 @@ export function useVisit(visitId: string) {
     put,
     outbox,
     pending,
-    unsent: outbox.length,
+    unsent: outbox.length + box.others.length,
+    others: box.others,
+    isKept: box.isKept,
     held: outbox.length ? held : "",
+    enterLate: late && outbox.length ? enterLate : null,
   };
 }
 

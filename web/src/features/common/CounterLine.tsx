@@ -28,6 +28,14 @@ export function CounterLine({ name, kind }: { name: string; kind: string }) {
         {one.name}: <b>no link</b>
       </span>
     );
+  const against = one.blocked_by[0];
+  if (against)
+    return (
+      <span className="gorse">
+        {one.name} is not ready: <b>{against.toLowerCase()}</b>
+        {one.blocked_by.length > 1 ? ` and ${one.blocked_by.length - 1} more` : ""}
+      </span>
+    );
   return (
     <span>
       {one.name} · {linkWords(one.link_state)}

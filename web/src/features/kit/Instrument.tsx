@@ -6,6 +6,7 @@ import { clockTime } from "@/shared/clock";
 import { useSession } from "@/shared/session";
 import { Problem, Text } from "@/design/Fields";
 import { Mark } from "@/design/Marks";
+import { Lending } from "@/features/kit/Lending";
 import { TrendLine } from "@/features/kit/TrendLine";
 import { linkWords } from "@/shared/words";
 
@@ -69,6 +70,7 @@ export function Instrument({ counter }: { counter: Counter }) {
         />
       ))}
       <Acts counter={counter} may={may} />
+      <Lending kit={counter.id} name={counter.name} />
     </section>
   );
 }
@@ -125,6 +127,9 @@ function Check({ counter, check, may, isOpen, toggle, done }: CheckProps) {
         ) : (
           <span className="dim">not done today</span>
         )}
+        {check.passed === false && (
+          <p className="rust">Look at its steps again, then check again; until it is within the limit no run counts.</p>
+        )}
         <Problem words={problem} />
       </div>
       {may && (
@@ -141,6 +146,11 @@ function Check({ counter, check, may, isOpen, toggle, done }: CheckProps) {
           <button className="act" type="submit" disabled={!value}>
             Record
           </button>
+          {check.read_now !== null && (
+            <button type="button" className="quiet" onClick={() => setValue(check.read_now ?? "")}>
+              take {check.read_now} from the link
+            </button>
+          )}
         </div>
       )}
       {isOpen && (

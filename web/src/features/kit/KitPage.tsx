@@ -1,4 +1,5 @@
 import { useState } from "react";
+import { Mark } from "@/design/Marks";
 import { Empty, Failed, Loading, Pager } from "@/design/States";
 import { useCounters } from "@/features/common/CounterLine";
 import { Instrument } from "@/features/kit/Instrument";
@@ -10,10 +11,13 @@ import { Solutions } from "@/features/kit/Solutions";
 /** The kit: each counter, its link, and the daily checks as values against limits. No tick box. */
 export function KitPage() {
   const [page, setPage] = useState(1);
+  const [chosen, setChosen] = useState("");
   const counters = useCounters(2000, { page });
   if (counters.isPending) return <Loading what="The kit" />;
   if (counters.isError && !counters.data)
     return <Failed error={counters.error} again={() => void counters.refetch()} />;
+  const rows = counters.data.rows;
+  const shown = rows.find((one) => one.id === chosen) ?? rows[0];
   return (
     <main className="page">
       <h1>Kit</h1>
@@ -24,9 +28,26 @@ export function KitPage() {
       <Program />
       <Recalls onlyOpen={false} />
       {counters.data.total === 0 && <Empty>No instrument is entered. See the README: how to connect one.</Empty>}
-      {counters.data.rows.map((one) => (
-        <Instrument key={one.id} counter={one} />
-      ))}
+      {rows.length > 1 && (
+        <nav className="instruments" aria-label="Instruments">
+          {rows.map((one) => (
+            <button
+              key={one.id}
+              type="button"
+              data-kind={one.kind}
+              aria-pressed={one.id === shown?.id}
+              onClick={() => setChosen(one.id)}
+            >
+              <Mark name={one.blocked_by.length ? "gate" : "cairn"} size={24} />
+              <span>
+                <b>{one.name}</b>
+                <small>{one.blocked_by.length ? "not ready" : "ready"}</small>
+              </span>
+            </button>
+          ))}
+        </nav>
+      )}
+      {shown && <Instrument key={shown.id} counter={shown} />}
       <Pager page={counters.data.page} pages={counters.data.pages} go={setPage} />
       <Parts />
       <Solutions />

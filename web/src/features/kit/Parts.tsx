@@ -7,6 +7,8 @@ import { dateTime } from "@/shared/clock";
 import { useSession } from "@/shared/session";
 import { Problem, Text } from "@/design/Fields";
 import { Pager } from "@/design/States";
+import { useOwner } from "@/features/kit/useOwner";
+import { Lending } from "@/features/kit/Lending";
 
 const KINDS: Schemas["PartEntry"]["kind"][] = ["probe", "adapter", "probed cartridge", "manifold"];
 
@@ -40,6 +42,7 @@ export function Parts() {
                 {one.fits}
                 {one.once_only ? " · used once only" : ""}
               </div>
+              <Lending kit={one.id} name={one.name} />
             </div>
             <span className={one.blocked_by.length ? "rust" : "tarn"}>
               {one.blocked_by.join("; ") || (one.cleaned_at ? `cleaned ${dateTime(one.cleaned_at)}` : "ready, sealed")}
@@ -75,12 +78,13 @@ function NewPart({ add }: { add: (body: Schemas["PartEntry"]) => Promise<boolean
   const [fits, setFits] = useState("");
   const [kind, setKind] = useState<Schemas["PartEntry"]["kind"]>("probe");
   const [once, setOnce] = useState(false);
+  const owner = useOwner();
   return (
     <form
       className="field-row"
       onSubmit={(event) => {
         event.preventDefault();
-        void add({ employer_id: null, name, kind, fits, once_only: once }).then((isEntered) => {
+        void add({ employer_id: owner.employer_id, name, kind, fits, once_only: once }).then((isEntered) => {
           if (isEntered) setName("");
         });
       }}
@@ -100,6 +104,7 @@ function NewPart({ add }: { add: (body: Schemas["PartEntry"]) => Promise<boolean
         onChange={(event) => setOnce(event.currentTarget.checked)}
         pb={10}
       />
+      {owner.field}
       <button type="submit" className="act" disabled={!name.trim()}>
         Enter it
       </button>

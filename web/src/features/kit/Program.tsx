@@ -1,7 +1,13 @@
 import { useQuery } from "@tanstack/react-query";
 import { api, unwrap } from "@/shared/client";
+import { clockTime, serverNow } from "@/shared/clock";
 
-/** What of the program stopped on its own and was started again: nothing to do, but somebody should know. */
+/** A jump of the clock is told of for a day. */
+const SHOWN_MS = 86_400_000;
+
+const far = (seconds: number) => (seconds < 90 ? `${Math.round(seconds)} s` : `${Math.round(seconds / 60)} min`);
+
+/** What of the program stopped on its own and was started again, and jumps of its clock: nothing to do, but somebody should know. */
 export function Program() {
   const parts = useQuery({
     queryKey: ["system-parts"],
@@ -9,7 +15,8 @@ export function Program() {
     refetchInterval: 5000,
   });
   const found = parts.data?.parts.filter((one) => one.restarts || !one.is_running) ?? [];
-  if (!found.length) return null;
+  const jumps = parts.data?.jumps.filter((one) => serverNow() - Date.parse(one.at) < SHOWN_MS) ?? [];
+  if (!found.length && !jumps.length) return null;
   return (
     <section className="note" aria-label="The program itself">
       <h2>The program itself</h2>
@@ -23,7 +30,18 @@ export function Program() {
           </li>
         ))}
       </ul>
-      <p className="why">Nothing was lost. If it happens again, show its log to whoever looks after the program.</p>
+      {found.length > 0 && (
+        <p className="why">Nothing was lost. If it happens again, show its log to whoever looks after the program.</p>
+      )}
+      {jumps.map((one) => (
+        <p key={one.at} className="why">
+          {clockTime(one.at)}: the clock of the database {one.by_s > 0 ? "jumped ahead" : "was put back"} by{" "}
+          {far(Math.abs(one.by_s))}.{" "}
+          {one.followed_at
+            ? `Times here follow it since ${clockTime(one.followed_at)}.`
+            : "Times here go on as they were, and follow it once nobody is being tested. If the new time is wrong, have it set right."}
+        </p>
+      ))}
     </section>
   );
 }

@@ -8,6 +8,8 @@ import { useSession } from "@/shared/session";
 import { Problem, Text } from "@/design/Fields";
 import { Mark } from "@/design/Marks";
 import { Empty, Pager } from "@/design/States";
+import { useOwner } from "@/features/kit/useOwner";
+import { Lending } from "@/features/kit/Lending";
 import { WhoMustComeBack } from "@/features/common/Recall";
 
 type Recipe = Schemas["RecipeView"];
@@ -33,8 +35,12 @@ export function Solutions() {
       <Nebulisers may={may} />
       <h2>Lots</h2>
       <Lots may={may} />
-      <h2>How much goes into it</h2>
-      <Calculator />
+      <details>
+        <summary>
+          <b>How much goes into it</b>
+        </summary>
+        <Calculator />
+      </details>
     </>
   );
 }
@@ -95,6 +101,7 @@ function NebuliserRow({ one, may }: { one: Nebuliser; may: boolean }) {
           <Mark name={one.blocked_by.length ? "wall" : "cairn"} size={20} />{" "}
           {one.blocked_by.length ? one.blocked_by.join(", ") : "ready"}
         </div>
+        <Lending kit={one.id} name={one.name} />
         <Problem words={problem} />
       </div>
       {may && (
@@ -160,10 +167,11 @@ function NewNebuliser() {
   const queries = useQueryClient();
   const [name, setName] = useState("");
   const [role, setRole] = useState<"threshold" | "fit">("threshold");
+  const owner = useOwner();
   const { problem, attempt } = useAttempt("It was not entered.");
   const add = () =>
     attempt(async () => {
-      await unwrap(api.POST("/api/nebulisers", { body: { employer_id: null, name, role } }));
+      await unwrap(api.POST("/api/nebulisers", { body: { employer_id: owner.employer_id, name, role } }));
       setName("");
       await queries.invalidateQueries({ queryKey: keys.nebulisers });
     });
@@ -185,6 +193,7 @@ function NewNebuliser() {
           { value: "fit", label: "2, fit-test solution" },
         ]}
       />
+      {owner.field}
       <button className="act" type="submit" disabled={!name.trim()}>
         Enter it
       </button>
@@ -195,16 +204,19 @@ function NewNebuliser() {
 
 function Lots({ may }: { may: boolean }) {
   const [page, setPage] = useState(1);
+  const [isFolded, setFolded] = useState(true);
   const lots = useQuery({
-    queryKey: keys.lots("", page),
-    queryFn: () => unwrap(api.GET("/api/lots", { params: { query: { page, agent: "" } } })),
+    queryKey: [...keys.lots("", page), isFolded],
+    queryFn: () => unwrap(api.GET("/api/lots", { params: { query: { page, agent: "", only_good: isFolded } } })),
     placeholderData: (old) => old,
   });
   const rows = lots.data?.rows ?? [];
   return (
     <>
       {may && <NewLot />}
-      {lots.isSuccess && rows.length === 0 && <Empty>No lot is entered.</Empty>}
+      {lots.isSuccess && rows.length === 0 && (
+        <Empty>{isFolded ? "No lot that is in date." : "No lot is entered."}</Empty>
+      )}
       {rows.length > 0 && (
         <table className="plain">
           <thead>
@@ -214,6 +226,7 @@ function Lots({ may }: { may: boolean }) {
               <th>Made</th>
               <th>Use by</th>
               <th>Label</th>
+              <th>Use</th>
             </tr>
           </thead>
           <tbody>
@@ -237,12 +250,25 @@ function Lots({ may }: { may: boolean }) {
                     print
                   </a>
                 </td>
+                <td>
+                  <Lending kit={one.id} name={`lot ${one.number}`} />
+                </td>
               </tr>
             ))}
           </tbody>
         </table>
       )}
       <Pager page={page} pages={lots.data?.pages ?? 1} go={setPage} />
+      <button
+        type="button"
+        className="quiet"
+        onClick={() => {
+          setFolded(!isFolded);
+          setPage(1);
+        }}
+      >
+        {isFolded ? "Show those out of date, too" : "Only those in date"}
+      </button>
     </>
   );
 }
@@ -266,6 +292,7 @@ function NewLot() {
   const [number, setNumber] = useState("");
   const [made, setMade] = useState(today);
   const [until, setUntil] = useState("");
+  const owner = useOwner();
   const { problem, attempt } = useAttempt("It was not entered.");
   const [isOpen, setOpen] = useState(false);
   const recipe = recipes.find((one) => `${one.agent} ${one.role}` === what) ?? recipes[0];
@@ -273,7 +300,7 @@ function NewLot() {
     attempt(async () => {
       if (!recipe) return;
       const body = {
-        employer_id: null,
+        employer_id: owner.employer_id,
         agent: recipe.agent as Schemas["LotEntry"]["agent"],
         role: recipe.role,
         number,
@@ -312,6 +339,7 @@ function NewLot() {
       <Text label="Number on the label" value={number} set={setNumber} w={180} required />
       <Text label="Made on" type="date" value={made} set={setMade} required />
       <Text label="Use by" type="date" value={until} set={setUntil} required />
+      {owner.field}
       <button className="act" type="submit" disabled={!number.trim() || !until}>
         Enter it
       </button>

@@ -1,12 +1,38 @@
-import { NativeSelect } from "@mantine/core";
+import { Checkbox, NativeSelect } from "@mantine/core";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
 import { api, keys, type Schemas, unwrap } from "@/shared/client";
-import { Problem } from "@/design/Fields";
+import { serverNow } from "@/shared/clock";
+import { Problem, Text } from "@/design/Fields";
+import { Pager } from "@/design/States";
 
-type File_ = Schemas["RosterFile"];
-const FIELDS = ["name", "number", "site", "job", "task", "contact"];
+type File_ = Omit<Schemas["RosterFile"], "site_id" | "skip" | "left" | "left_on">;
+type Preview = Schemas["Preview"];
+type Kind = Schemas["RosterLine"]["kind"];
+const FIELDS = {
+  name: "name",
+  given_name: "given name",
+  family_name: "family name",
+  number: "number, needed",
+  site: "site",
+  job: "job",
+  task: "task",
+  contact: "contact",
+  cleared_on: "cleared on",
+  cleared_until: "cleared until",
+  cleared_by: "cleared by",
+  trained_on: "trained on",
+};
+const KINDS: Record<Kind, string> = {
+  new: "new",
+  changed: "changed",
+  moved: "moved",
+  back: "back again",
+  missing: "not in the file",
+  same: "as they were",
+};
+const ENCODINGS = ["utf-8", "utf-16", "cp1252", "cp1250", "iso8859-2", "cp1251", "cp1257"];
 
 async function encoded(file: File): Promise<string> {
   const bytes = new Uint8Array(await file.arrayBuffer());
@@ -15,21 +41,25 @@ async function encoded(file: File): Promise<string> {
   return btoa(text);
 }
 
-/** A roster from CSV or XLSX: match the columns, look at what is wrong, import all of it or nothing. */
+/** A roster: how the file is read, who is new, changed, moved, back or missing, a tick each, then all of it or nothing. */
 export function ImportPage() {
   const sites =
     useQuery({ queryKey: keys.sites, queryFn: () => unwrap(api.GET("/api/sites")), staleTime: 60_000 }).data ?? [];
   const [site, setSite] = useState("");
   const [file, setFile] = useState<File_ | null>(null);
-  const [preview, setPreview] = useState<Schemas["Preview"] | null>(null);
+  const [preview, setPreview] = useState<Preview | null>(null);
   const [problem, setProblem] = useState("");
-  const [job, setJob] = useState<string>("");
+  const [job, setJob] = useState("");
+  const [skip, setSkip] = useState<number[]>([]);
+  const [left, setLeft] = useState<string[]>([]);
   const at = site || (sites[0]?.id ?? "");
-  const look = async (given: File_) => {
+  const left_on = left.length ? new Date(serverNow()).toLocaleDateString("sv-SE") : "";
+  const look = async (given: File_, place: string, kind: Kind = "new", page = 1) => {
     setProblem("");
     setFile(given);
     try {
-      const found = await unwrap(api.POST("/api/imports/preview", { body: given }));
+      const body = { ...given, site_id: place, skip, left, left_on };
+      const found = await unwrap(api.POST("/api/imports/preview", { params: { query: { kind, page } }, body }));
       setPreview(found);
       setFile({ ...given, columns: found.columns });
     } catch (error) {
@@ -40,35 +70,56 @@ export function ImportPage() {
   const start = async () => {
     if (!file) return;
     try {
-      setJob((await unwrap(api.POST("/api/imports", { body: file }))).id);
+      setJob((await unwrap(api.POST("/api/imports", { body: { ...file, site_id: at, skip, left, left_on } }))).id);
     } catch (error) {
       setProblem(error instanceof Error ? error.message : "The import did not start.");
     }
   };
   if (job) return <JobView id={job} />;
+  const again = (change: Partial<File_>) => file && void look({ ...file, ...change }, at);
   return (
     <main className="page">
       <h1>Import a roster</h1>
-      <p className="dim">CSV or XLSX with a line of headings. All of it is imported, or nothing.</p>
+      <p className="dim">
+        CSV, XLSX, XLS or ODS with a line of headings. What you tick is done, all of it or nothing; nobody is deleted.
+      </p>
       <div className="field-row">
         <NativeSelect
           label="For people without a site in the file"
           data={sites.map((one) => ({ value: one.id, label: `${one.employer}, ${one.name}` }))}
           value={at}
-          onChange={(event) => setSite(event.currentTarget.value)}
+          onChange={(event) => {
+            setSite(event.currentTarget.value);
+            if (file) void look(file, event.currentTarget.value);
+          }}
           w={340}
         />
         <label className="act file">
           Choose a file
           <input
             type="file"
-            accept=".csv,.xlsx,.tsv,.txt"
+            accept=".csv,.xlsx,.xls,.ods,.tsv,.txt"
+            disabled={at === ""}
             className="visually-hidden"
             onChange={(event) => {
               const chosen = event.currentTarget.files?.[0];
+              event.currentTarget.value = "";
+              setSkip([]);
+              setLeft([]);
               if (chosen)
                 void encoded(chosen).then((content) =>
-                  look({ site_id: at, file_name: chosen.name, content, columns: {} }),
+                  look(
+                    {
+                      file_name: chosen.name,
+                      content,
+                      columns: {},
+                      sheet: 0,
+                      heading_row: 0,
+                      encoding: "",
+                      day_order: "",
+                    },
+                    at,
+                  ),
                 );
             }}
           />
@@ -78,53 +129,19 @@ export function ImportPage() {
       <Problem words={problem} />
       {preview && file && (
         <>
-          <h2>{preview.rows} rows; which column is what?</h2>
-          <div className="field-row">
-            {FIELDS.map((field) => (
-              <NativeSelect
-                key={field}
-                label={field === "name" || field === "number" ? `${field}, needed` : field}
-                data={[
-                  { value: "", label: "not in the file" },
-                  ...preview.headings.map((one, i) => ({ value: String(i), label: one || `column ${i + 1}` })),
-                ]}
-                value={preview.columns[field] === undefined ? "" : String(preview.columns[field])}
-                onChange={(event) => {
-                  const columns = Object.fromEntries(
-                    Object.entries({ ...file.columns, [field]: Number(event.currentTarget.value) }).filter(
-                      ([name]) => name !== field || event.currentTarget.value !== "",
-                    ),
-                  );
-                  void look({ ...file, columns });
-                }}
-                w={180}
-              />
-            ))}
-          </div>
+          <Reading preview={preview} file={file} again={again} />
           <Errors preview={preview} />
-          <div className="wide">
-            <table className="plain">
-              <thead>
-                <tr>
-                  {preview.headings.map((one, i) => (
-                    <th key={i}>{one}</th>
-                  ))}
-                </tr>
-              </thead>
-              <tbody>
-                {preview.sample.map((row, i) => (
-                  <tr key={i}>
-                    {row.map((cell, j) => (
-                      <td key={j}>{cell}</td>
-                    ))}
-                  </tr>
-                ))}
-              </tbody>
-            </table>
-          </div>
+          <Lines
+            preview={preview}
+            skip={skip}
+            left={left}
+            setSkip={setSkip}
+            setLeft={setLeft}
+            show={(kind, page) => void look(file, at, kind, page)}
+          />
           <div className="field-row">
             <button type="button" className="act" disabled={preview.error_count > 0} onClick={() => void start()}>
-              Import {preview.rows} people
+              {doing(preview, skip, left)}
             </button>
             <Link to="/people">Back to people</Link>
           </div>
@@ -134,23 +151,201 @@ export function ImportPage() {
   );
 }
 
-function Errors({ preview }: { preview: Schemas["Preview"] }) {
-  if (!preview.error_count) return <div className="note tarn">Nothing is wrong with it.</div>;
+function doing(preview: Preview, skip: number[], left: string[]): string {
+  const { counts } = preview;
+  const count = (["new", "changed", "moved", "back"] as const).reduce((sum, kind) => sum + (counts[kind] ?? 0), 0);
+  const people = count - skip.length + left.length;
+  return `Import ${people} ${people === 1 ? "person" : "people"}`;
+}
+
+interface ReadingProps {
+  preview: Preview;
+  file: File_;
+  again: (change: Partial<File_>) => void;
+}
+
+/** How the file was read: sheet, headings, encoding, columns, and the order of its days. */
+function Reading({ preview, file, again }: ReadingProps) {
   return (
-    <div className="note rust" role="alert">
-      <h3>
-        {preview.error_count} {preview.error_count === 1 ? "thing is" : "things are"} wrong; correct them in the file
-        and choose it again
-      </h3>
-      <ul className="why-list">
-        {preview.errors.slice(0, 20).map((one, i) => (
-          <li key={i}>
-            row {one.row}, {one.column}: {one.problem}
+    <>
+      <h2>{preview.rows} rows; which column is what?</h2>
+      <div className="field-row">
+        {preview.sheets.length > 1 && (
+          <NativeSelect
+            label="Sheet"
+            data={preview.sheets.map((name, i) => ({ value: String(i), label: name }))}
+            value={String(preview.sheet)}
+            onChange={(event) => again({ sheet: Number(event.currentTarget.value), heading_row: 0, columns: {} })}
+          />
+        )}
+        <Text
+          label="Headings in row"
+          type="number"
+          min={1}
+          value={String(preview.heading_row)}
+          set={(text) => Number(text) > 0 && again({ heading_row: Number(text), columns: {} })}
+          w={130}
+        />
+        {preview.encoding && (
+          <NativeSelect
+            label="Encoding, as recognised"
+            data={[...new Set([preview.encoding, ...ENCODINGS])]}
+            value={preview.encoding}
+            onChange={(event) => again({ encoding: event.currentTarget.value })}
+          />
+        )}
+        {(preview.needs_order || file.day_order) && (
+          <NativeSelect
+            label="Days are written"
+            data={[
+              { value: "", label: "choose" },
+              { value: "dmy", label: "day, month, year" },
+              { value: "mdy", label: "month, day, year" },
+              { value: "ymd", label: "year, month, day" },
+            ]}
+            value={file.day_order ?? ""}
+            onChange={(event) => again({ day_order: event.currentTarget.value as NonNullable<File_["day_order"]> })}
+          />
+        )}
+      </div>
+      <div className="field-row">
+        {Object.entries(FIELDS).map(([field, label]) => (
+          <NativeSelect
+            key={field}
+            label={label}
+            data={[
+              { value: "", label: "not in the file" },
+              ...preview.headings.map((one, i) => ({ value: String(i), label: one || `column ${i + 1}` })),
+            ]}
+            value={preview.columns[field] === undefined ? "" : String(preview.columns[field])}
+            onChange={(event) => {
+              const chosen = event.currentTarget.value;
+              const columns = Object.fromEntries(
+                Object.entries({ ...file.columns, [field]: Number(chosen) }).filter(
+                  ([name]) => name !== field || chosen !== "",
+                ),
+              );
+              again({ columns });
+            }}
+            w={170}
+          />
+        ))}
+      </div>
+      <details>
+        <summary>The first rows as they were read</summary>
+        <div className="wide">
+          <table className="plain">
+            <thead>
+              <tr>
+                {preview.headings.map((one, i) => (
+                  <th key={i}>{one}</th>
+                ))}
+              </tr>
+            </thead>
+            <tbody>
+              {preview.sample.map((row, i) => (
+                <tr key={i}>
+                  {row.map((cell, j) => (
+                    <td key={j}>{cell}</td>
+                  ))}
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        </div>
+      </details>
+    </>
+  );
+}
+
+function Errors({ preview }: { preview: Preview }) {
+  return (
+    <>
+      {preview.error_count > 0 && (
+        <div className="note rust" role="alert">
+          <h3>
+            {preview.error_count} {preview.error_count === 1 ? "thing is" : "things are"} wrong; correct them in the
+            file and choose it again
+          </h3>
+          <ul className="why-list">
+            {preview.errors.slice(0, 20).map((one, i) => (
+              <li key={i}>
+                row {one.row}, {one.column}: {one.problem}
+              </li>
+            ))}
+          </ul>
+          {preview.error_count > 20 && <p>and {preview.error_count - 20} more</p>}
+        </div>
+      )}
+      {preview.odd.length > 0 && (
+        <div className="note">
+          <h3>Look at these; they may be right</h3>
+          <ul className="why-list">
+            {preview.odd.slice(0, 20).map((one, i) => (
+              <li key={i}>
+                row {one.row}, {one.column}: {one.problem}
+              </li>
+            ))}
+          </ul>
+        </div>
+      )}
+    </>
+  );
+}
+
+interface LinesProps {
+  preview: Preview;
+  skip: number[];
+  left: string[];
+  setSkip: (rows: number[]) => void;
+  setLeft: (people: string[]) => void;
+  show: (kind: Kind, page: number) => void;
+}
+
+/** Who is new, changed, moved, back or missing, a tick each. Who is missing is noted as left only where ticked. */
+function Lines({ preview, skip, left, setSkip, setLeft, show }: LinesProps) {
+  const kind = preview.shown as Kind;
+  const toggle = (one: Schemas["RosterLine"], on: boolean) =>
+    kind === "missing"
+      ? setLeft(on ? [...left, one.person_id] : left.filter((id) => id !== one.person_id))
+      : setSkip(on ? skip.filter((row) => row !== one.row) : [...skip, one.row]);
+  return (
+    <section aria-label="What it comes to">
+      <nav className="field-row" aria-label="Kinds of rows">
+        {(Object.keys(KINDS) as Kind[]).map((one) => (
+          <button
+            key={one}
+            type="button"
+            className="quiet"
+            aria-pressed={one === kind}
+            onClick={() => show(one, 1)}
+            disabled={!preview.counts[one]}
+          >
+            {preview.counts[one] ?? 0} {KINDS[one]}
+          </button>
+        ))}
+      </nav>
+      <ul className="rows">
+        {preview.lines.map((one) => (
+          <li key={`${one.row}${one.person_id}`} className="row-line">
+            <Checkbox
+              disabled={kind === "same"}
+              checked={kind === "missing" ? left.includes(one.person_id) : kind !== "same" && !skip.includes(one.row)}
+              onChange={(event) => toggle(one, event.currentTarget.checked)}
+              label={
+                <>
+                  <b>{one.name}</b> <span className="dim">{one.number}</span> {kind === "missing" && "has left"}
+                  {one.changes.join("; ")}
+                  {one.twin && <b className="gorse"> Entered already as {one.twin}?</b>}
+                </>
+              }
+            />
+            <span className="dim">{one.row > 0 && `row ${one.row}`}</span>
           </li>
         ))}
       </ul>
-      {preview.error_count > 20 && <p>and {preview.error_count - 20} more</p>}
-    </div>
+      <Pager page={preview.page} pages={preview.pages} go={(page) => show(kind, page)} />
+    </section>
   );
 }
 

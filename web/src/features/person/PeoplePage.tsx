@@ -44,6 +44,7 @@ export function PeoplePage() {
             <Link to={`/people/${one.id}`} className="row" style={{ gridTemplateColumns: "1.4fr 1fr 1.4fr" }}>
               <span>
                 <span className="big">{one.name}</span> <span className="dim">{one.number}</span>
+                {one.left_on && <b className="gorse"> left on {one.left_on}</b>}
               </span>
               <span>
                 {one.job}, {one.task}

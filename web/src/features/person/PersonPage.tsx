@@ -3,6 +3,7 @@ import { Link, useParams, useSearchParams } from "react-router";
 import { api, keys, unwrap } from "@/shared/client";
 import { dateTime } from "@/shared/clock";
 import { Mark, OutcomeMark } from "@/design/Marks";
+import { Entry } from "@/features/person/Entry";
 import { OnFile } from "@/features/person/OnFile";
 import { Empty, Failed, Loading, Pager } from "@/design/States";
 import { closedWords } from "@/shared/words";
@@ -27,6 +28,7 @@ export function PersonPage() {
         {who.number} · {who.job}, {who.task} · {who.employer}, {who.site} ·{" "}
         {face_length ? `face ${face_length} × ${face_width ?? "?"} mm` : "face not measured"}
       </p>
+      <Entry view={person.data} />
       <h2>May wear</h2>
       <p className="dim">
         {permissions.day}

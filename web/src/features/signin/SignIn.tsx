@@ -1,7 +1,8 @@
 import { PasswordInput } from "@mantine/core";
-import { useQueryClient } from "@tanstack/react-query";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, keys, setToken, unwrap } from "@/shared/client";
+import { Navigate } from "react-router";
+import { api, ApiError, keys, setToken, unwrap } from "@/shared/client";
 import { Mark } from "@/design/Marks";
 import { Problem, Text } from "@/design/Fields";
 
@@ -9,19 +10,28 @@ import { Problem, Text } from "@/design/Fields";
 export function SignIn() {
   const [login, setLogin] = useState("");
   const [password, setPassword] = useState("");
+  const [code, setCode] = useState("");
+  const [isAsked, setAsked] = useState(false);
   const [problem, setProblem] = useState("");
+  const isOpen = useQuery({ queryKey: keys.setup, queryFn: () => unwrap(api.GET("/api/setup")) }).data?.is_open;
   const queries = useQueryClient();
   const signIn = async () => {
     setProblem("");
     try {
-      const session = await unwrap(api.POST("/api/session", { body: { login, password } }));
+      const session = await unwrap(api.POST("/api/session", { body: { login, password, code } }));
       setToken(session.token);
       queries.setQueryData(keys.session, session);
     } catch (error) {
+      if (error instanceof ApiError && error.code === "code_needed") {
+        setAsked(true);
+        return;
+      }
+      if (isAsked) setCode("");
       setProblem(error instanceof Error ? error.message : "Signing in did not work.");
-      setPassword("");
+      if (!isAsked) setPassword("");
     }
   };
+  if (isOpen) return <Navigate to="/setup" replace />;
   return (
     <main className="signin">
       <svg viewBox="0 0 1200 420" preserveAspectRatio="none" aria-hidden="true">
@@ -55,6 +65,17 @@ export function SignIn() {
           autoComplete="current-password"
           size="md"
         />
+        {isAsked && (
+          <Text
+            label="Code of your second factor, or a recovery code"
+            value={code}
+            set={setCode}
+            autoFocus
+            required
+            autoComplete="one-time-code"
+            size="md"
+          />
+        )}
         <Problem words={problem} />
         <button className="act" type="submit">
           Sign in

@@ -1,11 +1,13 @@
-import { Checkbox, NativeSelect } from "@mantine/core";
+import { NativeSelect } from "@mantine/core";
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { useNavigate } from "react-router";
 import { v7 as uuid } from "uuid";
 import { api, ApiError, keys, type Schemas, unwrap } from "@/shared/client";
+import { useEscape } from "@/shared/keys";
 import { Empty } from "@/design/States";
 import { Problem, Text } from "@/design/Fields";
+import { NewPerson } from "@/features/today/NewPerson";
 
 const SPEEDS = [
   { value: "1", label: "as it is" },
@@ -22,7 +24,9 @@ export function StartVisit({ close }: { close: () => void }) {
   const [speed, setSpeed] = useState("1");
   const [bench, setBench] = useState("");
   const [problem, setProblem] = useState("");
+  const [isNew, setNew] = useState(false);
   const go = useNavigate();
+  useEscape(close);
   const found = useQuery({
     queryKey: keys.people(q, 1),
     queryFn: () => unwrap(api.GET("/api/people", { params: { query: { q, page: 1 } } })),
@@ -30,7 +34,7 @@ export function StartVisit({ close }: { close: () => void }) {
   const sites =
     useQuery({ queryKey: keys.sites, queryFn: () => unwrap(api.GET("/api/sites")), staleTime: 300_000 }).data ?? [];
   const rows = found.data?.rows ?? [];
-  const open = async (person: Schemas["PersonRow"]) => {
+  const open = async (person: { id: string; site_id: string }) => {
     setProblem("");
     const visitId = uuid();
     const place = bench || (sites.find((one) => one.id === person.site_id)?.benches[0] ?? "Bench");
@@ -62,10 +66,9 @@ export function StartVisit({ close }: { close: () => void }) {
         onSubmit={(event) => {
           event.preventDefault();
           const first = rows[0];
-          if (q.trim() && first && !found.isFetching) void open(first);
-        }}
-        onKeyDown={(event) => {
-          if (event.key === "Escape") close();
+          if (!q.trim() || found.isFetching) return;
+          if (first) void open(first);
+          else setNew(true);
         }}
       >
         <div className="page-head">
@@ -78,7 +81,17 @@ export function StartVisit({ close }: { close: () => void }) {
           </button>
         </div>
         <div className="field-row">
-          <Text label="Beginning of a name, or the number" value={q} set={setQ} autoFocus size="lg" w={420} />
+          <Text
+            label="Beginning of a name, or the number"
+            value={q}
+            set={(text) => {
+              setQ(text);
+              setNew(false);
+            }}
+            autoFocus
+            size="lg"
+            w={420}
+          />
           <NativeSelect
             label="Bench"
             data={[{ value: "", label: "the site's first" }, ...new Set(sites.flatMap((one) => one.benches))]}
@@ -86,12 +99,9 @@ export function StartVisit({ close }: { close: () => void }) {
             onChange={(event) => setBench(event.currentTarget.value)}
             w={190}
           />
-          <Checkbox
-            label="Practice"
-            checked={practice}
-            onChange={(event) => setPractice(event.currentTarget.checked)}
-            pb={10}
-          />
+          <button type="button" className="quiet" aria-pressed={practice} onClick={() => setPractice(!practice)}>
+            {practice ? "Practice: counts nowhere" : "Practice instead"}
+          </button>
           {practice && (
             <NativeSelect
               label="Time runs"
@@ -114,21 +124,46 @@ export function StartVisit({ close }: { close: () => void }) {
               <button
                 type="button"
                 className="row"
-                style={{ gridTemplateColumns: "1.4fr 1fr 1.4fr" }}
+                style={{ gridTemplateColumns: "1.3fr 1.4fr 1fr" }}
                 onClick={() => void open(one)}
               >
                 <span>
                   <span className="big">{one.name}</span> <span className="dim">{one.number}</span>
+                  {one.left_on && <b className="gorse"> left on {one.left_on}</b>}
+                  <br />
+                  <span className="dim">
+                    {one.task || one.job}, {one.site}
+                  </span>
                 </span>
-                <span>{one.task}</span>
-                <span className="dim">
-                  {one.employer}, {one.site}
+                <span>
+                  {one.passed_in ? (
+                    <>
+                      <b>{one.passed_in}</b>
+                      <br />
+                      <span className="dim">passed, to {one.until}</span>
+                    </>
+                  ) : (
+                    "no pass on record"
+                  )}
+                </span>
+                <span className={one.clearance === "cleared" ? "dim" : "gorse"}>
+                  {one.clearance === "cleared" ? "cleared" : `clearance: ${one.clearance}`}
                 </span>
               </button>
             </li>
           ))}
         </ul>
       )}
+      {found.data &&
+        q.trim() !== "" &&
+        sites.length > 0 &&
+        (isNew ? (
+          <NewPerson searched={q.trim()} sites={sites} entered={(one) => void open(one)} />
+        ) : (
+          <button type="button" className="quiet" onClick={() => setNew(true)}>
+            {rows.length === 0 ? "Enter: a new person" : "None of these: a new person"}
+          </button>
+        ))}
       {found.data && found.data.pages > 1 && <p className="dim">More than these; type more of the name.</p>}
     </main>
   );

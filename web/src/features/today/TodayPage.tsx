@@ -10,6 +10,7 @@ import { Key } from "@/design/Key";
 import { Problem } from "@/design/Fields";
 import { Mark, OutcomeMark } from "@/design/Marks";
 import { Empty, Failed, Loading, Pager } from "@/design/States";
+import { useCounters } from "@/features/common/CounterLine";
 import { Recalls } from "@/features/common/Recall";
 import { StartVisit } from "@/features/today/StartVisit";
 
@@ -53,6 +54,7 @@ export function TodayPage() {
         </div>
         {canTest && <Key cap="Space" label="someone walks up" tone="tarn" onPress={() => setStarting(true)} />}
       </div>
+      {canTest && <Readiness />}
       <SealNotices
         list={today.data.seal_notices}
         go={go("seal_notices")}
@@ -77,6 +79,25 @@ export function TodayPage() {
         </>
       )}
     </main>
+  );
+}
+
+/** Whether the instruments may be used today, before anybody walks up. */
+function Readiness() {
+  const rows = useCounters(5000).data?.rows ?? [];
+  if (!rows.length) return null;
+  return (
+    <ul className="readiness" aria-label="Instruments today">
+      {rows.map((one) => (
+        <li key={one.id} className={one.blocked_by.length ? "gorse" : ""}>
+          <Mark name={one.blocked_by.length ? "gate" : "cairn"} size={22} />
+          <Link to="/kit">{one.name}</Link>{" "}
+          {one.blocked_by.length
+            ? one.blocked_by.join(", ").toLowerCase()
+            : `ready${one.charge_until ? `, alcohol until ${clockTime(one.charge_until)}` : ""}${one.is_linked ? "" : ", no link"}`}
+        </li>
+      ))}
+    </ul>
   );
 }
 

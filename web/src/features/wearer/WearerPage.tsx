@@ -2,11 +2,12 @@ import { useCallback, useEffect, useState } from "react";
 import { useParams } from "react-router";
 import { v7 as uuid } from "uuid";
 import { api, ApiError, type Schemas, unwrap } from "@/shared/client";
-import { measureClock, notBefore, serverNow, useNow } from "@/shared/clock";
+import { keepMeasuring, notBefore, serverNow, useNow } from "@/shared/clock";
 import { KEY, useKeys } from "@/shared/keys";
+import { keptAt, useOutbox, wearerAt } from "@/shared/outbox";
 import { type Heard, useHeard } from "@/shared/screen";
 import { cue, toggleSound } from "@/shared/sound";
-import { MovingStone } from "@/features/wearer/MovingStone";
+import { HeadGuide } from "@/features/wearer/HeadGuide";
 
 type View = Schemas["WearerView"];
 type Press = Schemas["Sensed"];
@@ -43,6 +44,7 @@ function Shown({ view, press, isSent, isWaiting }: ShownProps) {
   useEffect(() => {
     if (id) cue.next();
   }, [id]);
+  useBeat(current?.id ?? "", t);
   const sense = view.button ? () => press(view.about) : undefined;
   useKeys({ [KEY.fine]: sense, enter: sense, m: toggleSound });
   const span = own ?? current;
@@ -60,11 +62,13 @@ function Shown({ view, press, isSent, isWaiting }: ShownProps) {
     <main className="wearer" data-phase={view.phase} data-exercise={current?.id ?? ""}>
       {view.is_practice && <p className="practice-band">PRACTICE</p>}
       <h1 aria-live="polite">{words}</h1>
-      <MovingStone
-        kind={isSent || isDone ? "rest" : own ? holdKind(own.say) : (current?.id ?? "rest")}
-        t={t}
-        share={share}
-      />
+      {(view.phase === "run" || isSent) && (
+        <HeadGuide
+          kind={isSent || isDone ? "rest" : own ? (own.hold ? own.place || "rest" : "normal") : (current?.id ?? "rest")}
+          t={t}
+          share={share}
+        />
+      )}
       {current?.id === "talk" && view.reading && !isSent && <p className="wearer-reading">{view.reading}</p>}
       {view.eyes_shut && view.phase === "run" && !isSent && <p className="wearer-eyes">Eyes shut.</p>}
       {sense && !isSent && (
@@ -76,20 +80,30 @@ function Shown({ view, press, isSent, isWaiting }: ShownProps) {
   );
 }
 
-/** How the stone stands while the breath is held; it moves only where one may breathe again. */
-function holdKind(words: string): string {
-  if (/breathe out/i.test(words)) return "normal";
-  return ["left", "right", "up", "floor"].find((one) => words.toLowerCase().includes(one)) ?? "rest";
+const JOG_MS = 550;
+const BEND_MS = 4000;
+
+/** Eyes are on the floor when bending and jogging: down and up are heard, and every step. */
+function useBeat(exercise: string, t: number): void {
+  const every = exercise === "jog" ? JOG_MS : exercise === "bend" ? BEND_MS : 0;
+  const beat = every ? Math.floor(Math.max(0, t) / every) : -1;
+  useEffect(() => {
+    if (beat < 0) return;
+    if (exercise === "jog") cue.beat();
+    else if (beat % 2 === 0) cue.down();
+    else cue.up();
+  }, [beat, exercise]);
 }
 
-const store = (token: string) => `sensed:${token}`;
-const stored = (token: string) => JSON.parse(localStorage.getItem(store(token)) ?? "null") as Press | null;
+/** Whoever holds the address: what is pressed here is the wearer's, whoever else is signed in on this device. */
+const WEARER = { account: "", name: "" };
 
 /** The screen's state, kept live; a press is kept with its time until it is stored. */
 function useWearer(token: string) {
   const [view, setView] = useState<View | null>(null);
   const [over, setOver] = useState("");
-  const [waiting, setWaiting] = useState<Press | null>(() => stored(token));
+  const { entries, add, drop, again } = useOutbox<Press>(wearerAt(token), WEARER);
+  const waiting = entries[0];
   const [sentFor, setSentFor] = useState("");
   const take = useCallback((fresh: View) => {
     notBefore(fresh.at);
@@ -98,7 +112,7 @@ function useWearer(token: string) {
   const path = { token };
 
   useEffect(() => {
-    void measureClock();
+    const unmeasure = keepMeasuring();
     let isHere = true;
     const look = () =>
       unwrap(api.GET("/api/wearer/{token}", { params: { path: { token } } }))
@@ -106,37 +120,45 @@ function useWearer(token: string) {
         .catch((error: unknown) => {
           if (isHere && error instanceof ApiError && error.status === 404) setOver(error.message);
         });
-    void look();
+    let source: EventSource | null = null;
+    // the first answer binds the address to this screen; only then may it follow
+    void look().then(() => {
+      if (!isHere) return;
+      source = new EventSource(`/api/wearer/${token}/live`);
+      source.addEventListener("state", (event) => take(JSON.parse(event.data as string) as View));
+      source.addEventListener("resync", () => void look());
+    });
     const timer = window.setInterval(() => void look(), 4000);
-    const source = new EventSource(`/api/wearer/${token}/live`);
-    source.addEventListener("state", (event) => take(JSON.parse(event.data as string) as View));
-    source.addEventListener("resync", () => void look());
     return () => {
       isHere = false;
+      unmeasure();
       window.clearInterval(timer);
-      source.close();
+      source?.close();
     };
   }, [token, take]);
 
   useEffect(() => {
-    localStorage.setItem(store(token), JSON.stringify(waiting));
     if (!waiting) return;
     let timer = 0;
     unwrap(api.POST("/api/wearer/{token}/sensed", { params: { path }, body: waiting }))
       .then((fresh) => {
         take(fresh);
-        setWaiting(null);
+        drop(waiting.id);
       })
       .catch((error: unknown) => {
         // what the wearer said is never lost: it ends when it is there already, or when the test is over, which is shown
         const isOver = error instanceof ApiError && ["test_over", "address_over"].includes(error.code);
         if (isOver) setOver(error.message);
-        if (isOver || (error instanceof ApiError && error.code === "id_reused")) setWaiting(null);
-        else timer = window.setTimeout(() => setWaiting({ ...waiting }), 1000);
+        if (error instanceof ApiError && error.code === "address_taken") {
+          setOver(`${error.message} What you pressed here has not reached your tester. Tell them.`);
+          return;
+        }
+        if (isOver || (error instanceof ApiError && error.code === "id_reused")) drop(waiting.id);
+        else timer = window.setTimeout(again, 1000);
       });
     return () => window.clearTimeout(timer);
     // eslint-disable-next-line react-hooks/exhaustive-deps -- the path is the token's
-  }, [waiting, token, take]);
+  }, [entries, token, take, drop, again]);
 
   const say = useCallback(
     (body: Heard) =>
@@ -145,14 +167,14 @@ function useWearer(token: string) {
   );
   useHeard(view && !over ? say : null, {
     role: "wearer",
-    unsent: waiting ? 1 : 0,
-    kept: () => (stored(token) ? 1 : 0),
+    unsent: entries.length,
+    kept: () => keptAt(wearerAt(token)),
     seq: view?.seq ?? 0,
     running: view?.phase === "run",
   });
   const press = (about: string) => {
     setSentFor(about);
-    setWaiting({ id: uuid(), about, occurred_at: new Date(serverNow()).toISOString() });
+    add({ id: uuid(), about, occurred_at: new Date(serverNow()).toISOString() });
   };
-  return { view, over, press, isSent: sentFor !== "" && sentFor === view?.about, isWaiting: waiting !== null };
+  return { view, over, press, isSent: sentFor !== "" && sentFor === view?.about, isWaiting: waiting !== undefined };
 }

@@ -1,0 +1,137 @@
+"""Employers and sites as their administrator keeps them, and the instruments that are entered."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from flask import Response
+from pydantic import ConfigDict
+
+from moorfog.api.paging import PageQuery
+from moorfog.api.routing import Context, route
+from moorfog.operations.kit import entering
+from moorfog.operations.sites import places
+
+
+@dataclass(frozen=True)
+class Entered:
+    """The id of what was entered."""
+
+    id: str
+
+
+@dataclass(frozen=True)
+class Archived:
+    """Whether something is put away."""
+
+    __pydantic_config__ = ConfigDict(strict=True, extra="forbid")
+    archived: bool
+
+
+@dataclass(frozen=True)
+class Retired:
+    """Whether something is out of use."""
+
+    __pydantic_config__ = ConfigDict(strict=True, extra="forbid")
+    retired: bool
+
+
+def _done() -> Response:
+    return Response(status=204)
+
+
+@route("GET", "/api/places", "manage", query=PageQuery, returns=places.PlacesPage)
+def get_places(context: Context, query: PageQuery) -> places.PlacesPage:
+    """Your employers with their sites, put away ones last."""
+    return places.list_places(context.db, context.actor, query.page)
+
+
+@route("POST", "/api/employers", "manage", body=places.EmployerEntry, returns=Entered)
+def add_employer(context: Context, body: places.EmployerEntry) -> Entered:
+    """Enter an employer."""
+    return Entered(places.add_employer(context.db, context.actor, body))
+
+
+@route("PUT", "/api/employers/{employer_id}", "manage", body=places.EmployerEntry)
+def rename_employer(context: Context, employer_id: str, body: places.EmployerEntry) -> Response:
+    """Give an employer another name."""
+    places.rename_employer(context.db, context.actor, employer_id, body)
+    return _done()
+
+
+@route("PUT", "/api/employers/{employer_id}/archived", "manage", body=Archived)
+def archive_employer(context: Context, employer_id: str, body: Archived) -> Response:
+    """Put an employer away, or take it out again."""
+    places.archive_employer(context.db, context.clock, context.actor, employer_id, archived=body.archived)
+    return _done()
+
+
+@route("POST", "/api/employers/{employer_id}/sites", "manage", body=places.SiteEntry, returns=Entered)
+def add_site(context: Context, employer_id: str, body: places.SiteEntry) -> Entered:
+    """Enter a site of an employer, with its benches."""
+    return Entered(places.add_site(context.db, context.actor, employer_id, body))
+
+
+@route("PUT", "/api/sites/{site_id}", "manage", body=places.SiteEntry)
+def change_site(context: Context, site_id: str, body: places.SiteEntry) -> Response:
+    """Change a site: its name, time zone, rule book or benches."""
+    places.change_site(context.db, context.actor, site_id, body)
+    return _done()
+
+
+@route("PUT", "/api/sites/{site_id}/archived", "manage", body=Archived)
+def archive_site(context: Context, site_id: str, body: Archived) -> Response:
+    """Put a site away, or take it out again."""
+    places.archive_site(context.db, context.clock, context.actor, site_id, archived=body.archived)
+    return _done()
+
+
+@route("GET", "/api/instruments/forms", "manage", returns=tuple[entering.InstrumentForm, ...])
+def get_instrument_forms(context: Context) -> tuple[entering.InstrumentForm, ...]:
+    """What is asked of an instrument of each kind."""
+    return entering.instrument_forms()
+
+
+@route("GET", "/api/instruments", "manage", query=PageQuery, returns=entering.InstrumentFiles)
+def get_instrument_files(context: Context, query: PageQuery) -> entering.InstrumentFiles:
+    """The instruments you look after, those in use first."""
+    return entering.list_files(context.db, context.actor, query.page)
+
+
+@route("POST", "/api/instruments", "manage", body=entering.InstrumentEntry, returns=entering.Linkage)
+def enter_instrument(context: Context, body: entering.InstrumentEntry) -> entering.Linkage:
+    """Enter an instrument; the token of its link is shown only now."""
+    return entering.enter_instrument(context.db, context.actor, body)
+
+
+@route("GET", "/api/instruments/{instrument_id}", "manage", returns=entering.InstrumentFile)
+def get_instrument_file(context: Context, instrument_id: str) -> entering.InstrumentFile:
+    """What is on file about an instrument."""
+    return entering.instrument_file(context.db, context.actor, instrument_id)
+
+
+@route("PUT", "/api/instruments/{instrument_id}", "manage", body=entering.InstrumentEntry)
+def change_instrument(context: Context, instrument_id: str, body: entering.InstrumentEntry) -> Response:
+    """Change an instrument's name, figures or where it is plugged in."""
+    entering.change_instrument(context.db, context.actor, instrument_id, body)
+    return _done()
+
+
+@route("POST", "/api/instruments/{instrument_id}/calibrations", "manage", body=entering.CalibrationEntry)
+def enter_calibration(context: Context, instrument_id: str, body: entering.CalibrationEntry) -> Response:
+    """Put a calibration on file as its certificate has it."""
+    entering.enter_calibration(context.db, context.clock, context.actor, instrument_id, body)
+    return _done()
+
+
+@route("PUT", "/api/instruments/{instrument_id}/retired", "manage", body=Retired)
+def retire_instrument(context: Context, instrument_id: str, body: Retired) -> Response:
+    """Take an instrument out of use, or into use again."""
+    entering.retire_instrument(context.db, context.clock, context.actor, instrument_id, retired=body.retired)
+    return _done()
+
+
+@route("POST", "/api/instruments/{instrument_id}/token", "manage", returns=entering.Linkage)
+def renew_instrument_token(context: Context, instrument_id: str) -> entering.Linkage:
+    """Make a new token for an instrument's link; the old one ends at once."""
+    return entering.renew_token(context.db, context.actor, instrument_id)

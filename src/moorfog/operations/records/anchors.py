@@ -1,0 +1,192 @@
+"""Anchors: once a day the heads of all logs are signed with a key that is not in the database.
+
+A chain shows that nothing before its head was changed; it cannot show that the head itself was not cut off together
+with the last entries. An anchor can: it holds, for every log that has grown since the last one, how long it was and
+what its head was, and the digest of the anchor before it. Whoever cuts a log must take back the anchor, and cannot
+sign another. Printed, anchors are out of reach of whoever has the machine.
+"""
+
+from __future__ import annotations
+
+import json
+import os
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass
+from pathlib import Path
+
+from cryptography.exceptions import InvalidSignature
+from cryptography.hazmat.primitives import serialization
+from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey, Ed25519PublicKey
+from sqlalchemy import and_, func, insert, literal, or_, select
+from sqlalchemy.orm import Session
+
+from moorfog.bootstrap import root
+from moorfog.core.events.payloads import instant
+from moorfog.core.kernel.canonical import canonical_bytes, digest
+from moorfog.store.clock import Clock
+from moorfog.store.models import Anchor, Anchored, EventRow, VisitHead
+
+KEY = "anchors.pem"
+AT_ONCE = 1000
+FIRST = "0" * 64
+
+
+def key_folder() -> Path:
+    """Return where this installation keeps its keys: MOORFOG_KEYS, else beside its data."""
+    home = os.environ.get("MOORFOG_HOME")
+    return Path(os.environ.get("MOORFOG_KEYS") or (Path(home) if home else root() / "var") / "keys")
+
+
+@dataclass(frozen=True)
+class AnchorFault:
+    """What does not hold: where, and what is wrong."""
+
+    where: str
+    problem: str
+
+
+def signing_key(folder: Path) -> Ed25519PrivateKey:
+    """Return the key of this installation, made at its first use; only its owner can read it. Raises OSError."""
+    file = folder / KEY
+    if not file.exists():
+        folder.mkdir(parents=True, exist_ok=True)
+        made = Ed25519PrivateKey.generate().private_bytes(
+            serialization.Encoding.PEM, serialization.PrivateFormat.PKCS8, serialization.NoEncryption()
+        )
+        fresh = folder / f".{KEY}.{os.getpid()}"
+        fresh.touch(mode=0o600)
+        fresh.write_bytes(made)
+        try:
+            os.link(fresh, file)  # whoever was first made it
+        except FileExistsError:
+            pass
+        finally:
+            fresh.unlink()
+    key = serialization.load_pem_private_key(file.read_bytes(), None)
+    if not isinstance(key, Ed25519PrivateKey):
+        raise ValueError(f"{file} holds no Ed25519 key")
+    return key
+
+
+def known_key(folder: Path) -> str:
+    """Return the public key of this installation in hexadecimal, empty where its key is not here. Raises OSError."""
+    return public_hex(signing_key(folder).public_key()) if (folder / KEY).exists() else ""
+
+
+def public_hex(key: Ed25519PublicKey) -> str:
+    """Return a public key as sixty-four hexadecimal digits."""
+    return key.public_bytes(serialization.Encoding.Raw, serialization.PublicFormat.Raw).hex()
+
+
+def content_of(no: int, day: str, made_at: str, count: int, heads: str, before: str) -> str:
+    """Return what is signed of an anchor, as canonical JSON."""
+    said = {"no": no, "day": day, "made_at": made_at, "heads": heads, "count": count, "before": before}
+    return canonical_bytes(said).decode()
+
+
+def _digest_of_heads(rows: Iterable[tuple[str, int, str]]) -> tuple[int, str]:
+    lines = [f"{visit} {seq} {chain}" for visit, seq, chain in rows]
+    return len(lines), digest(lines)
+
+
+def last_anchor(db: Session) -> Anchor | None:
+    """Return the newest anchor."""
+    return db.scalar(select(Anchor).order_by(Anchor.no.desc()).limit(1))
+
+
+def make_anchor(db: Session, clock: Clock, key: Ed25519PrivateKey) -> Anchor | None:
+    """Sign the heads that have grown since the last anchor; None where there is one of today already."""
+    now = clock.now(db)
+    before = last_anchor(db)
+    if before is not None and before.day >= now.date().isoformat():
+        return None
+    no = before.no + 1 if before is not None else 1
+    known = select(Anchored.visit_id, func.max(Anchored.seq).label("seq")).group_by(Anchored.visit_id).subquery()
+    grown = (
+        select(literal(no), VisitHead.id, VisitHead.seq, VisitHead.chain)
+        .outerjoin(known, known.c.visit_id == VisitHead.id)
+        .where(VisitHead.seq > 0, or_(known.c.seq.is_(None), VisitHead.seq > known.c.seq))
+    )
+    db.execute(insert(Anchored).from_select(["no", "visit_id", "seq", "chain"], grown))
+    count, heads = _digest_of_heads(_heads(db, no))
+    content = content_of(
+        no, now.date().isoformat(), instant(now), count, heads, digest(before.content) if before else FIRST
+    )
+    row = Anchor(
+        no=no,
+        day=now.date().isoformat(),
+        content=content,
+        signature=key.sign(content.encode()).hex(),
+        public_key=public_hex(key.public_key()),
+    )
+    db.add(row)
+    db.flush()
+    return row
+
+
+def _heads(db: Session, no: int) -> Iterator[tuple[str, int, str]]:
+    query = select(Anchored.visit_id, Anchored.seq, Anchored.chain).where(Anchored.no == no)
+    yield from ((visit, seq, chain) for visit, seq, chain in db.execute(query.order_by(Anchored.visit_id)))
+
+
+def printed(row: Anchor) -> str:
+    """Return an anchor as a line to keep outside: its number, day, digest, signature and key."""
+    return f"{row.no} {row.day} {digest(row.content)} {row.signature} {row.public_key}"
+
+
+def check_anchors(db: Session, trusted: str, kept: Iterable[str] = ()) -> Iterator[AnchorFault]:
+    """Yield what is wrong with the anchors, and every log that is not what it was when it was anchored.
+
+    ``trusted``: the public key in hexadecimal, empty where it is not at hand: then the anchors are believed to name
+    their own. ``kept``: lines as :func:`printed` gave them out.
+    """
+    before, no = FIRST, 0
+    lines: dict[int, str] = {}
+    for row in db.scalars(select(Anchor).order_by(Anchor.no)):
+        where = f"anchor {row.no} of {row.day}"
+        no += 1
+        lines[row.no] = printed(row)
+        yield from (AnchorFault(where, one) for one in _problems(db, row, no, before, trusted))
+        before, no = digest(row.content), row.no
+    for line in kept:
+        words = line.split()
+        if len(words) == 5 and words[0].isdigit() and lines.get(int(words[0])) != line.strip():
+            yield AnchorFault(f"anchor {words[0]} of {words[1]}", "it is not the one that was printed, or is gone")
+    yield from _cut_logs(db)
+
+
+def _problems(db: Session, row: Anchor, no: int, before: str, trusted: str) -> Iterator[str]:
+    if row.no != no:
+        yield f"the anchor before it, number {no}, is gone"
+    try:
+        said = json.loads(row.content)
+        key = Ed25519PublicKey.from_public_bytes(bytes.fromhex(trusted or row.public_key))
+        key.verify(bytes.fromhex(row.signature), row.content.encode())
+    except (InvalidSignature, ValueError):
+        yield "its signature is not that of this installation's key"
+        return
+    if (said.get("no"), said.get("day")) != (row.no, row.day):
+        yield "its number or day is not the one that was signed"
+    if said.get("before") != before:
+        yield "it does not follow on the anchor before it"
+    if (said.get("count"), said.get("heads")) != _digest_of_heads(_heads(db, row.no)):
+        yield "the heads it names are not those that were signed"
+
+
+def _cut_logs(db: Session) -> Iterator[AnchorFault]:
+    """Yield the logs that are shorter than they were when anchored, or other at that place."""
+    there = and_(EventRow.visit_id == Anchored.visit_id, EventRow.seq == Anchored.seq)
+    query = (
+        select(Anchored, VisitHead.seq, EventRow.chain)
+        .outerjoin(VisitHead, VisitHead.id == Anchored.visit_id)
+        .outerjoin(EventRow, there)
+        .order_by(Anchored.visit_id, Anchored.seq)
+    )
+    for one, seq, chain in db.execute(query.execution_options(yield_per=AT_ONCE)):
+        where = f"visit {one.visit_id}"
+        if seq is None:
+            yield AnchorFault(where, f"it is gone: anchor {one.no} knows {one.seq} entries of it")
+        elif seq < one.seq:
+            yield AnchorFault(where, f"its log was cut: anchor {one.no} knows {one.seq} entries, {seq} are left")
+        elif chain != one.chain:
+            yield AnchorFault(where, f"its log is not the one that anchor {one.no} knows, at entry {one.seq}")

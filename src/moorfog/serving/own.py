@@ -1,0 +1,156 @@
+"""One's own data on the database that ships with the program: `./moorfog run`."""
+
+from __future__ import annotations
+
+import hashlib
+import hmac
+import logging
+import os
+import secrets
+import sys
+from datetime import UTC, datetime
+from pathlib import Path
+
+from sqlalchemy import Engine, select, update
+from sqlalchemy.exc import SQLAlchemyError
+from sqlalchemy.orm import Session
+
+from moorfog.bootstrap import StepFailed, ensure_web, say
+from moorfog.operations.accounts.sessions import digest_of
+from moorfog.operations.setup import has_accounts, new_code
+from moorfog.serving.backup import back_up, backups_of
+from moorfog.serving.database import fitted_flags
+from moorfog.serving.running import Running, run_until_stopped
+from moorfog.serving.whole import Where, Whole, claim_home
+from moorfog.store.base import make_engine, run_in_transaction
+from moorfog.store.migrate import Schema, migrate, schema_of
+from moorfog.store.models import InstrumentRow
+from moorfog.store.readmodels import rebuild_foreign
+
+LINKS_KEY = "links"
+RESTORING = "restoring"
+"""Lies in a home while a backup is laid into it: half of one is nothing to work with."""
+log = logging.getLogger("moorfog.run")
+
+
+def secret_file(path: Path) -> str:
+    """Return the secret in a file, made at its first use; only its owner can read it."""
+    if not path.exists():
+        path.parent.mkdir(parents=True, exist_ok=True)
+        path.touch(mode=0o600)
+        path.write_text(secrets.token_urlsafe(32))
+    return path.read_text().strip()
+
+
+class Own(Whole):
+    """The parts of an installation with its owner's own data."""
+
+    def __init__(self, home: Path, where: Where) -> None:
+        super().__init__(home, where, fitted_flags())
+        self.linked: dict[str, tuple[str, str]] = {}
+        """By instrument: the part that is its link, and where it is plugged in."""
+        self.inner, self.code = "", ""
+        self._engine: Engine | None = None
+
+    @property
+    def engine(self) -> Engine:
+        """The database by the program's account."""
+        if self._engine is None:
+            self._engine = make_engine(self.server.url)
+        return self._engine
+
+    def start(self) -> str:
+        """Bring everything up and return the address. Raises :class:`StepFailed`."""
+        if (self.home / RESTORING).exists():
+            raise StepFailed(
+                f"a backup was being laid into {self.home} and was broken off; delete that folder and restore again"
+            )
+        claim_home(self.home, "own")
+        web = str(ensure_web())
+        self.start_database(self._prepare)
+        self.inner, address = self.start_web(web)
+        self.start_worker()
+        self.parts.start("backups", [sys.executable, "-m", "moorfog.cli", "keep"], self.rules)
+        self.look_at_links()
+        return address
+
+    def _prepare(self) -> None:
+        """Bring the schema up to date, after a backup where there is something to lose."""
+        schema = make_engine(self.server.schema_url)
+        try:
+            found = schema_of(schema)
+            if found is Schema.NEWER:
+                raise StepFailed("this data was made by a newer Moorfog; start it with that one, or a newer one still")
+            if found is Schema.OLDER:
+                file = backups_of(self.home) / f"before-upgrade-{datetime.now(UTC):%Y-%m-%d-%H%M%S}.moorfog"
+                say(f"an older Moorfog made this data: first a backup, {file}")
+                back_up(self.server, self.home, file)
+            if found is not Schema.CURRENT:
+                migrate(self.server.schema_url)
+            self.server.let_work()
+            refilled = rebuild_foreign(schema)
+            if refilled:
+                say(f"read models refilled from {refilled} visits: an earlier program made them")
+        finally:
+            schema.dispose()
+        with Session(self.engine) as db:
+            is_set_up = has_accounts(db)
+        if not is_set_up:
+            self.code = run_in_transaction(self.engine, new_code)
+
+    def look_at_links(self) -> None:
+        """Have a link run for every instrument that is plugged into this machine, and for no other."""
+        try:
+            wanted = run_in_transaction(self.engine, self._plugged_in)
+        except SQLAlchemyError as error:
+            log.warning("the instruments cannot be looked at: %s", error)
+            return
+        for instrument, (part, line) in list(self.linked.items()):
+            if wanted.get(instrument, ("", "", ""))[:2] != (part, line):
+                self.parts.drop(part)
+                del self.linked[instrument]
+        for instrument, (part, line, token) in wanted.items():
+            if instrument in self.linked:
+                continue
+            command = [sys.executable, "-m", "moorfog.instruments.link", "--server", self.inner, "--counter", line]
+            command += ["--spool", str(self.home / "spool" / instrument)]
+            self.parts.start(part, command, {"MOORFOG_LINK_TOKEN": token})
+            self.linked[instrument] = (part, line)
+
+    def _plugged_in(self, db: Session) -> dict[str, tuple[str, str, str]]:
+        """Return the part, the place and the token of each instrument of this machine, and let its token count."""
+        key = secret_file(self.home / "keys" / LINKS_KEY).encode()
+        found = {}
+        query = select(InstrumentRow).where(InstrumentRow.line != "", InstrumentRow.retired_at.is_(None))
+        for row in db.scalars(query.limit(100)):
+            token = hmac.new(key, row.id.encode(), hashlib.sha256).hexdigest()
+            if row.local_token_digest != digest_of(token):
+                chosen = update(InstrumentRow).where(InstrumentRow.id == row.id)
+                db.execute(chosen.values(local_token_digest=digest_of(token)))
+            found[row.id] = (f"link-{row.name}", row.line, token)
+        return found
+
+
+def run(home: Path, where: Where) -> int:
+    """Run an installation with its owner's own data until Ctrl-C or SIGTERM. Returns the exit code."""
+    own = Own(home, where)
+    os.environ["MOORFOG_HOME"] = str(own.home)
+
+    def greet(address: str) -> str:
+        words = f"\nMoorfog is at {address}\n  Your data is in {own.home}\n"
+        if own.code:
+            words += f"  Nobody has an account yet. Open {address}/setup and give this code:\n\n      {own.code}\n\n"
+        return words + "  Ctrl-C stops it; the data stays.\n"
+
+    return run_until_stopped(
+        Running(
+            command="run",
+            hold=home,
+            parts=own.parts,
+            begin=own.start,
+            greet=greet,
+            end=own.stop,
+            round=own.look_at_links,
+            hint=f"database log: {own.server.log}",
+        )
+    )

@@ -1,0 +1,33 @@
+"""Database accounts by purpose: one that the program works with, and one that may change the schema.
+
+The account that web server and worker use writes to the log and never changes what is written there; it changes no
+table, takes no guard down and reads no other database. Migrations and refilling the read models have one of their own.
+"""
+
+from __future__ import annotations
+
+from sqlalchemy import Engine, inspect
+
+WORK, SCHEMA = "moorfog", "moorfog_schema"
+WRITTEN_ONCE = frozenset(
+    {"event", "reading_chunk", "signature", "document", "rule_set", "anchor", "anchored", "journal"}
+)
+"""Tables of which a row is never changed nor deleted."""
+READ_ONLY = frozenset({"alembic_version"})
+
+
+def grants(account: str, host: str, database: str, tables: list[str]) -> list[str]:
+    """Return the statements that let an account work with the tables of a database, and do nothing else."""
+    to = f"'{account}'@'{host}'"
+    out = []
+    for table in sorted(tables):
+        may = "SELECT" if table in READ_ONLY else "SELECT, INSERT"
+        if table not in WRITTEN_ONCE | READ_ONLY:
+            may += ", UPDATE, DELETE"
+        out.append(f"GRANT {may} ON `{database}`.`{table}` TO {to}")
+    return out
+
+
+def tables_of(engine: Engine) -> list[str]:
+    """Return the names of the tables there are."""
+    return list(inspect(engine).get_table_names())

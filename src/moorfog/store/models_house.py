@@ -1,0 +1,133 @@
+"""Tables of the installation itself: whose it is, how people come to their accounts, and what was done by whom."""
+
+from __future__ import annotations
+
+from datetime import date, datetime
+
+from sqlalchemy import BigInteger, Date, ForeignKey, Index, Integer, String
+from sqlalchemy.dialects.mysql import MEDIUMTEXT
+from sqlalchemy.orm import Mapped, mapped_column
+
+from moorfog.store.base import Base, UtcDateTime
+from moorfog.store.models import Id
+
+
+class Organisation(Base):
+    """Who runs this installation. One row; none before it is set up."""
+
+    __tablename__ = "organisation"
+    id: Mapped[int] = mapped_column(Integer, primary_key=True, autoincrement=False)
+    name: Mapped[str] = mapped_column(String(190))
+    by_senses_only: Mapped[bool] = mapped_column(default=False)
+    """Whether it was said that there is no instrument here."""
+    made_at: Mapped[datetime] = mapped_column(UtcDateTime)
+
+
+class SetupCode(Base):
+    """The one-time code that opens the set-up while nobody has an account. Only its digest is stored."""
+
+    __tablename__ = "setup_code"
+    id: Mapped[int] = mapped_column(Integer, primary_key=True, autoincrement=False)
+    digest: Mapped[str] = mapped_column(String(64))
+
+
+class Invitation(Base):
+    """A one-time address at which somebody chooses their password. Only the digest of its secret is stored."""
+
+    __tablename__ = "invitation"
+    digest: Mapped[str] = mapped_column(String(64), primary_key=True)
+    account_id: Mapped[str] = mapped_column(Id, ForeignKey("account.id"), index=True)
+    expires_at: Mapped[datetime] = mapped_column(UtcDateTime, index=True)
+
+
+class RecoveryCode(Base):
+    """A code that stands in once for the second factor. Only its digest is stored."""
+
+    __tablename__ = "recovery_code"
+    digest: Mapped[str] = mapped_column(String(64), primary_key=True)
+    account_id: Mapped[str] = mapped_column(Id, ForeignKey("account.id"), index=True)
+
+
+class Competence(Base):
+    """A method a tester may use, from and until when; append-only, the latest of a method counts. ``ends`` null: until
+    it is taken back; ``is_withdrawn``: it is taken back."""
+
+    __tablename__ = "competence"
+    id: Mapped[str] = mapped_column(Id, primary_key=True)
+    account_id: Mapped[str] = mapped_column(Id, ForeignKey("account.id"))
+    method: Mapped[str] = mapped_column(String(20))
+    begins: Mapped[date] = mapped_column(Date)
+    ends: Mapped[date | None] = mapped_column(Date)
+    shown_by: Mapped[str] = mapped_column(String(190))
+    is_withdrawn: Mapped[bool]
+    entered_at: Mapped[datetime] = mapped_column(UtcDateTime)
+    __table_args__ = (Index("ix_competence", "account_id", "method", "entered_at"),)
+
+
+class Calibration(Base):
+    """A calibration of an instrument as its certificate has it; append-only, the latest counts."""
+
+    __tablename__ = "calibration"
+    id: Mapped[str] = mapped_column(Id, primary_key=True)
+    instrument_id: Mapped[str] = mapped_column(Id, ForeignKey("instrument.id"))
+    done_on: Mapped[date] = mapped_column(Date)
+    good_until: Mapped[date] = mapped_column(Date)
+    certificate: Mapped[str] = mapped_column(String(190))
+    by_whom: Mapped[str] = mapped_column(String(190))
+    account_id: Mapped[str] = mapped_column(Id)
+    entered_at: Mapped[datetime] = mapped_column(UtcDateTime)
+    __table_args__ = (Index("ix_calibration", "instrument_id", "entered_at"),)
+
+
+class JournalHead(Base):
+    """The head of the journal: the row that is locked to write into it."""
+
+    __tablename__ = "journal_head"
+    id: Mapped[int] = mapped_column(Integer, primary_key=True, autoincrement=False)
+    no: Mapped[int] = mapped_column(BigInteger)
+    chain: Mapped[str] = mapped_column(String(64))
+
+
+class JournalRow(Base):
+    """What was done, by whom, to what; chained, never changed. What it was changed from and to stands beside it in
+    :class:`JournalDetail`, which may hold names and can be erased; ``detail`` is the salted digest of that."""
+
+    __tablename__ = "journal"
+    no: Mapped[int] = mapped_column(BigInteger, primary_key=True, autoincrement=False)
+    at: Mapped[datetime] = mapped_column(UtcDateTime)
+    account_id: Mapped[str] = mapped_column(String(36))
+    deed: Mapped[str] = mapped_column(String(60))
+    subject_kind: Mapped[str] = mapped_column(String(20))
+    subject_id: Mapped[str] = mapped_column(String(64))
+    employer_id: Mapped[str] = mapped_column(String(36))
+    detail: Mapped[str] = mapped_column(String(64))
+    chain: Mapped[str] = mapped_column(String(64))
+    __table_args__ = (
+        Index("ix_journal_subject", "subject_id", "no"),
+        Index("ix_journal_account", "account_id", "no"),
+        Index("ix_journal_employer", "employer_id", "no"),
+    )
+
+
+class JournalDetail(Base):
+    """What a row of the journal says besides, as JSON, with the salt of its digest."""
+
+    __tablename__ = "journal_detail"
+    no: Mapped[int] = mapped_column(BigInteger, primary_key=True, autoincrement=False)
+    salt: Mapped[str] = mapped_column(String(32))
+    content: Mapped[str] = mapped_column(MEDIUMTEXT)
+
+
+class ApiToken(Base):
+    """A token by which another program may read what an employer has here. Only its digest is stored."""
+
+    __tablename__ = "api_token"
+    id: Mapped[str] = mapped_column(Id, primary_key=True)
+    digest: Mapped[str] = mapped_column(String(64), unique=True)
+    name: Mapped[str] = mapped_column(String(80))
+    employer_id: Mapped[str] = mapped_column(Id, ForeignKey("employer.id"), index=True)
+    made_by: Mapped[str] = mapped_column(Id)
+    made_at: Mapped[datetime] = mapped_column(UtcDateTime)
+    expires_at: Mapped[datetime] = mapped_column(UtcDateTime)
+    ended_at: Mapped[datetime | None] = mapped_column(UtcDateTime)
+    used_at: Mapped[datetime | None] = mapped_column(UtcDateTime)

@@ -1,0 +1,80 @@
+"""A database as an earlier release left it is brought up to date, holds, and is worked with."""
+
+from __future__ import annotations
+
+import gzip
+import shutil
+import subprocess
+import tempfile
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from sqlalchemy import select, text
+from sqlalchemy.orm import Session
+
+from moorfog.core.rules.book import Rules
+from moorfog.operations.accounts.sessions import load_actor
+from moorfog.operations.people.permissions import permissions_of
+from moorfog.operations.records.verify import verify
+from moorfog.serving.database import DATABASE, FAST_FLAGS, PrivateServer
+from moorfog.store.base import make_engine
+from moorfog.store.clock import DatabaseClock
+from moorfog.store.migrate import Schema, migrate, schema_of
+from moorfog.store.models import Account, Grant, VisitSummary, WearPermission
+from moorfog.store.readmodels import rebuild_foreign
+from tests.api.house import House
+
+STORED = sorted((Path(__file__).parents[1] / "data" / "databases").glob("*.sql.gz"))
+
+
+@pytest.fixture(params=STORED, ids=lambda one: one.name.split(".")[0])
+def old(request: pytest.FixtureRequest) -> Iterator[PrivateServer]:
+    """A server with a stored database in it, made by the release of that schema with two visits and one open."""
+    home = Path(tempfile.mkdtemp(prefix="mfu"))
+    home.chmod(0o755)
+    server = PrivateServer(home / "db", flags=FAST_FLAGS)
+    try:
+        server.install()
+        server.start()
+        server.ensure_accounts("only-for-tests", "only-for-tests")
+        subprocess.run(
+            [*server.client_command(), DATABASE], input=gzip.decompress(request.param.read_bytes()), check=True
+        )
+        yield server
+    finally:
+        server.stop()
+        shutil.rmtree(home, ignore_errors=True)
+
+
+def test_a_stored_database_is_brought_up_to_date_holds_and_is_worked_with(old: PrivateServer, rules: Rules) -> None:
+    schema = make_engine(old.schema_url)
+    assert schema_of(schema) is Schema.OLDER
+    migrate(old.schema_url)
+    old.let_work()
+    rebuild_foreign(schema)
+    assert schema_of(schema) is Schema.CURRENT
+    schema.dispose()
+    engine = make_engine(old.url)
+    assert verify(engine) == []
+    with Session(engine) as db:
+        assert sorted(one.closed for one in db.scalars(select(VisitSummary))) == ["", "released", "released"]
+        passed = db.scalars(select(WearPermission)).one()
+        reader = db.scalars(select(Account).join(Grant, Grant.account_id == Account.id).where(Grant.role == "tester"))
+        mine = [load_actor(db, one) for one in reader]
+        tester = next(one for one in mine if one.scope("tester").allows(passed.employer_id))
+        day = passed.valid_from.isoformat()
+        shown = permissions_of(db, DatabaseClock(), tester, passed.person_id, day, "").rows
+        assert [one.may for one in shown] == [True], "what was passed before may still be worn"
+    house = House(engine, rules)
+    house.client().whole_visit()
+    assert verify(engine) == []
+    engine.dispose()
+
+
+def test_a_database_of_a_newer_program_is_left_alone(old: PrivateServer) -> None:
+    engine = make_engine(old.schema_url)
+    with engine.begin() as connection:
+        connection.execute(text("UPDATE alembic_version SET version_num = '9999'"))
+    assert schema_of(engine) is Schema.NEWER
+    engine.dispose()
