@@ -124,7 +124,7 @@ def test_a_taken_port_is_said_and_nothing_is_left(homes: list[Path]) -> None:
             timeout=60,
         )
     assert done.returncode == 1 and f"port {port} is taken" in done.stderr and "--port" in done.stderr
-    assert processes_naming(str(homes[0])) == []
+    assert processes_naming(str(homes[0])) == [] and not (homes[0] / "db").exists(), "said before anything is made"
 
 
 @pytest.mark.parametrize("command", ["serve", "worker", "migrate", "rebuild"])

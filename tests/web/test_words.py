@@ -48,6 +48,15 @@ def test_no_screen_says_a_number_of_a_rule() -> None:
     assert {name: words for name, words in found.items() if words} == {}
 
 
+DEVICES_DAY = re.compile(r"toLocaleDateString|toISOString\(\)\.slice")
+
+
+def test_no_screen_takes_the_day_from_its_own_device() -> None:
+    """At a site the site's day counts: a tablet set to another zone dated a training a day ahead."""
+    asked = {name for name, text in sources().items() if DEVICES_DAY.search(without_comments(text))}
+    assert asked == {"shared/clock.ts"}
+
+
 def test_both_would_be_seen() -> None:
     assert reading('const dry = against.some((one) => one.includes("spray"));')
     assert A_RULE_IN_WORDS.search("Five minutes of wear") and A_RULE_IN_WORDS.search("shaken two seconds")

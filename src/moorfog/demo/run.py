@@ -50,14 +50,14 @@ class Demo(Whole):
         for kind in ("counter", "photometer", "pressure"):
             self._start_instrument(kind, own, token if kind == "counter" else f"{token}.{kind}")
         say("web server answers; worker, three simulated instruments and their links are starting")
-        return self._page(int(address.rsplit(":", 1)[1]), own) if self.for_developers else address
+        return self._page(own) if self.for_developers else address
 
-    def _page(self, port: int, api: str) -> str:
+    def _page(self, api: str) -> str:
         """Have Vite serve the page as it stands in the sources, and hand everything else on to the server."""
         vite = root() / "web" / "node_modules" / "vite" / "bin" / "vite.js"
-        command = ["node", str(vite), "--port", str(port), "--strictPort", "--host", "127.0.0.1"]
+        command = ["node", str(vite), "--port", str(self.port), "--strictPort", "--host", "127.0.0.1"]
         self.parts.start("page", command, {"MOORFOG_API": api}, root() / "web")
-        address = f"http://127.0.0.1:{port}"
+        address = self.where.address(self.port)
         self.parts.wait_for("page", address)
         return address
 

@@ -79,11 +79,16 @@ class Whole:
 
     def __init__(self, home: Path, where: Where, flags: tuple[str, ...] = ()) -> None:
         self.home, self.where = home.resolve(), where
+        self.port = where.port
         self.server = PrivateServer(self.home / "db", flags=flags)
         self.parts = Parts(self.home / "log", say)
 
     def start_database(self, prepare: Callable[[], None]) -> None:
-        """Start the database and have it prepared before anything else needs it. Raises :class:`StepFailed`."""
+        """Start the database and have it prepared before anything else needs it.
+
+        Raises :class:`StepFailed`; where the port is taken, before anything is made.
+        """
+        self.port = self.where.chosen_port()
         ensure_packages()
         if self.server.install():
             say("database: data directory made")
@@ -106,10 +111,10 @@ class Whole:
         ``command`` makes another command of a port; ``behind``: something of our own stands before it. Returns the
         address for this machine's own links, and the one for browsers.
         """
-        port = self.where.chosen_port()
-        inner = free_port() if self.where.needs_door or behind else port
-        own = start_web(self.parts, self.home, self.where, port, inner, {**self.rules, "MOORFOG_WEB": web}, command)
-        return own, self.where.address(port)
+        inner = free_port() if self.where.needs_door or behind else self.port
+        env = {**self.rules, "MOORFOG_WEB": web}
+        own = start_web(self.parts, self.home, self.where, self.port, inner, env, command)
+        return own, self.where.address(self.port)
 
     def start_worker(self) -> None:
         """Start the worker."""

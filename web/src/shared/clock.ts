@@ -10,6 +10,7 @@ let offset = Date.now() - performance.now();
 let apart = offset;
 /** So far the two may part before the server is asked again: the device slept, or its clock was set. */
 const PARTED_MS = 1000;
+const DAY_MS = 86_400_000;
 
 /** Measure what time it is at the server; the quickest of three answers counts. */
 export async function measureClock(): Promise<void> {
@@ -78,6 +79,14 @@ export function minutes(seconds: number): string {
 /** A moment as the time of day here. */
 export function clockTime(moment: string): string {
   return new Date(moment).toLocaleTimeString([], { hour: "2-digit", minute: "2-digit", hourCycle: "h23" });
+}
+
+/**
+ * Which day it is in a time zone, as YYYY-MM-DD: at a site the site's day counts, whatever this device is set to.
+ * Without a zone: where this device is.
+ */
+export function dayIn(zone?: string, later = 0): string {
+  return new Date(serverNow() + later * DAY_MS).toLocaleDateString("sv-SE", { timeZone: zone });
 }
 
 /** A moment as date and time here. */

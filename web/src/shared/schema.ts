@@ -2969,6 +2969,8 @@ export interface components {
             visit: components["schemas"]["VisitView"];
             /** Visit Id */
             visit_id: string;
+            /** Zone */
+            zone: string;
         };
         /**
          * Between
@@ -5134,6 +5136,8 @@ export interface components {
             visits: components["schemas"]["VisitRow"][];
             /** Visits Total */
             visits_total: number;
+            /** Zone */
+            zone: string;
         };
         /**
          * PlaceView

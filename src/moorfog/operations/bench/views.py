@@ -44,6 +44,8 @@ class BenchView:
     last_result: str
     employer: str
     site: str
+    zone: str
+    """The site's time zone: its day counts."""
     bench: str
     has_report: bool
     late_entries: int
@@ -109,6 +111,7 @@ def view_for_screen(
         last_result=result,
         employer=employer.name,
         site=site.name,
+        zone=site.zone,
         bench=visit.opened.bench if visit.opened else "",
         has_report=report is not None,
         late_entries=late or 0,

@@ -54,6 +54,8 @@ class PersonView:
     clearance: Clearance | None
     trained_on: str
     left_on: str
+    zone: str
+    """The time zone of their site: its day counts."""
     merged_into: str
     """The entry this one was made part of, empty where it stands on its own."""
 
@@ -65,7 +67,8 @@ def view_person(db: Session, clock: Clock, actor: Actor, person_id: str, page: i
     if person is None or not scope.allows(person.employer_id):
         raise NotFound("person")
     site, employer = db.get(Site, person.site_id), db.get(Employer, person.employer_id)
-    on = clock.now(db).astimezone(ZoneInfo(site.zone if site else "UTC")).date()
+    zone = site.zone if site else "UTC"
+    on = clock.now(db).astimezone(ZoneInfo(zone)).date()
     file = file_on(db, person.id, on.isoformat())
     mine = and_(VisitSummary.person_id.in_(same_person(db, person_id)), VisitSummary.closed != "mistaken")
     total = db.scalar(select(func.count()).select_from(VisitSummary).where(mine)) or 0
@@ -107,6 +110,7 @@ def view_person(db: Session, clock: Clock, actor: Actor, person_id: str, page: i
         contact=person.contact,
         clearance=file.clearance,
         trained_on=file.trained_on,
+        zone=zone,
         left_on=person.left_on.isoformat() if person.left_on else "",
         merged_into=person.merged_into or "",
     )

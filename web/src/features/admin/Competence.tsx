@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, keys, type Schemas, unwrap } from "@/shared/client";
 import { useAttempt } from "@/shared/attempt";
-import { serverNow } from "@/shared/clock";
+import { dayIn } from "@/shared/clock";
 import { Problem, Text } from "@/design/Fields";
 
 /** What a tester has shown that they can do, method by method. */
@@ -58,7 +58,7 @@ interface Props {
 }
 
 function FileIt({ account, one, done }: Props) {
-  const [begins, setBegins] = useState(() => new Date(serverNow()).toLocaleDateString("sv-SE"));
+  const [begins, setBegins] = useState(() => dayIn());
   const [ends, setEnds] = useState("");
   const [by, setBy] = useState("");
   const { problem, attempt } = useAttempt("It was not filed.");

@@ -2,7 +2,7 @@ import { useQueryClient } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { api, type BenchView, keys, unwrap } from "@/shared/client";
 import { useAttempt } from "@/shared/attempt";
-import { serverNow } from "@/shared/clock";
+import { dayIn } from "@/shared/clock";
 import { useKeys } from "@/shared/keys";
 import { Problem } from "@/design/Fields";
 
@@ -20,7 +20,7 @@ export function FileBand({ view }: { view: BenchView }) {
       await unwrap(
         api.POST("/api/people/{person_id}/training", {
           params: { path: { person_id: view.person_id } },
-          body: { trained_on: new Date(serverNow()).toLocaleDateString("sv-SE"), what: "given at the bench" },
+          body: { trained_on: dayIn(view.zone), what: "given at the bench" },
         }),
       );
       await queries.invalidateQueries({ queryKey: keys.visit(view.visit_id) });

@@ -1,6 +1,6 @@
 import { useState } from "react";
 import type { Body, BenchView } from "@/shared/client";
-import { serverNow } from "@/shared/clock";
+import { dayIn } from "@/shared/clock";
 import { Text } from "@/design/Fields";
 
 interface Props {
@@ -13,7 +13,7 @@ interface Props {
 /** Turned away: the reason, a day to come back, a line in the record. */
 export function TurnAway({ view, reason, propose, back }: Props) {
   const [why, setWhy] = useState(reason);
-  const [day, setDay] = useState(new Date(serverNow() + 86_400_000).toISOString().slice(0, 10));
+  const [day, setDay] = useState(dayIn(view.zone, 1));
   return (
     <form
       className="card"

@@ -3,7 +3,7 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, keys, type Schemas, unwrap } from "@/shared/client";
 import { useAttempt } from "@/shared/attempt";
-import { clockTime, serverNow } from "@/shared/clock";
+import { clockTime, dayIn } from "@/shared/clock";
 import { useSession } from "@/shared/session";
 import { Problem, Text } from "@/design/Fields";
 import { Mark } from "@/design/Marks";
@@ -287,7 +287,7 @@ function NewLot() {
   const queries = useQueryClient();
   const session = useSession();
   const recipes = useRecipes("").data ?? [];
-  const today = new Date(serverNow()).toISOString().slice(0, 10);
+  const today = dayIn();
   const [what, setWhat] = useState("");
   const [number, setNumber] = useState("");
   const [made, setMade] = useState(today);

@@ -4,7 +4,7 @@ import { useState } from "react";
 import { Link } from "react-router";
 import { api, keys, type Schemas, unwrap } from "@/shared/client";
 import { useChange } from "@/shared/attempt";
-import { serverNow } from "@/shared/clock";
+import { dayIn } from "@/shared/clock";
 import { useSession } from "@/shared/session";
 import { Problem, Text } from "@/design/Fields";
 
@@ -121,7 +121,7 @@ function EntryForm({ view, close }: { view: View; close: () => void }) {
 }
 
 function LeftForm({ view, close }: { view: View; close: () => void }) {
-  const [day, setDay] = useState(() => new Date(serverNow()).toLocaleDateString("sv-SE"));
+  const [day, setDay] = useState(() => dayIn(view.zone));
   const { problem, change } = useChange(SHOWN);
   const path = { person_id: view.person.id };
   const leave = () =>

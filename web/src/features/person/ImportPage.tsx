@@ -3,7 +3,7 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
 import { api, keys, type Schemas, unwrap } from "@/shared/client";
-import { serverNow } from "@/shared/clock";
+import { dayIn } from "@/shared/clock";
 import { Problem, Text } from "@/design/Fields";
 import { Pager } from "@/design/States";
 
@@ -53,7 +53,7 @@ export function ImportPage() {
   const [skip, setSkip] = useState<number[]>([]);
   const [left, setLeft] = useState<string[]>([]);
   const at = site || (sites[0]?.id ?? "");
-  const left_on = left.length ? new Date(serverNow()).toLocaleDateString("sv-SE") : "";
+  const left_on = left.length ? dayIn(sites.find((one) => one.id === at)?.zone) : "";
   const look = async (given: File_, place: string, kind: Kind = "new", page = 1) => {
     setProblem("");
     setFile(given);

@@ -3,12 +3,11 @@ import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, type Schemas, unwrap } from "@/shared/client";
 import { useAttempt } from "@/shared/attempt";
-import { serverNow } from "@/shared/clock";
+import { dayIn } from "@/shared/clock";
 import { useSession } from "@/shared/session";
 import { Problem, Text } from "@/design/Fields";
 
 const LIMITS = ["no full facepiece", "no half facepiece", "no disposable", "powered only", "no self-contained"];
-const today = () => new Date(serverNow()).toLocaleDateString("sv-SE");
 
 /** What is on file: clearance with its limits and dates, training. Never a diagnosis. */
 export function OnFile({ view }: { view: Schemas["PersonView"] }) {
@@ -47,8 +46,8 @@ export function OnFile({ view }: { view: Schemas["PersonView"] }) {
           )}
         </li>
       </ul>
-      {open === "clearance" && <ClearanceForm person={view.person.id} close={() => setOpen("")} />}
-      {open === "training" && <TrainingForm person={view.person.id} close={() => setOpen("")} />}
+      {open === "clearance" && <ClearanceForm view={view} close={() => setOpen("")} />}
+      {open === "training" && <TrainingForm view={view} close={() => setOpen("")} />}
     </section>
   );
 }
@@ -65,17 +64,22 @@ function useSend(close: () => void) {
   return { send, problem };
 }
 
-function ClearanceForm({ person, close }: { person: string; close: () => void }) {
+interface FormProps {
+  view: Schemas["PersonView"];
+  close: () => void;
+}
+
+function ClearanceForm({ view, close }: FormProps) {
   const [status, setStatus] = useState<Schemas["ClearanceEntry"]["status"]>("cleared");
   const [limit, setLimit] = useState("");
-  const [from, setFrom] = useState(today);
+  const [from, setFrom] = useState(() => dayIn(view.zone));
   const [until, setUntil] = useState("");
   const [by, setBy] = useState("");
   const { send, problem } = useSend(close);
   const enter = () =>
     unwrap(
       api.POST("/api/people/{person_id}/clearance", {
-        params: { path: { person_id: person } },
+        params: { path: { person_id: view.person.id } },
         body: { status, limits: limit ? [limit] : [], valid_from: from, valid_until: until, by_whom: by },
       }),
     );
@@ -112,14 +116,14 @@ function ClearanceForm({ person, close }: { person: string; close: () => void })
   );
 }
 
-function TrainingForm({ person, close }: { person: string; close: () => void }) {
-  const [on, setOn] = useState(today);
+function TrainingForm({ view, close }: FormProps) {
+  const [on, setOn] = useState(() => dayIn(view.zone));
   const [what, setWhat] = useState("donning, seal check, care");
   const { send, problem } = useSend(close);
   const enter = () =>
     unwrap(
       api.POST("/api/people/{person_id}/training", {
-        params: { path: { person_id: person } },
+        params: { path: { person_id: view.person.id } },
         body: { trained_on: on, what },
       }),
     );

@@ -3,7 +3,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, keys, type Schemas, unwrap } from "@/shared/client";
 import { useAttempt } from "@/shared/attempt";
-import { serverNow } from "@/shared/clock";
+import { dayIn } from "@/shared/clock";
 import { Problem, Text } from "@/design/Fields";
 
 interface Props {
@@ -37,7 +37,7 @@ export function NewPerson({ searched, sites, entered }: Props) {
         ? {
             status: "cleared" as const,
             limits: [],
-            valid_from: new Date(serverNow()).toLocaleDateString("sv-SE"),
+            valid_from: dayIn(sites.find((one) => one.id === site)?.zone),
             valid_until: "",
             by_whom: by,
           }
