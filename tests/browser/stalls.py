@@ -12,7 +12,7 @@ from typing import Any
 from playwright.sync_api import Error
 
 BEAT_S = 0.05
-LONGEST_MS = 250
+LONGEST_MS = 120
 """Seconds of a protocol are hurried ten or twenty times here: what is longer than this is longer than its windows."""
 
 
