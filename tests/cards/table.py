@@ -79,6 +79,7 @@ class Table:
             site="Slip 2",
             bench="A",
             has_report=False,
+            zone="America/New_York",
             late_entries=0,
             meanwhile=(),
             visit=self.bench.view,

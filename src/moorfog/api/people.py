@@ -14,7 +14,7 @@ from moorfog.operations import jobs
 from moorfog.operations.bench import filing
 from moorfog.operations.fields import Id, Why
 from moorfog.operations.kit import catalogue, facepieces
-from moorfog.operations.people import changing, finding, people, permissions, roster, roster_file
+from moorfog.operations.people import changing, erasing, finding, people, permissions, roster, roster_file
 from moorfog.operations.records import person, person_file, results
 from moorfog.operations.sites import sites
 
@@ -195,6 +195,31 @@ def merge_people(context: Context, person_id: str, body: Merging) -> Response:
     """Make another entry part of this one: one person, both histories."""
     changing.merge(context.db, context.actor, person_id, body.other_id, body.why)
     return Response(status=204)
+
+
+@route("GET", "/api/people/{person_id}/erasure", "manage", returns=erasing.ErasureView)
+def preview_erasure(context: Context, person_id: str) -> erasing.ErasureView:
+    """What erasing a person would take away, and whether it can be done."""
+    return erasing.preview_erasure(context.db, context.actor, person_id)
+
+
+@route("POST", "/api/people/{person_id}/erasure", "manage", body=erasing.Erasure)
+def erase_person(context: Context, person_id: str, body: erasing.Erasure) -> Response:
+    """Erase a person's name, contact, papers and signatures; the logs keep ids and digests."""
+    erasing.erase(context.db, context.clock, context.actor, person_id, body.why)
+    return Response(status=204)
+
+
+@route("GET", "/api/sites/{site_id}/erasures", "manage", query=PageQuery, returns=erasing.DueErasures)
+def get_due_erasures(context: Context, site_id: str, query: PageQuery) -> erasing.DueErasures:
+    """Who left a site longer ago than it keeps personal data."""
+    return erasing.due_erasures(context.db, context.clock, context.actor, site_id, query.page)
+
+
+@route("POST", "/api/sites/{site_id}/erasures", "manage", returns=jobs.JobView)
+def start_erasures(context: Context, site_id: str) -> jobs.JobView:
+    """Erase, as a job, everybody whom a site no longer keeps."""
+    return jobs.start_retention(context.db, context.clock, context.actor, site_id)
 
 
 @route("POST", "/api/people/{person_id}/clearance", "kit", body=people.ClearanceEntry)

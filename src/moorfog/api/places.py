@@ -10,7 +10,7 @@ from pydantic import ConfigDict
 from moorfog.api.paging import PageQuery
 from moorfog.api.routing import Context, route
 from moorfog.operations.kit import entering
-from moorfog.operations.sites import places
+from moorfog.operations.sites import places, words
 
 
 @dataclass(frozen=True)
@@ -76,6 +76,19 @@ def add_site(context: Context, employer_id: str, body: places.SiteEntry) -> Ente
 def change_site(context: Context, site_id: str, body: places.SiteEntry) -> Response:
     """Change a site: its name, time zone, rule book or benches."""
     places.change_site(context.db, context.actor, site_id, body)
+    return _done()
+
+
+@route("GET", "/api/sites/{site_id}/words", "manage", returns=words.SiteWordsView)
+def get_site_words(context: Context, site_id: str) -> words.SiteWordsView:
+    """A site's own terms and periods, and what holds without them."""
+    return words.site_words(context.db, context.actor, site_id)
+
+
+@route("PUT", "/api/sites/{site_id}/words", "manage", body=words.SiteWords)
+def change_site_words(context: Context, site_id: str, body: words.SiteWords) -> Response:
+    """Write a site's own terms, its notice, and how long personal data are kept after somebody has left."""
+    words.change_site_words(context.db, context.clock, context.actor, site_id, body)
     return _done()
 
 

@@ -15,6 +15,7 @@ from sqlalchemy.orm import Session
 from moorfog.core.kernel.codec import encode
 from moorfog.operations.accounts.sessions import Actor, load_actor
 from moorfog.operations.errors import DomainError, NotFound
+from moorfog.operations.people.erasing import run_erasures, start_erasures
 from moorfog.operations.people.roster import Progress, run_import
 from moorfog.operations.people.roster_file import RosterFile
 from moorfog.operations.records.recall import new_job, run_recall
@@ -33,7 +34,11 @@ PARKED = (
 log = logging.getLogger("moorfog.jobs")
 KINDS: dict[str, Callable[[Session, Actor, str, Progress], str]] = {"roster": run_import}
 """Done in one transaction: all of it or nothing."""
-STEPWISE: dict[str, Callable[[Engine, Job, Progress], str]] = {"clogged": run_recall, "reopen": run_recall}
+STEPWISE: dict[str, Callable[[Engine, Job, Progress], str]] = {
+    "clogged": run_recall,
+    "reopen": run_recall,
+    "erase": run_erasures,
+}
 """Done step by step, each for good: taken up again where a worker died, and a cancelled one has done a part."""
 
 
@@ -61,6 +66,11 @@ def start_import(db: Session, clock: Clock, actor: Actor, file: RosterFile) -> J
         raise NotFound("site")
     job = new_job(db, clock, actor, "roster", site.employer_id, encode(file))
     return view_of(job)
+
+
+def start_retention(db: Session, clock: Clock, actor: Actor, site_id: str) -> JobView:
+    """Make the job that erases everybody whom a site no longer keeps."""
+    return view_of(start_erasures(db, clock, actor, site_id))
 
 
 def view_of(job: Job) -> JobView:

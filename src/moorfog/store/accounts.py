@@ -10,9 +10,22 @@ from sqlalchemy import Engine, inspect
 
 WORK, SCHEMA = "moorfog", "moorfog_schema"
 WRITTEN_ONCE = frozenset(
-    {"event", "reading_chunk", "signature", "document", "rule_set", "anchor", "anchored", "journal"}
+    {
+        "event",
+        "reading_chunk",
+        "signature",
+        "document",
+        "rule_set",
+        "anchor",
+        "anchored",
+        "journal",
+        "site_terms",
+        "erased",
+    }
 )
 """Tables of which a row is never changed nor deleted."""
+ERASABLE = {"signature": ("typed_name", "canonical"), "document": ("content",)}
+"""Columns that are emptied when a person is erased; a guard of the database minds that nothing else is."""
 READ_ONLY = frozenset({"alembic_version"})
 
 
@@ -24,6 +37,8 @@ def grants(account: str, host: str, database: str, tables: list[str]) -> list[st
         may = "SELECT" if table in READ_ONLY else "SELECT, INSERT"
         if table not in WRITTEN_ONCE | READ_ONLY:
             may += ", UPDATE, DELETE"
+        if table in ERASABLE:
+            may += f", UPDATE ({', '.join(ERASABLE[table])})"
         out.append(f"GRANT {may} ON `{database}`.`{table}` TO {to}")
     return out
 

@@ -100,6 +100,10 @@ class Site(Base):
     benches: Mapped[list[str]] = mapped_column(JSON)
     rule_book: Mapped[str] = mapped_column(String(60), default="us-29cfr1910-134")
     archived_at: Mapped[datetime | None] = mapped_column(UtcDateTime, default=None)
+    notice_days: Mapped[int | None] = mapped_column(Integer, default=None)
+    """How long before a test runs out it is due; null: as the rule book has it."""
+    keep_months: Mapped[int | None] = mapped_column(Integer, default=None)
+    """How long after somebody has left their personal data are kept; null: until somebody erases them."""
 
 
 class SiteRule(Base):
@@ -149,6 +153,8 @@ class Person(Base):
     """The day they left; nobody is tested after it until they come back."""
     merged_into: Mapped[str | None] = mapped_column(Id, default=None)
     """The entry that this one turned out to be another of: both histories are that person's."""
+    erased_at: Mapped[datetime | None] = mapped_column(UtcDateTime, default=None)
+    """When name, contact, papers and signatures were erased; the log's ids and digests stay."""
     __table_args__ = (
         Index("ix_person_merged", "merged_into"),
         UniqueConstraint("employer_id", "number", name="uq_person_number"),

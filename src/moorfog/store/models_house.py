@@ -131,3 +131,26 @@ class ApiToken(Base):
     expires_at: Mapped[datetime] = mapped_column(UtcDateTime)
     ended_at: Mapped[datetime | None] = mapped_column(UtcDateTime)
     used_at: Mapped[datetime | None] = mapped_column(UtcDateTime)
+
+
+class SiteTerms(Base):
+    """A site's own terms, which wearer and tester sign under; append-only, the highest number counts. Empty text: the
+    procedure's own again."""
+
+    __tablename__ = "site_terms"
+    site_id: Mapped[str] = mapped_column(Id, ForeignKey("site.id"), primary_key=True)
+    no: Mapped[int] = mapped_column(Integer, primary_key=True, autoincrement=False)
+    text: Mapped[str] = mapped_column(MEDIUMTEXT)
+    by_name: Mapped[str] = mapped_column(String(190))
+    entered_at: Mapped[datetime] = mapped_column(UtcDateTime)
+
+
+class Erased(Base):
+    """A signature or a paper that was emptied, and whose erasure that belonged to; never changed."""
+
+    __tablename__ = "erased"
+    row_id: Mapped[str] = mapped_column(Id, primary_key=True)
+    kind: Mapped[str] = mapped_column(String(20))
+    person_id: Mapped[str] = mapped_column(Id, index=True)
+    account_id: Mapped[str] = mapped_column(Id)
+    erased_at: Mapped[datetime] = mapped_column(UtcDateTime)

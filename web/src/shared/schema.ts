@@ -1512,6 +1512,34 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/people/{person_id}/erasure": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What erasing a person would take away, and whether it can be done.
+         * @description What erasing a person would take away, and whether it can be done.
+         *
+         *     For: administrator.
+         */
+        get: operations["preview_erasure"];
+        put?: never;
+        /**
+         * Erase a person's name, contact, papers and signatures; the logs keep ids and digests.
+         * @description Erase a person's name, contact, papers and signatures; the logs keep ids and digests.
+         *
+         *     For: administrator.
+         */
+        post: operations["erase_person"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/people/{person_id}/file.zip": {
         parameters: {
             query?: never;
@@ -1948,6 +1976,34 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sites/{site_id}/erasures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Who left a site longer ago than it keeps personal data.
+         * @description Who left a site longer ago than it keeps personal data.
+         *
+         *     For: administrator.
+         */
+        get: operations["get_due_erasures"];
+        put?: never;
+        /**
+         * Erase, as a job, everybody whom a site no longer keeps.
+         * @description Erase, as a job, everybody whom a site no longer keeps.
+         *
+         *     For: administrator.
+         */
+        post: operations["start_erasures"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sites/{site_id}/protocols": {
         parameters: {
             query?: never;
@@ -2092,6 +2148,34 @@ export interface paths {
          *     For: administrator.
          */
         post: operations["enter_task"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sites/{site_id}/words": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * A site's own terms and periods, and what holds without them.
+         * @description A site's own terms and periods, and what holds without them.
+         *
+         *     For: administrator.
+         */
+        get: operations["get_site_words"];
+        /**
+         * Write a site's own terms, its notice, and how long personal data are kept after somebody has left.
+         * @description Write a site's own terms, its notice, and how long personal data are kept after somebody has left.
+         *
+         *     For: administrator.
+         */
+        put: operations["change_site_words"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -3738,6 +3822,36 @@ export interface components {
             what: string;
         };
         /**
+         * DueErasure
+         * @description Somebody who left longer ago than their site keeps personal data.
+         */
+        DueErasure: {
+            /** Id */
+            id: string;
+            /** Kept Until */
+            kept_until: string;
+            /** Left On */
+            left_on: string;
+            /** Name */
+            name: string;
+            /** Number */
+            number: string;
+        };
+        /**
+         * DueErasures
+         * @description A page of those whom a site no longer keeps.
+         */
+        DueErasures: {
+            /** Page */
+            page: number;
+            /** Pages */
+            pages: number;
+            /** Rows */
+            rows: components["schemas"]["DueErasure"][];
+            /** Total */
+            total: number;
+        };
+        /**
          * EmployerEntry
          * @description An employer: its name.
          */
@@ -3766,6 +3880,32 @@ export interface components {
         Entered: {
             /** Id */
             id: string;
+        };
+        /**
+         * Erasure
+         * @description That a person is to be erased, and why.
+         */
+        Erasure: {
+            /** Why */
+            why: string;
+        };
+        /**
+         * ErasureView
+         * @description What erasing a person takes away, counted, and why it cannot be done yet, empty where it can.
+         */
+        ErasureView: {
+            /** Entries */
+            entries: number;
+            /** Not Yet */
+            not_yet: string;
+            /** On File */
+            on_file: number;
+            /** Papers */
+            papers: number;
+            /** Signatures */
+            signatures: number;
+            /** Visits */
+            visits: number;
         };
         /**
          * ErrorBody
@@ -5118,6 +5258,8 @@ export interface components {
             clearance: components["schemas"]["Clearance"] | null;
             /** Contact */
             contact: string;
+            /** Erased On */
+            erased_on: string;
             /** Face Length */
             face_length: string | null;
             /** Face Width */
@@ -6263,6 +6405,36 @@ export interface components {
             rule_book: string;
             /** Zone */
             zone: string;
+        };
+        /**
+         * SiteWords
+         * @description A site's own words and periods. Empty terms: the procedure's; null: the rule book's notice, kept for good.
+         */
+        SiteWords: {
+            /** Keep Months */
+            keep_months: number | null;
+            /** Notice Days */
+            notice_days: number | null;
+            /** Terms */
+            terms: string;
+        };
+        /**
+         * SiteWordsView
+         * @description A site's own words and periods beside what holds without them. ``terms_no``: which version of its terms.
+         */
+        SiteWordsView: {
+            /** Keep Months */
+            keep_months: number | null;
+            /** Notice Days */
+            notice_days: number | null;
+            /** Terms */
+            terms: string;
+            /** Terms No */
+            terms_no: number;
+            /** Usual Notice */
+            usual_notice: number;
+            /** Usual Terms */
+            usual_terms: string;
         };
         /**
          * Size
@@ -9631,6 +9803,70 @@ export interface operations {
             };
         };
     };
+    preview_erasure: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                person_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErasureView"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    erase_person: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                person_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Erasure"];
+            };
+        };
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
     get_person_file: {
         parameters: {
             query?: never;
@@ -10328,6 +10564,70 @@ export interface operations {
             };
         };
     };
+    get_due_erasures: {
+        parameters: {
+            query?: {
+                page?: number;
+            };
+            header?: never;
+            path: {
+                site_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DueErasures"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    start_erasures: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobView"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
     get_protocols: {
         parameters: {
             query?: never;
@@ -10614,6 +10914,70 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["MadeTask"];
                 };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_site_words: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SiteWordsView"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    change_site_words: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SiteWords"];
+            };
+        };
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description error */
             default: {

@@ -164,6 +164,8 @@ def _must_be_here(db: Session, person: Person) -> None:
     """Refuse to open a visit for somebody who has left, or at a place that is put away, saying what to do."""
     if person.merged_into is not None:
         raise DomainError("merged", f"{person.name} has another entry, which this one was made part of. Use that one.")
+    if person.erased_at is not None:
+        raise DomainError("erased", "Their personal data were erased. Enter them as somebody new.")
     if person.left_on is not None:
         raise DomainError(
             "has_left", f"{person.name} left on {person.left_on}. If they are back, say so on their page first."

@@ -57,6 +57,7 @@ def change_person(db: Session, actor: Actor, person_id: str, one: PersonChange) 
     """Correct or move a person's entry. Raises :class:`Conflict` where the number is taken, :class:`DomainError`."""
     scope = actor.require("administrator", "tester")
     person, site = find_person(db, scope, person_id), find_site(db, scope, one.site_id)
+    _must_be_kept(person)
     if site.employer_id != person.employer_id:
         raise DomainError(
             "other_employer",
@@ -105,8 +106,14 @@ def leave(db: Session, clock: Clock, actor: Actor, person_id: str, day: str) -> 
 def come_back(db: Session, actor: Actor, person_id: str) -> None:
     """Note that a person is here again; what they passed is asked anew as for everybody."""
     person = find_person(db, actor.require("administrator", "tester"), person_id)
+    _must_be_kept(person)
     note(db, Note("person", person.id, person.employer_id, changed({"left_on": person.left_on}, {"left_on": None})))
     person.left_on = None
+
+
+def _must_be_kept(person: Person) -> None:
+    if person.erased_at is not None:
+        raise DomainError("erased", "Their personal data were erased. Enter them as somebody new.")
 
 
 def twins_of(db: Session, actor: Actor, person_id: str) -> tuple[Twin, ...]:

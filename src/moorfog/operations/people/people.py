@@ -131,7 +131,9 @@ def matching(words: int, is_limited: bool) -> Select[Any]:
         return column.in_(bindparam("employers", expanding=True)) if is_limited else true()
 
     if not words:
-        return select(Person.id.label("person_id")).where(within(Person.employer_id), Person.merged_into.is_(None))
+        return select(Person.id.label("person_id")).where(
+            within(Person.employer_id), Person.merged_into.is_(None), Person.erased_at.is_(None)
+        )
     first = aliased(PersonWord, name="w0")
     begins = and_(within(first.employer_id), first.word.like(bindparam("word0")))
     query: Select[Any] = select(first.person_id.label("person_id")).where(begins).distinct()

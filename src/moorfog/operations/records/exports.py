@@ -22,7 +22,7 @@ def export_record(db: Session, actor: Actor, visit_id: str) -> bytes:
     runs += [one.proof_stream for one in visit.tries if one.proof_stream]
     readings = {run: load_chunks(db, run) for run in runs}
     signed = select(SignatureRow.canonical).where(
-        SignatureRow.visit_id == visit_id, SignatureRow.revision == visit.revision
+        SignatureRow.visit_id == visit_id, SignatureRow.revision == visit.revision, SignatureRow.canonical != ""
     )
     statements = list(db.scalars(signed.order_by(SignatureRow.signed_at, SignatureRow.id)))
     rules, events = load_rules(db, head.rules_digest), load_events(db, visit_id)

@@ -54,6 +54,8 @@ class PersonView:
     clearance: Clearance | None
     trained_on: str
     left_on: str
+    erased_on: str
+    """When their personal data were erased, empty where they are there."""
     zone: str
     """The time zone of their site: its day counts."""
     merged_into: str
@@ -110,6 +112,7 @@ def view_person(db: Session, clock: Clock, actor: Actor, person_id: str, page: i
         contact=person.contact,
         clearance=file.clearance,
         trained_on=file.trained_on,
+        erased_on=person.erased_at.astimezone(ZoneInfo(zone)).date().isoformat() if person.erased_at else "",
         zone=zone,
         left_on=person.left_on.isoformat() if person.left_on else "",
         merged_into=person.merged_into or "",

@@ -56,7 +56,9 @@ def person_file(db: Session, actor: Actor, person_id: str) -> bytes:
         _put(archive, "person.json", about)
         for visit_id in visits:
             _put(archive, f"records/{visit_id}.json", export_record(db, actor, visit_id))
-            for paper in db.scalars(select(DocumentRow).where(DocumentRow.visit_id == visit_id)):
+            for paper in db.scalars(
+                select(DocumentRow).where(DocumentRow.visit_id == visit_id, DocumentRow.content != b"")
+            ):
                 _put(archive, f"papers/{visit_id}-{paper.revision}-{paper.page_size}.pdf", paper.content)
     return out.getvalue()
 

@@ -35,11 +35,13 @@ def issue_report(db: Session, clock: Clock, actor: Actor, visit_id: str, page_si
         raise DomainError("not_signed", "The report is issued when wearer and tester have signed. Sign first.")
     kept = _stored(db, visit_id, page_size, visit.revision)
     if kept is not None:
-        return kept
+        return _readable(kept)
     person = db.get(Person, visit.person_id)
     site, employer = db.get(Site, head.site_id), db.get(Employer, head.employer_id)
     if person is None or site is None or employer is None:
         raise NotFound("person")
+    if person.erased_at is not None:
+        raise _erased()
     rows = db.scalars(
         select(SignatureRow)
         .where(SignatureRow.visit_id == visit_id, SignatureRow.revision == visit.revision)
@@ -97,4 +99,15 @@ def find_report(db: Session, actor: Actor, visit_id: str, page_size: str, revisi
     row = _stored(db, visit_id, page_size, revision)
     if row is None:
         raise NotFound("report")
+    return _readable(row)
+
+
+def _readable(row: DocumentRow) -> DocumentRow:
+    """Return a paper that is still there. Raises :class:`DomainError` where it was erased with its person."""
+    if not row.content:
+        raise _erased()
     return row
+
+
+def _erased() -> DomainError:
+    return DomainError("erased", "This paper was erased with the personal data of the one it is about.", status=410)

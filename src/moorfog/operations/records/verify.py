@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import hashlib
 import json
+from collections import Counter
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
 from datetime import date, datetime
@@ -25,6 +26,7 @@ from moorfog.operations.bench.readings import load_readings
 from moorfog.operations.records.anchors import check_anchors
 from moorfog.store.log import BrokenLog, whole_log
 from moorfog.store.models import DocumentRow, EventRow, RuleSet, SignatureRow, VisitHead
+from moorfog.store.models_house import Erased
 from moorfog.store.readmodels import TABLES, rows_of
 
 TOLD_EVERY = 20
@@ -139,10 +141,15 @@ def _signatures(db: Session, visit_id: str, events: Iterable[ev.Event]) -> Itera
     """Yield signatures whose bytes or names are not those that were signed, that are gone, or that nobody gave."""
     where = f"visit {visit_id}"
     stored = list(db.scalars(select(SignatureRow).where(SignatureRow.visit_id == visit_id)))
-    by_digest = {hashlib.sha256(row.canonical.encode()).hexdigest(): row for row in stored}
+    erased = _erased(db, [row.id for row in stored])
+    by_digest = {hashlib.sha256(row.canonical.encode()).hexdigest(): row for row in stored if row.id not in erased}
+    gone = Counter(row.role for row in stored if row.id in erased)
     given = [one.payload for one in events if isinstance(one.payload, ev.Signed)]
     for payload in given:
         row = by_digest.pop(payload.digest, None)
+        if row is None and gone[payload.role]:
+            gone[payload.role] -= 1  # emptied on purpose, with the person it was of
+            continue
         if row is None:
             yield Fault("signature", where, f"what the {payload.role} signed is gone, or was changed")
             continue
@@ -153,10 +160,16 @@ def _signatures(db: Session, visit_id: str, events: Iterable[ev.Event]) -> Itera
         yield Fault("signature", where, f"one of a {row.role} that the log does not know")
 
 
+def _erased(db: Session, ids: list[str]) -> set[str]:
+    """Return which of these rows were emptied on purpose."""
+    return set(db.scalars(select(Erased.row_id).where(Erased.row_id.in_(ids))))
+
+
 def _documents(db: Session, visit_id: str) -> Iterator[Fault]:
-    query = select(DocumentRow).where(DocumentRow.visit_id == visit_id)
-    for row in db.scalars(query):
-        if hashlib.sha256(row.content).hexdigest() != row.sha256:
+    stored = list(db.scalars(select(DocumentRow).where(DocumentRow.visit_id == visit_id)))
+    erased = _erased(db, [row.id for row in stored])
+    for row in stored:
+        if row.id not in erased and hashlib.sha256(row.content).hexdigest() != row.sha256:
             where = f"visit {visit_id}, report {row.page_size}, revision {row.revision}"
             yield Fault("document", where, "its bytes are not those that were issued")
 

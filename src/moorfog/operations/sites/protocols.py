@@ -17,6 +17,7 @@ from moorfog.data import cited, facepiece_kinds, shipped_procedure, shipped_prot
 from moorfog.operations.accounts.sessions import READERS, Actor
 from moorfog.operations.errors import DomainError, NotFound
 from moorfog.operations.sites.sites import find_site, site_book
+from moorfog.operations.sites.words import terms_of
 from moorfog.store.base import new_id
 from moorfog.store.clock import Clock
 from moorfog.store.models import Site, SiteProtocol
@@ -69,7 +70,10 @@ def rules_of_site(db: Session, site: Site) -> Rules:
     book, added = site_book(db, site, site.rule_book), site_protocols(db, site)
     names = tuple(one.id for one, _ in added)
     protocols = (*shipped_protocols(book.country), *(one for one, _ in added))
-    return pin(with_protocols(book, names), shipped_procedure(book.country), protocols)
+    procedure, own = shipped_procedure(book.country), terms_of(db, site.id)
+    if own is not None and own.text:
+        procedure = replace(procedure, terms=own.text)
+    return pin(with_protocols(book, names), procedure, protocols)
 
 
 def with_protocols(book: Book, names: tuple[str, ...]) -> Book:

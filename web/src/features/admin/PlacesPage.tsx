@@ -7,6 +7,7 @@ import { useChange } from "@/shared/attempt";
 import { parts } from "@/shared/words";
 import { Problem, Text } from "@/design/Fields";
 import { Empty, Failed, Loading, Pager } from "@/design/States";
+import { SiteWords } from "@/features/admin/SiteWords";
 
 type Page = Schemas["PlacesPage"];
 type Place = Schemas["PlaceView"];
@@ -133,8 +134,9 @@ function Employer({ one, books }: { one: Schemas["EmployerView"]; books: Page["b
 }
 
 function Site({ site, books }: { site: Place; books: Page["books"] }) {
-  const [isOpen, setOpen] = useState(false);
+  const [open, setOpen] = useState<"" | "site" | "words">("");
   const { problem, change } = useChange(SHOWN);
+  const toggle = (what: typeof open) => () => setOpen(open === what ? "" : what);
   const book = books.find((one) => one.id === site.rule_book)?.title ?? site.rule_book;
   const archive = () =>
     change(() =>
@@ -156,8 +158,11 @@ function Site({ site, books }: { site: Place; books: Page["books"] }) {
           </span>
         </span>
         <span>
-          <button type="button" className="quiet" onClick={() => setOpen(!isOpen)}>
+          <button type="button" className="quiet" onClick={toggle("site")}>
             Change
+          </button>
+          <button type="button" className="quiet" onClick={toggle("words")}>
+            Terms and periods
           </button>
           <button type="button" className="quiet" onClick={() => void archive()}>
             {site.is_archived ? "Take out again" : "Put away"}
@@ -165,7 +170,8 @@ function Site({ site, books }: { site: Place; books: Page["books"] }) {
         </span>
       </div>
       <Problem words={problem} />
-      {isOpen && <SiteForm books={books} site={site} done={() => setOpen(false)} />}
+      {open === "site" && <SiteForm books={books} site={site} done={() => setOpen("")} />}
+      {open === "words" && <SiteWords site={site.id} done={() => setOpen("")} />}
     </>
   );
 }

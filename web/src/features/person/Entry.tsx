@@ -7,6 +7,7 @@ import { useChange } from "@/shared/attempt";
 import { dayIn } from "@/shared/clock";
 import { useSession } from "@/shared/session";
 import { Problem, Text } from "@/design/Fields";
+import { Erase } from "@/features/person/Erase";
 
 type View = Schemas["PersonView"];
 
@@ -15,11 +16,13 @@ const SHOWN = [["person"], ["people"]];
 
 /** A person's entry: corrected, moved, left, back, or found to be the same person as another entry. */
 export function Entry({ view }: { view: View }) {
-  const [open, setOpen] = useState<"" | "form" | "left" | "twins">("");
+  const [open, setOpen] = useState<"" | "form" | "left" | "twins" | "erase">("");
   const roles = useSession().data?.roles ?? [];
   const { problem, change } = useChange(SHOWN);
   const path = { person_id: view.person.id };
   const toggle = (what: typeof open) => () => setOpen(open === what ? "" : what);
+  if (view.erased_on)
+    return <p className="note">Their personal data were erased on {view.erased_on}. The logs stay, without a name.</p>;
   if (view.merged_into)
     return (
       <div className="note">
@@ -41,6 +44,16 @@ export function Entry({ view }: { view: View }) {
           >
             They are back
           </button>
+          {roles.includes("administrator") && (
+            <span>
+              <a className="quiet" href={`/api/people/${view.person.id}/file.zip`} download>
+                Their whole file
+              </a>
+              <button type="button" className="quiet" onClick={toggle("erase")}>
+                Erase their personal data
+              </button>
+            </span>
+          )}
         </p>
       ) : (
         <p>
@@ -66,6 +79,7 @@ export function Entry({ view }: { view: View }) {
       {open === "form" && <EntryForm view={view} close={() => setOpen("")} />}
       {open === "left" && <LeftForm view={view} close={() => setOpen("")} />}
       {open === "twins" && <Twins view={view} />}
+      {open === "erase" && <Erase person={view.person.id} />}
     </>
   );
 }

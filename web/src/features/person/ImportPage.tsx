@@ -1,9 +1,10 @@
 import { Checkbox, NativeSelect } from "@mantine/core";
-import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
 import { api, keys, type Schemas, unwrap } from "@/shared/client";
 import { dayIn } from "@/shared/clock";
+import { JobProgress, useJob } from "@/shared/JobProgress";
 import { Problem, Text } from "@/design/Fields";
 import { Pager } from "@/design/States";
 
@@ -350,42 +351,12 @@ function Lines({ preview, skip, left, setSkip, setLeft, show }: LinesProps) {
 }
 
 function JobView({ id }: { id: string }) {
-  const queries = useQueryClient();
-  const job = useQuery({
-    queryKey: ["job", id],
-    queryFn: () => unwrap(api.GET("/api/jobs/{job_id}", { params: { path: { job_id: id } } })),
-    refetchInterval: (query) => (["waiting", "running"].includes(query.state.data?.state ?? "waiting") ? 400 : false),
-  }).data;
-  const cancel = async () => {
-    queries.setQueryData(
-      ["job", id],
-      await unwrap(api.POST("/api/jobs/{job_id}/cancel", { params: { path: { job_id: id } } })),
-    );
-  };
-  const goesOn = !job || job.state === "waiting" || job.state === "running";
+  const { job, goesOn } = useJob(id);
+  const ended = { done: "Imported", cancelled: "Cancelled" }[job?.state ?? ""] ?? "Not imported";
   return (
     <main className="page">
-      <h1>
-        {goesOn
-          ? "The roster is being imported"
-          : job.state === "done"
-            ? "Imported"
-            : job.state === "cancelled"
-              ? "Cancelled"
-              : "Not imported"}
-      </h1>
-      {goesOn && (
-        <>
-          <progress max={job?.total || 1} value={job?.done ?? 0} aria-label="Import" />
-          <p>
-            {job?.done ?? 0} of {job?.total ?? "…"}
-          </p>
-          <button type="button" className="act" onClick={() => void cancel()}>
-            Cancel; nothing is kept
-          </button>
-        </>
-      )}
-      {job?.message && <p className="reading">{job.message}</p>}
+      <h1>{goesOn ? "The roster is being imported" : ended}</h1>
+      <JobProgress id={id} what="Import" cancelling="Cancel; nothing is kept" />
       {!goesOn && <Link to="/people">To the people</Link>}
     </main>
   );

@@ -1,0 +1,220 @@
+"""Erasing a person: names, contact, papers and signatures go; the log's ids and digests stay, and it is written down.
+
+A record is needed until the next test, so nobody is erased who still works here.
+"""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any, ClassVar
+from zoneinfo import ZoneInfo
+
+from sqlalchemy import Engine, Select, delete, func, select, update
+from sqlalchemy.orm import Session
+
+from moorfog.core.events.facts import STRICT
+from moorfog.core.rules.validity import valid_until
+from moorfog.operations.accounts.journal import Note, note, notes_of, write
+from moorfog.operations.accounts.sessions import Actor, load_actor
+from moorfog.operations.errors import DomainError, NotFound
+from moorfog.operations.fields import Why
+from moorfog.operations.paging import cut_to_page
+from moorfog.operations.people.people import find_person
+from moorfog.operations.people.roster import Progress
+from moorfog.operations.records.recall import new_job
+from moorfog.operations.sites.sites import find_site
+from moorfog.store.base import run_in_transaction
+from moorfog.store.clock import Clock, DatabaseClock
+from moorfog.store.models import (
+    Account,
+    ClearanceRow,
+    DocumentRow,
+    Job,
+    MeasurementRow,
+    Person,
+    PersonWord,
+    SignatureRow,
+    Site,
+    TrainingRow,
+    VisitSummary,
+)
+from moorfog.store.models_house import Erased, JournalDetail, JournalRow
+from moorfog.store.same import same_person
+
+ERASED_NAME = "Erased person"
+PERIOD_OVER = "The site keeps personal data no longer."
+MANY = 500
+"""Ids in one statement."""
+
+
+@dataclass(frozen=True)
+class Erasure:
+    """That a person is to be erased, and why."""
+
+    __pydantic_config__: ClassVar[Mapping[str, Any]] = STRICT
+    why: Why
+
+
+@dataclass(frozen=True)
+class ErasureView:
+    """What erasing a person takes away, counted, and why it cannot be done yet, empty where it can."""
+
+    entries: int
+    visits: int
+    signatures: int
+    papers: int
+    on_file: int
+    not_yet: str
+
+
+@dataclass(frozen=True)
+class DueErasure:
+    """Somebody who left longer ago than their site keeps personal data."""
+
+    id: str
+    name: str
+    number: str
+    left_on: str
+    kept_until: str
+
+
+@dataclass(frozen=True)
+class DueErasures:
+    """A page of those whom a site no longer keeps."""
+
+    rows: tuple[DueErasure, ...]
+    total: int
+    page: int
+    pages: int
+
+
+def _not_yet(db: Session, person: Person, ids: Sequence[str]) -> str:
+    if person.erased_at is not None:
+        return "They are erased already."
+    if person.merged_into is not None:
+        return "This entry was made part of another. Erase that one."
+    if person.left_on is None:
+        return "They still work here: a record is kept until the next test. Say first that they have left."
+    here = select(VisitSummary.visit_id).where(VisitSummary.person_id.in_(ids), VisitSummary.closed == "")
+    if db.scalar(here.limit(1)) is not None:
+        return "They are at a bench. Close the visit first."
+    return ""
+
+
+def _visits(db: Session, ids: Sequence[str]) -> list[str]:
+    return list(db.scalars(select(VisitSummary.visit_id).where(VisitSummary.person_id.in_(ids))))
+
+
+def preview_erasure(db: Session, actor: Actor, person_id: str) -> ErasureView:
+    """Return what erasing a person takes away. Raises :class:`NotFound` outside the administrator's scope."""
+    person = find_person(db, actor.require("administrator"), person_id)
+    ids = same_person(db, person.id)
+    visits = _visits(db, ids)
+
+    def count(table: Any, column: Any, among: Sequence[str]) -> int:
+        return db.scalar(select(func.count()).select_from(table).where(column.in_(among))) or 0
+
+    return ErasureView(
+        entries=len(ids),
+        visits=len(visits),
+        signatures=count(SignatureRow, SignatureRow.visit_id, visits),
+        papers=count(DocumentRow, DocumentRow.visit_id, visits),
+        on_file=sum(count(one, one.person_id, ids) for one in (ClearanceRow, TrainingRow, MeasurementRow)),
+        not_yet=_not_yet(db, person, ids),
+    )
+
+
+def erase(db: Session, clock: Clock, actor: Actor, person_id: str, why: str) -> None:
+    """Erase a person, in all their entries. Raises :class:`DomainError` where it cannot be, saying what to do."""
+    person = find_person(db, actor.require("administrator"), person_id)
+    ids = same_person(db, person.id)
+    if not why.strip():
+        raise DomainError("reason_missing", "Say who asked for it, or which period has run out; no name.")
+    if hindrance := _not_yet(db, person, ids):
+        raise DomainError("not_yet", hindrance)
+    now, visits = clock.now(db), _visits(db, ids)
+    emptied: tuple[tuple[type[Any], dict[str, Any]], ...] = (
+        (SignatureRow, {"typed_name": "", "canonical": ""}),
+        (DocumentRow, {"content": b""}),
+    )
+    for table, empty in emptied:
+        rows = list(db.scalars(select(table.id).where(table.visit_id.in_(visits))))
+        common = {"kind": table.__tablename__, "person_id": person.id, "account_id": actor.id, "erased_at": now}
+        db.add_all(Erased(row_id=one, **common) for one in rows)
+        db.flush()
+        for first in range(0, len(rows), MANY):
+            some = update(table).where(table.id.in_(rows[first : first + MANY]))
+            db.execute(some.values(**empty).execution_options(synchronize_session=False))
+    for filed in (ClearanceRow, TrainingRow, MeasurementRow):
+        db.execute(delete(filed).where(filed.person_id.in_(ids)))
+    db.execute(delete(PersonWord).where(PersonWord.person_id.in_(ids)))
+    told = select(JournalRow.no).where(JournalRow.subject_id.in_([*ids, *visits]))
+    db.execute(delete(JournalDetail).where(JournalDetail.no.in_(told)).execution_options(synchronize_session=False))
+    for one in db.scalars(select(Person).where(Person.id.in_(ids))):
+        one.name, one.number = ERASED_NAME, f"erased-{one.id[-12:]}"
+        one.job = one.task = one.contact = ""
+        one.face_length = one.face_width = None
+        one.erased_at = now
+    note(db, Note(kind="person", id=person.id, employer=person.employer_id, changes={}, why=why.strip()))
+
+
+def _no_longer_kept(db: Session, clock: Clock, site: Site, months: int) -> Select[Any]:
+    """Return who left a site longer ago than so many months, by the site's day."""
+    today = clock.now(db).astimezone(ZoneInfo(site.zone)).date()
+    return select(Person).where(
+        Person.site_id == site.id,
+        Person.erased_at.is_(None),
+        Person.merged_into.is_(None),
+        Person.left_on < valid_until(today, -months),
+    )
+
+
+def due_erasures(db: Session, clock: Clock, actor: Actor, site_id: str, page: int) -> DueErasures:
+    """Return those who left a site longer ago than it keeps personal data; nobody where it states no period."""
+    site = find_site(db, actor.require("administrator"), site_id)
+    if site.keep_months is None:
+        return DueErasures((), 0, 1, 1)
+    cut = cut_to_page(db, _no_longer_kept(db, clock, site, site.keep_months), page, Person.left_on, Person.id)
+    rows = tuple(
+        DueErasure(
+            id=one.id,
+            name=one.name,
+            number=one.number,
+            left_on=one.left_on.isoformat(),
+            kept_until=valid_until(one.left_on, site.keep_months).isoformat(),
+        )
+        for (one,) in cut.rows
+    )
+    return DueErasures(rows=rows, total=cut.total, page=cut.page, pages=cut.pages)
+
+
+def start_erasures(db: Session, clock: Clock, actor: Actor, site_id: str) -> Job:
+    """Make the job that erases everybody whom a site no longer keeps."""
+    site = find_site(db, actor.require("administrator"), site_id)
+    if due_erasures(db, clock, actor, site.id, 1).total == 0:
+        raise DomainError("nobody", f"Nobody at {site.name} is past the time it keeps personal data.")
+    return new_job(db, clock, actor, "erase", site.employer_id, site.id)
+
+
+def run_erasures(engine: Engine, job: Job, progress: Progress) -> str:
+    """Erase, one by one, everybody whom a site no longer keeps; each is done for good. Returns what was done."""
+    clock, site_id, done, total = DatabaseClock(), json.loads(job.content), 0, 0
+
+    def work(db: Session) -> int:
+        account = db.get(Account, job.account_id)
+        if account is None:
+            raise NotFound("account")
+        actor = load_actor(db, account)
+        due = due_erasures(db, clock, actor, site_id, 1)
+        if due.rows:
+            erase(db, clock, actor, due.rows[0].id, PERIOD_OVER)
+            for one in notes_of(db):
+                write(db, clock, actor.id, "erase_person", one)
+        return due.total
+
+    while left := run_in_transaction(engine, work):
+        done, total = done + 1, max(total, done + left)
+        progress(done, total)
+    return f"{done} erased: name, contact, papers and signatures. Their logs keep ids and digests."
