@@ -15,6 +15,7 @@ export default defineConfig({
         stories: resolve(import.meta.dirname, "stories.html"),
       },
     },
+    license: { fileName: "licences.md" },
     chunkSizeWarningLimit: 900,
   },
 });

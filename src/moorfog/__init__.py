@@ -1,3 +1,3 @@
 """Moorfog: respiratory fit testing, from arrival to signed result."""
 
-__version__ = "0.1.0"
+__version__ = "0.2.0"

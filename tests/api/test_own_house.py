@@ -505,6 +505,32 @@ def test_a_persons_whole_file_is_handed_out_and_its_records_compute_again(house:
     assert seen["deed"] == "took away a person's whole file"
 
 
+def test_a_visit_looked_at_after_it_is_closed_is_in_the_journal_once(house: House) -> None:
+    tester, admin = house.client(), house.client("administrator")
+    visit = tester.whole_visit(house.ours.people[1])
+    asked = f"/api/journal?subject={visit}"
+    assert "looked at a visit that is closed" not in [one["deed"] for one in admin.get(asked)["rows"]]
+    looker = house.client("supervisor")
+    for _ in range(3):
+        looker.get(f"/api/visits/{visit}")
+    seen = [one for one in admin.get(asked)["rows"] if one["deed"] == "looked at a visit that is closed"]
+    assert [one["who"] for one in seen] == ["supervisor ours"]
+
+
+def test_source_and_licences_of_what_ships_are_handed_out(house: House) -> None:
+    supervisor = house.client("supervisor")
+    with ZipFile(io.BytesIO(supervisor.call("GET", "/api/source.zip", raw=True))) as archive:
+        names = archive.namelist()
+    assert {"moorfog/src/moorfog/core/permission/may_wear.py", "moorfog/pyproject.toml"} <= set(names)
+    assert not [one for one in names if "node_modules" in one or "/." in one or one.endswith(".pyc")]
+    told = supervisor.call("GET", "/api/licences.txt", raw=True).decode()
+    for package in ("flask", "sqlalchemy", "weasyprint"):
+        assert f"\n{package} " in told
+    assert "Redistribution and use in source" in told and "Permission is hereby granted" in told
+    with pytest.raises(Refused, match="sign_in_needed"):
+        house.stranger().call("GET", "/api/source.zip", raw=True)
+
+
 def test_the_installation_is_watched_by_numbers_within_a_tokens_employer(house: House) -> None:
     tester, admin = house.client(), house.client("administrator")
     tester.open()

@@ -163,6 +163,7 @@ def test_a_second_roster_says_who_is_new_changed_moved_back_and_missing(house: H
     preview = admin.post("/api/imports/preview", file)
     assert preview["counts"] == {"new": 1, "changed": 1, "moved": 1, "back": 1, "missing": 1, "same": 1}
     assert preview["lines"][0]["twin"] == f"Åsa Tarn, {first}", "somebody of that name is entered already"
+    assert preview["twins"] == 1
     shown = {
         kind: admin.post(f"/api/imports/preview?kind={kind}", file)["lines"][0]
         for kind in ("changed", "moved", "back", "missing")
@@ -178,7 +179,11 @@ def test_a_second_roster_says_who_is_new_changed_moved_back_and_missing(house: H
     assert people[third]["task"] == "grain dust", "what was not ticked stays"
     assert people[first]["site"] == "Slip" and people[second]["left_on"] == "" and people["gone"]["left_on"] == today
     again = admin.post("/api/imports/preview", {**file, "skip": [4]})["counts"]
-    assert (again["same"], again["changed"]) == (4, 1), "once done, nothing is left to do"
+    assert (again["same"], again["changed"], again["new"]) == (3, 1, 1), "a likely twin is not taken unasked"
+    assert "fresh" not in people
+    admin.post("/api/imports", {**file, "skip": [4], "sure": [preview["lines"][0]["row"]]})
+    work_off(house)
+    assert "fresh" in {one["number"] for one in admin.get("/api/people")["rows"]}
     with Session(house.engine) as db:
         contents = select(Job.content).where(Job.employer_id == house.ours.employer)
         assert set(db.scalars(contents)) == {""}, "the file is gone when the job is through"

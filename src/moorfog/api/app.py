@@ -33,7 +33,7 @@ from moorfog.api import (  # noqa: F401  (their routes)
 )
 from moorfog.api.live import Hub, stream_response
 from moorfog.api.openapi import document
-from moorfog.api.routing import ROUTES, RULE_ROLES, SAFE, Context, Follow, Route
+from moorfog.api.routing import CLOSED_VISIT, ROUTES, RULE_ROLES, SAFE, Context, Follow, Route
 from moorfog.api.session import COOKIE
 from moorfog.core.rules.book import Rules
 from moorfog.operations.accounts.journal import Note, notes_of, write, write_seen
@@ -44,7 +44,7 @@ from moorfog.operations.errors import DomainError
 from moorfog.operations.kit.links import instrument_for_token
 from moorfog.store.base import RETRY_CODES, error_code, run_in_transaction
 from moorfog.store.clock import Clock, DatabaseClock
-from moorfog.store.models import Person, VisitHead
+from moorfog.store.models import Person, VisitHead, VisitSummary
 
 TOO_LONG = 1406
 NO_ROOM = frozenset({3, 20, 1021, 1026, 1114})
@@ -152,6 +152,8 @@ def _journal(one: Route, context: Context, path: dict[str, str]) -> None:
     """Write down what was done or seen, with what the operation said of it: in the same transaction, last."""
     said, actor = notes_of(context.db), context.signed_in
     subject = next(iter(path.values()), "")
+    if one.seen == CLOSED_VISIT and not _is_closed(context, subject):
+        return  # a bench at work asks for its visit all the time
     if one.seen and actor is not None:
         write_seen(
             context.db,
@@ -167,9 +169,14 @@ def _journal(one: Route, context: Context, path: dict[str, str]) -> None:
             write(context.db, context.clock, actor.id if actor is not None else "", one.name, each)
 
 
+def _is_closed(context: Context, visit_id: str) -> bool:
+    row = context.db.get(VisitSummary, visit_id)
+    return row is not None and row.closed != ""
+
+
 def _employer_of(context: Context, kind: str, subject: str) -> str:
     """Return whose record was looked at."""
-    table: Any = {"person": Person, "visit": VisitHead}.get(kind)
+    table: Any = {"person": Person, "visit": VisitHead, CLOSED_VISIT: VisitHead}.get(kind)
     row = context.db.get(table, subject) if table is not None else None
     return row.employer_id if row is not None else ""
 

@@ -9,7 +9,7 @@ from flask import Response
 from pydantic import ConfigDict
 
 from moorfog.api.paging import FindQuery
-from moorfog.api.routing import LIST, Context, Follow, plain, route
+from moorfog.api.routing import CLOSED_VISIT, LIST, Context, Follow, plain, route
 from moorfog.api.screens import Heard, ScreenHeard, heard
 from moorfog.core.events.chain import event_to_json
 from moorfog.core.visit.state import Visit
@@ -125,7 +125,7 @@ def open_visit(context: Context, body: OpenVisit) -> BenchView:
     return _view(context, done.visit_id)
 
 
-@route("GET", "/api/visits/{visit_id}", "read", returns=BenchView)
+@route("GET", "/api/visits/{visit_id}", "read", returns=BenchView, seen=CLOSED_VISIT)
 def get_visit(context: Context, visit_id: str) -> BenchView:
     """A visit as it stands now."""
 

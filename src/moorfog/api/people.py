@@ -14,8 +14,8 @@ from moorfog.operations import jobs
 from moorfog.operations.bench import filing
 from moorfog.operations.fields import Id, Why
 from moorfog.operations.kit import catalogue, facepieces
-from moorfog.operations.people import changing, erasing, finding, people, permissions, roster, roster_file
-from moorfog.operations.records import person, person_file, results
+from moorfog.operations.people import changing, finding, people, permissions, roster, roster_file
+from moorfog.operations.records import erasing, person, person_file, results
 from moorfog.operations.sites import sites
 
 

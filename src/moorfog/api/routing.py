@@ -102,6 +102,8 @@ class Follow:
     for_wearer: bool = False
 
 
+CLOSED_VISIT = "closed visit"
+"""What is looked at where a visit counts as seen once it is closed, and not while it is worked at."""
 ROUTES: list[Route] = []
 Handler = Callable[..., Any]
 

@@ -6,11 +6,15 @@ import os
 from dataclasses import asdict, dataclass
 from pathlib import Path
 
+from flask import Response
+
 from moorfog import __version__
-from moorfog.api.routing import Context, route
+from moorfog.api.routing import Context, plain, route
+from moorfog.bootstrap import root
 from moorfog.core.events.payloads import instant
 from moorfog.core.visit.state import FOLD_VERSION
 from moorfog.serving.state import PLACE, read_state
+from moorfog.shipped import licences, source_archive
 from moorfog.store.clock import recent_jumps
 
 
@@ -102,3 +106,16 @@ def get_system_parts(context: Context) -> PartsView:
     )
     named = (ProgramPart(title=part_title(one.name), **asdict(one)) for one in parts)
     return PartsView(at, tuple(named), tuple(jumps))
+
+
+@route("GET", "/api/licences.txt", "read", media="text/plain; charset=utf-8")
+def get_licences(context: Context) -> Response:
+    """The licences of the Python packages that ship with the program; those of the page are at /licences.md."""
+    return plain(licences(root()), "text/plain; charset=utf-8")
+
+
+@route("GET", "/api/source.zip", "read", media="application/zip")
+def get_source(context: Context) -> Response:
+    """The source of the program as it runs here."""
+    name = f'attachment; filename="moorfog-{__version__}-source.zip"'
+    return plain(source_archive(root()), "application/zip", **{"Content-Disposition": name})

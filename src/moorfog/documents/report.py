@@ -13,6 +13,7 @@ from zoneinfo import ZoneInfo
 from jinja2 import Environment, FileSystemLoader, StrictUndefined
 from markupsafe import Markup
 
+from moorfog import __version__
 from moorfog.core.kernel.arithmetic import cut
 from moorfog.core.measuring.readings import Reading
 from moorfog.core.rules.book import Item
@@ -90,6 +91,7 @@ class ReportView:
     """Everything the report says, as text."""
 
     code: str
+    program: str
     names: Names
     place: str
     tested_on: str
@@ -282,6 +284,7 @@ def report_view(
     book = visit.rules.book
     return ReportView(
         code=visit_id[-12:].upper(),
+        program=__version__,
         names=names,
         place=visit.opened.bench,
         tested_on=_local(visit.opened_at, zone)[:10],

@@ -15,9 +15,9 @@ from sqlalchemy.orm import Session
 from moorfog.core.kernel.codec import encode
 from moorfog.operations.accounts.sessions import Actor, load_actor
 from moorfog.operations.errors import DomainError, NotFound
-from moorfog.operations.people.erasing import run_erasures, start_erasures
 from moorfog.operations.people.roster import Progress, run_import
 from moorfog.operations.people.roster_file import RosterFile
+from moorfog.operations.records.erasing import run_erasures, start_erasures
 from moorfog.operations.records.recall import new_job, run_recall
 from moorfog.store.base import RETRY_CODES, error_code, run_in_transaction
 from moorfog.store.clock import Clock, DatabaseClock

@@ -1064,6 +1064,28 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/licences.txt": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The licences of the Python packages that ship with the program; those of the page are at /licences.md.
+         * @description The licences of the Python packages that ship with the program; those of the page are at /licences.md.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["get_licences"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/link/runs/{run_id}/chunks": {
         parameters: {
             query?: never;
@@ -2175,6 +2197,28 @@ export interface paths {
          *     For: administrator.
          */
         put: operations["change_site_words"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/source.zip": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The source of the program as it runs here.
+         * @description The source of the program as it runs here.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["get_source"];
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
@@ -5363,6 +5407,8 @@ export interface components {
             sheets: string[];
             /** Shown */
             shown: string;
+            /** Twins */
+            twins: number;
         };
         /**
          * ProgramPart
@@ -5744,8 +5790,9 @@ export interface components {
          * @description A roster as sent: its name, its bytes as base64, and how it is read. ``columns``: which is which field (empty:
          *     matched by heading); ``heading_row`` as the sheet counts (0: looked for); ``encoding`` empty: recognised.
          *
-         *     ``skip``: rows that are not taken, by their number; ``left``: people missing from it who are noted as left, on
-         *     ``left_on``.
+         *     ``skip``: rows that are not taken, by their number; ``sure``: rows of somebody new that are taken although a name
+         *     like theirs is entered already, which otherwise nobody is; ``left``: people missing from it who are noted as left,
+         *     on ``left_on``.
          */
         RosterFile: {
             /** Columns */
@@ -5794,6 +5841,11 @@ export interface components {
              * @default []
              */
             skip: number[];
+            /**
+             * Sure
+             * @default []
+             */
+            sure: number[];
         };
         /**
          * RosterLine
@@ -9026,6 +9078,35 @@ export interface operations {
             };
         };
     };
+    get_licences: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/plain; charset=utf-8": string;
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
     store_chunks: {
         parameters: {
             query?: never;
@@ -10978,6 +11059,35 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_source: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/zip": string;
+                };
             };
             /** @description error */
             default: {

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from datetime import date
 from typing import Any, Literal
 from zoneinfo import ZoneInfo
@@ -80,6 +80,8 @@ class Preview:
     needs_order: bool
     rows: int
     counts: dict[str, int]
+    twins: int
+    """How many rows have a likely twin here: they are taken only where they are ticked."""
     shown: str
     lines: tuple[RosterLine, ...]
     page: int
@@ -150,6 +152,7 @@ def check_roster(
         needs_order=has_days and not file.day_order,
         rows=len(roster.rows),
         counts=counts,
+        twins=sum(bool(one.twin) for one in plan.lines),
         shown=asked.kind,
         lines=tuple(shown[(page - 1) * PAGE : page * PAGE]),
         page=page,
@@ -372,6 +375,7 @@ def _apply(
 ) -> dict[str, int]:
     """Do what was ticked, within the caller's one transaction; ``progress`` may raise to end it all."""
     skip, left = set(file.skip), set(file.left)
+    skip |= {one.row for one in plan.lines if one.twin} - set(file.sure)
     todo = [one for one in plan.lines if one.row and one.kind != "same" and one.row not in skip]
     gone = [one for one in plan.lines if one.kind == "missing" and one.person_id in left]
     day = day_of(file.left_on, "left on") if gone else date.min
@@ -419,7 +423,7 @@ def _store(db: Session, clock: Clock, actor: Actor, site: Site, batch: list[tupl
 def run_import(db: Session, actor: Actor, content: str, progress: Progress) -> str:
     """Import the roster of a job. Returns what to tell. Raises :class:`DomainError` with what is wrong."""
     given = json.loads(content)
-    file = replace(RosterFile(**given), skip=tuple(given.get("skip", ())), left=tuple(given.get("left", ())))
+    file = RosterFile(**{**given, **{name: tuple(given.get(name, ())) for name in ("skip", "sure", "left")}})
     site, clock = _site_of(db, actor, file), DatabaseClock()
     preview, plan = check_roster(db, clock, actor, file)
     if plan.errors:

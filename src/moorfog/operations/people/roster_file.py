@@ -44,8 +44,9 @@ class RosterFile:
     """A roster as sent: its name, its bytes as base64, and how it is read. ``columns``: which is which field (empty:
     matched by heading); ``heading_row`` as the sheet counts (0: looked for); ``encoding`` empty: recognised.
 
-    ``skip``: rows that are not taken, by their number; ``left``: people missing from it who are noted as left, on
-    ``left_on``.
+    ``skip``: rows that are not taken, by their number; ``sure``: rows of somebody new that are taken although a name
+    like theirs is entered already, which otherwise nobody is; ``left``: people missing from it who are noted as left,
+    on ``left_on``.
     """
 
     __pydantic_config__: ClassVar[Mapping[str, Any]] = STRICT
@@ -58,6 +59,7 @@ class RosterFile:
     encoding: str = ""
     day_order: Order = ""
     skip: tuple[int, ...] = ()
+    sure: tuple[int, ...] = ()
     left: tuple[str, ...] = ()
     left_on: str = ""
 

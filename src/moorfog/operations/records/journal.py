@@ -26,6 +26,7 @@ DEEDS = {
     "signed_in": "signed in",
     "propose": "put on file at the bench",
     "get_person": "looked at a person's record",
+    "get_visit": "looked at a visit that is closed",
     "get_person_file": "took away a person's whole file",
     "get_report": "printed a report",
     "export_record": "took away a record",

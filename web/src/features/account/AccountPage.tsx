@@ -30,7 +30,8 @@ function Program() {
   const version = useQuery({ queryKey: keys.health, queryFn: () => unwrap(api.GET("/api/health")) }).data?.version;
   return (
     <p className="small-print">
-      Moorfog {version}, AGPL-3.0-or-later: whoever uses it over a network may have its source from whoever runs it.{" "}
+      Moorfog {version}, AGPL-3.0-or-later: whoever uses it may have <a href="/api/source.zip">its source</a>. What
+      ships with it: licences of <a href="/licences.md">the page</a> and of <a href="/api/licences.txt">the program</a>.{" "}
       <a href="/docs/">The API</a>
     </p>
   );

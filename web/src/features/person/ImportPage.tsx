@@ -8,7 +8,7 @@ import { JobProgress, useJob } from "@/shared/JobProgress";
 import { Problem, Text } from "@/design/Fields";
 import { Pager } from "@/design/States";
 
-type File_ = Omit<Schemas["RosterFile"], "site_id" | "skip" | "left" | "left_on">;
+type File_ = Omit<Schemas["RosterFile"], "site_id" | "skip" | "sure" | "left" | "left_on">;
 type Preview = Schemas["Preview"];
 type Kind = Schemas["RosterLine"]["kind"];
 const FIELDS = {
@@ -52,6 +52,7 @@ export function ImportPage() {
   const [problem, setProblem] = useState("");
   const [job, setJob] = useState("");
   const [skip, setSkip] = useState<number[]>([]);
+  const [sure, setSure] = useState<number[]>([]);
   const [left, setLeft] = useState<string[]>([]);
   const at = site || (sites[0]?.id ?? "");
   const left_on = left.length ? dayIn(sites.find((one) => one.id === at)?.zone) : "";
@@ -59,7 +60,7 @@ export function ImportPage() {
     setProblem("");
     setFile(given);
     try {
-      const body = { ...given, site_id: place, skip, left, left_on };
+      const body = { ...given, site_id: place, skip, sure, left, left_on };
       const found = await unwrap(api.POST("/api/imports/preview", { params: { query: { kind, page } }, body }));
       setPreview(found);
       setFile({ ...given, columns: found.columns });
@@ -71,7 +72,9 @@ export function ImportPage() {
   const start = async () => {
     if (!file) return;
     try {
-      setJob((await unwrap(api.POST("/api/imports", { body: { ...file, site_id: at, skip, left, left_on } }))).id);
+      setJob(
+        (await unwrap(api.POST("/api/imports", { body: { ...file, site_id: at, skip, sure, left, left_on } }))).id,
+      );
     } catch (error) {
       setProblem(error instanceof Error ? error.message : "The import did not start.");
     }
@@ -106,6 +109,7 @@ export function ImportPage() {
               const chosen = event.currentTarget.files?.[0];
               event.currentTarget.value = "";
               setSkip([]);
+              setSure([]);
               setLeft([]);
               if (chosen)
                 void encoded(chosen).then((content) =>
@@ -135,14 +139,16 @@ export function ImportPage() {
           <Lines
             preview={preview}
             skip={skip}
+            sure={sure}
             left={left}
             setSkip={setSkip}
+            setSure={setSure}
             setLeft={setLeft}
             show={(kind, page) => void look(file, at, kind, page)}
           />
           <div className="field-row">
             <button type="button" className="act" disabled={preview.error_count > 0} onClick={() => void start()}>
-              {doing(preview, skip, left)}
+              {doing(preview, skip, left, sure)}
             </button>
             <Link to="/people">Back to people</Link>
           </div>
@@ -152,10 +158,10 @@ export function ImportPage() {
   );
 }
 
-function doing(preview: Preview, skip: number[], left: string[]): string {
-  const { counts } = preview;
+function doing(preview: Preview, skip: number[], left: string[], sure: number[]): string {
+  const { counts, twins } = preview;
   const count = (["new", "changed", "moved", "back"] as const).reduce((sum, kind) => sum + (counts[kind] ?? 0), 0);
-  const people = count - skip.length + left.length;
+  const people = count - skip.length - (twins - sure.length) + left.length;
   return `Import ${people} ${people === 1 ? "person" : "people"}`;
 }
 
@@ -297,19 +303,26 @@ function Errors({ preview }: { preview: Preview }) {
 interface LinesProps {
   preview: Preview;
   skip: number[];
+  sure: number[];
   left: string[];
   setSkip: (rows: number[]) => void;
+  setSure: (rows: number[]) => void;
   setLeft: (people: string[]) => void;
   show: (kind: Kind, page: number) => void;
 }
 
 /** Who is new, changed, moved, back or missing, a tick each. Who is missing is noted as left only where ticked. */
-function Lines({ preview, skip, left, setSkip, setLeft, show }: LinesProps) {
+function Lines({ preview, skip, sure, left, setSkip, setSure, setLeft, show }: LinesProps) {
   const kind = preview.shown as Kind;
-  const toggle = (one: Schemas["RosterLine"], on: boolean) =>
-    kind === "missing"
-      ? setLeft(on ? [...left, one.person_id] : left.filter((id) => id !== one.person_id))
-      : setSkip(on ? skip.filter((row) => row !== one.row) : [...skip, one.row]);
+  const toggle = (one: Schemas["RosterLine"], on: boolean) => {
+    if (kind === "missing") setLeft(on ? [...left, one.person_id] : left.filter((id) => id !== one.person_id));
+    else if (one.twin) setSure(on ? [...sure, one.row] : sure.filter((row) => row !== one.row));
+    else setSkip(on ? skip.filter((row) => row !== one.row) : [...skip, one.row]);
+  };
+  const isTaken = (one: Schemas["RosterLine"]) => {
+    if (kind === "missing") return left.includes(one.person_id);
+    return one.twin ? sure.includes(one.row) : kind !== "same" && !skip.includes(one.row);
+  };
   return (
     <section aria-label="What it comes to">
       <nav className="field-row" aria-label="Kinds of rows">
@@ -331,13 +344,15 @@ function Lines({ preview, skip, left, setSkip, setLeft, show }: LinesProps) {
           <li key={`${one.row}${one.person_id}`} className="row-line">
             <Checkbox
               disabled={kind === "same"}
-              checked={kind === "missing" ? left.includes(one.person_id) : kind !== "same" && !skip.includes(one.row)}
+              checked={isTaken(one)}
               onChange={(event) => toggle(one, event.currentTarget.checked)}
               label={
                 <>
                   <b>{one.name}</b> <span className="dim">{one.number}</span> {kind === "missing" && "has left"}
                   {one.changes.join("; ")}
-                  {one.twin && <b className="gorse"> Entered already as {one.twin}?</b>}
+                  {one.twin && (
+                    <b className="gorse"> Entered already as {one.twin}? Tick only if they are two people.</b>
+                  )}
                 </>
               }
             />
