@@ -12,7 +12,7 @@ import os
 from xdist.scheduler import LoadFileScheduling
 from xdist.workermanage import WorkerController
 
-WAITING = 2
+WAITING = 3
 """Workers for files that wait, the first ones."""
 COUNTING = 2
 """Workers for files that count."""

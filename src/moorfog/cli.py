@@ -240,7 +240,7 @@ def cmd_test(given: argparse.Namespace) -> int:
     ensure_packages(with_browser=True)
     ensure_node_modules()
     ensure_web()
-    side_by_side = [] if given.rest else ["-n", "4", "--dist", "loadfile", "--no-loadscope-reorder"]
+    side_by_side = [] if given.rest else ["-n", "5", "--dist", "loadfile", "--no-loadscope-reorder"]
     command = [sys.executable, "-m", "pytest", *side_by_side, *given.rest]
     return subprocess.run(command, cwd=root(), check=False).returncode
 
