@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import base64
 import io
-from datetime import timedelta
+from datetime import date, timedelta
 from typing import Any
 
 import pytest
@@ -401,3 +401,43 @@ def test_caliper_readings_and_a_third_when_they_are_apart(house: House) -> None:
         with pytest.raises(Refused) as refused:
             tester.post(path, {"length": [bad, "120"], "width": [], "lip": []})
         assert refused.value.code in ("not_a_number", "not_a_length")
+
+
+def test_a_report_of_change_ends_a_pass_at_once_and_only_a_test_or_a_reason_brings_it_back(house: House) -> None:
+    tester, admin, supervisor = house.client(), house.client("administrator"), house.client("supervisor")
+    person = house.ours.people[1]
+    tester.whole_visit(person)
+    shown = supervisor.get(f"/api/people/{person}")
+    today, setup = shown["permissions"]["day"], shown["permissions"]["rows"][0]
+    assert setup["may"]
+    entry = {"kind": "fit", "on": today, "said_by": "wearer", "words": "slips on the nose", "configuration": ""}
+    address = f"/api/people/{person}/reports"
+    for wrong in (
+        {"on": (date.fromisoformat(today) + timedelta(days=1)).isoformat()},
+        {"kind": "mood"},
+        {"configuration": "0" * 64},
+        {"words": "x" * 201},
+    ):
+        with pytest.raises(Refused, match=r"422|404"):
+            supervisor.post(address, {**entry, **wrong})
+    with pytest.raises(Refused, match="not_found"):
+        house.client("supervisor", house.theirs).post(address, entry)
+    house.clock.pass_by(60)
+    first = supervisor.post(address, {**entry, "configuration": setup["configuration"]})["id"]
+    row = tester.get(f"/api/people/{person}")["permissions"]["rows"][0]
+    assert not row["may"] and row["reasons"][0]["sentence"].startswith("It was reported not to fit any more")
+    assert tester.get(f"/api/people/{person}")["reports"][0]["words"] == "slips on the nose"
+    with pytest.raises(Refused, match="role_missing"):
+        supervisor.post(f"/api/reports/{first}/withdrawal", {"why": "mistaken"})
+    with pytest.raises(Refused, match="reason_missing"):
+        admin.post(f"/api/reports/{first}/withdrawal", {"why": ""})
+    admin.post(f"/api/reports/{first}/withdrawal", {"why": "it was another person's"})
+    assert tester.get(f"/api/people/{person}")["permissions"]["rows"][0]["may"]
+    supervisor.post(address, {**entry, "kind": "health", "said_by": "clinician"})
+    assert not tester.get(f"/api/people/{person}")["permissions"]["rows"][0]["may"]
+    house.clock.pass_by(60)
+    cleared = {"status": "cleared", "limits": [], "valid_from": today, "valid_until": "", "by_whom": "Harbour Row"}
+    tester.post(f"/api/people/{person}/clearance", cleared)
+    assert tester.get(f"/api/people/{person}")["permissions"]["rows"][0]["may"]
+    deeds = [one["deed"] for one in admin.get(f"/api/journal?subject={person}")["rows"]]
+    assert deeds.count("reported a change") == 2 and "took back a report of change" in deeds

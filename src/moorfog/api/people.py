@@ -14,7 +14,7 @@ from moorfog.operations import jobs
 from moorfog.operations.bench import filing
 from moorfog.operations.fields import Id, Why
 from moorfog.operations.kit import catalogue, facepieces
-from moorfog.operations.people import changing, finding, people, permissions, roster, roster_file
+from moorfog.operations.people import changing, finding, people, permissions, reporting, roster, roster_file
 from moorfog.operations.records import erasing, person, person_file, results
 from moorfog.operations.sites import sites
 
@@ -220,6 +220,19 @@ def get_due_erasures(context: Context, site_id: str, query: PageQuery) -> erasin
 def start_erasures(context: Context, site_id: str) -> jobs.JobView:
     """Erase, as a job, everybody whom a site no longer keeps."""
     return jobs.start_retention(context.db, context.clock, context.actor, site_id)
+
+
+@route("POST", "/api/people/{person_id}/reports", "read", body=reporting.ReportEntry, returns=Made, is_told=True)
+def report_change(context: Context, person_id: str, body: reporting.ReportEntry) -> Made:
+    """Say that a face, health, a facepiece or the work has changed, or that it fits no more."""
+    return Made(reporting.report_change(context.db, context.clock, context.actor, person_id, body))
+
+
+@route("POST", "/api/reports/{report_id}/withdrawal", "manage", body=reporting.Withdrawal)
+def withdraw_report(context: Context, report_id: str, body: reporting.Withdrawal) -> Response:
+    """Take back a report of change that was wrong, with the reason."""
+    reporting.withdraw_report(context.db, context.clock, context.actor, report_id, body.why)
+    return Response(status=204)
 
 
 @route("POST", "/api/people/{person_id}/clearance", "kit", body=people.ClearanceEntry)

@@ -1672,6 +1672,28 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/people/{person_id}/reports": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Say that a face, health, a facepiece or the work has changed, or that it fits no more.
+         * @description Say that a face, health, a facepiece or the work has changed, or that it fits no more.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        post: operations["report_change"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/people/{person_id}/training": {
         parameters: {
             query?: never;
@@ -1820,6 +1842,28 @@ export interface paths {
         get: operations["get_recipes"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/reports/{report_id}/withdrawal": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take back a report of change that was wrong, with the reason.
+         * @description Take back a report of change that was wrong, with the reason.
+         *
+         *     For: administrator.
+         */
+        post: operations["withdraw_report"];
         delete?: never;
         options?: never;
         head?: never;
@@ -5187,6 +5231,8 @@ export interface components {
          * @description A set-up somebody has passed in, and whether they may wear it on the day asked for: with every reason if not.
          */
         PermissionRow: {
+            /** Configuration */
+            configuration: string;
             /** Limits */
             limits: string[];
             /** May */
@@ -5314,6 +5360,8 @@ export interface components {
             merged_into: string;
             permissions: components["schemas"]["Permissions"];
             person: components["schemas"]["PersonRow"];
+            /** Reports */
+            reports: components["schemas"]["ReportLine"][];
             /** Trained On */
             trained_on: string;
             /** Tries */
@@ -5743,6 +5791,57 @@ export interface components {
              * @enum {string}
              */
             kind: "released";
+        };
+        /**
+         * ReportEntry
+         * @description What has changed, on which day (YYYY-MM-DD), who said so, in a few words and never a diagnosis.
+         *
+         *     ``configuration``: the set-up it is about, empty for all.
+         */
+        ReportEntry: {
+            /**
+             * Configuration
+             * @default
+             */
+            configuration: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "face" | "health" | "facepiece" | "workplace" | "fit";
+            /** On */
+            on: string;
+            /**
+             * Said By
+             * @enum {string}
+             */
+            said_by: "wearer" | "supervisor" | "clinician" | "tester" | "other";
+            /** Words */
+            words: string;
+        };
+        /**
+         * ReportLine
+         * @description A report of change on a screen. ``withdrawn``: by whom and why, empty while it stands.
+         */
+        ReportLine: {
+            /** Entered At */
+            entered_at: string;
+            /** Id */
+            id: string;
+            /** Kind */
+            kind: string;
+            /** On */
+            on: string;
+            /** Said By */
+            said_by: string;
+            /** Setup */
+            setup: string;
+            /** Title */
+            title: string;
+            /** Withdrawn */
+            withdrawn: string;
+            /** Words */
+            words: string;
         };
         /**
          * ResultRow
@@ -7320,6 +7419,14 @@ export interface components {
         WithdrawModel: {
             /** Reason */
             reason: string;
+        };
+        /**
+         * Withdrawal
+         * @description Why a report was wrong.
+         */
+        Withdrawal: {
+            /** Why */
+            why: string;
         };
         /**
          * Withheld
@@ -10114,6 +10221,41 @@ export interface operations {
             };
         };
     };
+    report_change: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                person_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReportEntry"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Made"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
     record_training: {
         parameters: {
             query?: never;
@@ -10328,6 +10470,39 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["RecipeView"][];
                 };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    withdraw_report: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                report_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Withdrawal"];
+            };
+        };
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description error */
             default: {

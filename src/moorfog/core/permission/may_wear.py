@@ -50,14 +50,40 @@ class End:
     no: int = 0
 
 
+ReportKind = Literal["face", "health", "facepiece", "workplace", "fit"]
+REPORTED: dict[ReportKind, tuple[str, Who]] = {
+    "face": ("A change of the face was reported", "tester"),
+    "health": ("A change of health was reported", "clinician"),
+    "facepiece": ("A change of the facepiece was reported", "tester"),
+    "workplace": ("A change at the workplace was reported", "tester"),
+    "fit": ("It was reported not to fit any more", "tester"),
+}
+"""What is said of a report, and who settles it (29 CFR 1910.134 (f)(3), (f)(4), (e)(7); recalled)."""
+
+
+@dataclass(frozen=True)
+class Report:
+    """Something that somebody said has changed: from which moment on earlier passes are doubted (as text, to be
+    compared with theirs), for which set-up (empty: all), on which day, by whom in words."""
+
+    kind: ReportKind
+    at: str
+    on: str
+    by: str
+    configuration: str = ""
+
+
 @dataclass(frozen=True)
 class PersonFacts:
-    """What is known of a person: clearances in the order they were filed, days of training, ends, signed passes."""
+    """What is known of a person: clearances in the order they were filed, days of training, ends, signed passes,
+    reports of change, and when a clearance as "cleared" was last filed (a moment as text, empty where none was)."""
 
     clearances: tuple[Clearance, ...]
     trained: tuple[str, ...]
     ends: tuple[End, ...]
     passes: tuple[Held, ...]
+    reports: tuple[Report, ...] = ()
+    cleared_at: str = ""
 
 
 @dataclass(frozen=True)
@@ -128,10 +154,23 @@ def _of_the_pass(held: Held, person: PersonFacts, day: str) -> list[Why]:
                 out.append(Why("suspended", one.why, one.by))
         elif one.configuration == held.piece.configuration and one.at > held.tested_at:
             out.append(Why("failed_since", one.why, one.by))
+    out += [_said(one) for one in person.reports if _doubts(one, held, person)]
     level = held.level
     if level is not None and held.piece.level_key == "":
         out.append(Why("no_level", "This kind has no stated pass level.", "administrator"))
     return out
+
+
+def _doubts(one: Report, held: Held, person: PersonFacts) -> bool:
+    """Whether a report ends a pass: a test since then settles it, a change of health only a clearance filed since."""
+    if one.configuration not in ("", held.piece.configuration):
+        return False
+    return one.at >= (person.cleared_at if one.kind == "health" else held.tested_at)
+
+
+def _said(one: Report) -> Why:
+    words, by = REPORTED[one.kind]
+    return Why(f"reported_{one.kind}", f"{words} on {one.on}, by {one.by}.", by)
 
 
 def _of_the_file(held: Held, person: PersonFacts, book: Book, day: str) -> list[Why]:

@@ -21,6 +21,7 @@ from moorfog.operations.errors import DomainError, NotFound
 from moorfog.operations.fields import day_of
 from moorfog.operations.kit.ledger import suspensions_of
 from moorfog.operations.people.people import clearances_of, find_person, trainings_of
+from moorfog.operations.people.reporting import report_facts
 from moorfog.operations.sites.sites import site_book, task_of
 from moorfog.store.clock import Clock
 from moorfog.store.models import PermissionEnd, Person, Site, SiteTask, VisitSummary, WearPermission
@@ -44,6 +45,7 @@ class PermissionRow:
     """A set-up somebody has passed in, and whether they may wear it on the day asked for: with every reason if not."""
 
     visit_id: str
+    configuration: str
     model: str
     size: str
     setup: str
@@ -89,7 +91,15 @@ def facts_of(db: Session, person_id: str, rows: Sequence[WearPermission]) -> Per
         for one in held
         if one.visit_id in doubtful
     ]
-    return PersonFacts(clearances_of(db, person_id), trainings_of(db, person_id), tuple(ends), held)
+    reports, cleared_at = report_facts(db, person_id)
+    return PersonFacts(
+        clearances=clearances_of(db, person_id),
+        trained=trainings_of(db, person_id),
+        ends=tuple(ends),
+        passes=held,
+        reports=reports,
+        cleared_at=cleared_at,
+    )
 
 
 def _held(row: WearPermission) -> Held:
@@ -162,6 +172,7 @@ def judge_permissions(db: Session, person: Person, day: str, task: Task | None) 
         out.append(
             PermissionRow(
                 visit_id=held.visit_id,
+                configuration=row.configuration,
                 model=row.model,
                 size=row.size,
                 setup=row.setup,

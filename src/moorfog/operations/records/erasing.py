@@ -41,6 +41,7 @@ from moorfog.store.models import (
     VisitSummary,
 )
 from moorfog.store.models_house import Erased, JournalDetail, JournalRow
+from moorfog.store.models_programme import ChangeReport
 from moorfog.store.same import same_person
 
 ERASED_NAME = "Erased person"
@@ -121,7 +122,9 @@ def preview_erasure(db: Session, actor: Actor, person_id: str) -> ErasureView:
         visits=len(visits),
         signatures=count(SignatureRow, SignatureRow.visit_id, visits),
         papers=count(DocumentRow, DocumentRow.visit_id, visits),
-        on_file=sum(count(one, one.person_id, ids) for one in (ClearanceRow, TrainingRow, MeasurementRow)),
+        on_file=sum(
+            count(one, one.person_id, ids) for one in (ClearanceRow, TrainingRow, MeasurementRow, ChangeReport)
+        ),
         not_yet=_not_yet(db, person, ids),
     )
 
@@ -147,7 +150,7 @@ def erase(db: Session, clock: Clock, actor: Actor, person_id: str, why: str) -> 
         for first in range(0, len(rows), MANY):
             some = update(table).where(table.id.in_(rows[first : first + MANY]))
             db.execute(some.values(**empty).execution_options(synchronize_session=False))
-    for filed in (ClearanceRow, TrainingRow, MeasurementRow):
+    for filed in (ClearanceRow, TrainingRow, MeasurementRow, ChangeReport):
         db.execute(delete(filed).where(filed.person_id.in_(ids)))
     db.execute(delete(PersonWord).where(PersonWord.person_id.in_(ids)))
     told = select(JournalRow.no).where(JournalRow.subject_id.in_([*ids, *visits]))

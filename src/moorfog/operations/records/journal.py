@@ -39,6 +39,8 @@ DEEDS = {
     "erase_person": "erased a person",
     "start_erasures": "erased whom a site no longer keeps",
     "change_site_words": "changed a site's terms or periods",
+    "report_change": "reported a change",
+    "withdraw_report": "took back a report of change",
     "merge_people": "made two entries one person",
     "record_clearance": "filed a clearance",
     "record_training": "filed a training",

@@ -16,6 +16,7 @@ from moorfog.operations.paging import PAGE
 from moorfog.operations.people.finding import PersonRow, person_row
 from moorfog.operations.people.people import file_on
 from moorfog.operations.people.permissions import Permissions, judge_permissions, usual_task
+from moorfog.operations.people.reporting import ReportLine, reports_on
 from moorfog.operations.records.today import VisitRow, visit_query, visit_row
 from moorfog.store.clock import Clock
 from moorfog.store.models import Employer, Person, Site, TryResult, VisitSummary
@@ -54,6 +55,7 @@ class PersonView:
     clearance: Clearance | None
     trained_on: str
     left_on: str
+    reports: tuple[ReportLine, ...]
     erased_on: str
     """When their personal data were erased, empty where they are there."""
     zone: str
@@ -113,6 +115,7 @@ def view_person(db: Session, clock: Clock, actor: Actor, person_id: str, page: i
         clearance=file.clearance,
         trained_on=file.trained_on,
         erased_on=person.erased_at.astimezone(ZoneInfo(zone)).date().isoformat() if person.erased_at else "",
+        reports=reports_on(db, person.id),
         zone=zone,
         left_on=person.left_on.isoformat() if person.left_on else "",
         merged_into=person.merged_into or "",

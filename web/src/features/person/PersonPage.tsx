@@ -3,6 +3,7 @@ import { Link, useParams, useSearchParams } from "react-router";
 import { api, keys, unwrap } from "@/shared/client";
 import { dateTime } from "@/shared/clock";
 import { Mark, OutcomeMark } from "@/design/Marks";
+import { Changed } from "@/features/person/Changed";
 import { Entry } from "@/features/person/Entry";
 import { OnFile } from "@/features/person/OnFile";
 import { Empty, Failed, Loading, Pager } from "@/design/States";
@@ -76,6 +77,7 @@ export function PersonPage() {
           </li>
         ))}
       </ul>
+      <Changed view={person.data} />
       <OnFile view={person.data} />
       <h2>Tries</h2>
       {tries.length === 0 ? (

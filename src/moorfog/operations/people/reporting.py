@@ -1,0 +1,183 @@
+"""Reports of change: somebody says that a face, health, a facepiece or the work has changed, or that it fits no more.
+
+One line, dated, with who said it. It ends at once what was passed before; a test since settles it, and a change of
+health a clearance filed since.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from datetime import datetime, time, timedelta
+from typing import Annotated, Any, ClassVar, Literal
+from zoneinfo import ZoneInfo
+
+from pydantic import Field
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session
+
+from moorfog.core.events.facts import STRICT
+from moorfog.core.events.payloads import instant
+from moorfog.core.permission.may_wear import REPORTED, Report, ReportKind
+from moorfog.operations.accounts.journal import Note, note
+from moorfog.operations.accounts.sessions import READERS, Actor
+from moorfog.operations.errors import DomainError, NotFound
+from moorfog.operations.fields import Label, Why, day_of
+from moorfog.operations.people.people import find_person
+from moorfog.store.base import new_id
+from moorfog.store.clock import Clock
+from moorfog.store.models import ClearanceRow, Site, WearPermission
+from moorfog.store.models_programme import ChangeReport
+from moorfog.store.same import same_person
+
+SaidBy = Literal["wearer", "supervisor", "clinician", "tester", "other"]
+SAID_BY: dict[SaidBy, str] = {
+    "wearer": "the wearer",
+    "supervisor": "a supervisor",
+    "clinician": "a clinician",
+    "tester": "a tester",
+    "other": "somebody else",
+}
+
+
+@dataclass(frozen=True)
+class ReportEntry:
+    """What has changed, on which day (YYYY-MM-DD), who said so, in a few words and never a diagnosis.
+
+    ``configuration``: the set-up it is about, empty for all.
+    """
+
+    __pydantic_config__: ClassVar[Mapping[str, Any]] = STRICT
+    kind: ReportKind
+    on: Label
+    said_by: SaidBy
+    words: Annotated[str, Field(max_length=200)]
+    configuration: Annotated[str, Field(max_length=64)] = ""
+
+
+@dataclass(frozen=True)
+class Withdrawal:
+    """Why a report was wrong."""
+
+    __pydantic_config__: ClassVar[Mapping[str, Any]] = STRICT
+    why: Why
+
+
+@dataclass(frozen=True)
+class ReportLine:
+    """A report of change on a screen. ``withdrawn``: by whom and why, empty while it stands."""
+
+    id: str
+    kind: str
+    title: str
+    on: str
+    said_by: str
+    words: str
+    setup: str
+    entered_at: str
+    withdrawn: str
+
+
+def report_change(db: Session, clock: Clock, actor: Actor, person_id: str, one: ReportEntry) -> str:
+    """Put a report of change on file; what was passed before ends at once. Returns its id.
+
+    Raises :class:`NotFound` outside the scope or for a set-up they never passed in, :class:`DomainError` for a day to
+    come.
+    """
+    person = find_person(db, actor.require(*READERS), person_id)
+    site, now, on = db.get(Site, person.site_id), clock.now(db), day_of(one.on, "On")
+    zone = ZoneInfo(site.zone if site is not None else "UTC")
+    if on > now.astimezone(zone).date():
+        raise DomainError("in_the_future", f"{on} has not come yet. Say since when it is so.")
+    setup = _setup(db, person.id, one.configuration)
+    end_of_day = datetime.combine(on + timedelta(days=1), time(), zone)
+    row = ChangeReport(
+        id=new_id(),
+        person_id=person.id,
+        employer_id=person.employer_id,
+        kind=one.kind,
+        configuration=one.configuration,
+        setup=setup,
+        on_day=on,
+        doubted_from=min(now, end_of_day),
+        said_by=one.said_by,
+        words=" ".join(one.words.split()),
+        account_id=actor.id,
+        entered_at=now,
+    )
+    db.add(row)
+    db.flush()
+    changes = {"reported": ["", f"{REPORTED[one.kind][0]} on {on}"]}
+    note(db, Note(kind="person", id=person.id, employer=person.employer_id, changes=changes, why=row.words))
+    return row.id
+
+
+def _setup(db: Session, person_id: str, configuration: str) -> str:
+    """Return a set-up somebody passed in, in words. Raises :class:`NotFound` for one they never did."""
+    if not configuration:
+        return ""
+    mine = (WearPermission.person_id.in_(same_person(db, person_id)), WearPermission.configuration == configuration)
+    row = db.scalar(select(WearPermission).where(*mine).limit(1))
+    if row is None:
+        raise NotFound("set-up")
+    return f"{row.model} {row.size}"
+
+
+def withdraw_report(db: Session, clock: Clock, actor: Actor, report_id: str, why: str) -> None:
+    """Take a report back that was wrong, with the reason: what it ended counts again."""
+    scope = actor.require("administrator")
+    row = db.get(ChangeReport, report_id, with_for_update=True)
+    if row is None or not scope.allows(row.employer_id):
+        raise NotFound("report")
+    if row.withdrawn_at is not None:
+        raise DomainError("withdrawn", "It is withdrawn already.")
+    if not why.strip():
+        raise DomainError("reason_missing", "Say how you know that it was wrong; it stands beside the report.")
+    row.withdrawn_at, row.withdrawn_by, row.withdrawn_why = clock.now(db), actor.name, why.strip()
+    changes = {"reported": [REPORTED[row.kind][0], "withdrawn"]}
+    note(db, Note(kind="person", id=row.person_id, employer=row.employer_id, changes=changes, why=why.strip()))
+
+
+def reports_on(db: Session, person_id: str) -> tuple[ReportLine, ...]:
+    """Return what was reported of a person, the latest first."""
+    rows = db.scalars(
+        select(ChangeReport)
+        .where(ChangeReport.person_id.in_(same_person(db, person_id)))
+        .order_by(ChangeReport.entered_at.desc())
+        .limit(50)
+    )
+    return tuple(
+        ReportLine(
+            id=row.id,
+            kind=row.kind,
+            title=REPORTED[row.kind][0],
+            on=row.on_day.isoformat(),
+            said_by=SAID_BY.get(row.said_by, row.said_by),  # type: ignore[call-overload]
+            words=row.words,
+            setup=row.setup,
+            entered_at=instant(row.entered_at),
+            withdrawn=f"withdrawn by {row.withdrawn_by}: {row.withdrawn_why}" if row.withdrawn_at else "",
+        )
+        for row in rows
+    )
+
+
+def report_facts(db: Session, person_id: str) -> tuple[tuple[Report, ...], str]:
+    """Return the reports of a person that stand, and when a clearance as "cleared" was last filed."""
+    ids = same_person(db, person_id)
+    rows = db.scalars(select(ChangeReport).where(ChangeReport.person_id.in_(ids), ChangeReport.withdrawn_at.is_(None)))
+    reports = tuple(
+        Report(
+            kind=row.kind,
+            at=instant(row.entered_at if row.kind == "health" else row.doubted_from),
+            on=row.on_day.isoformat(),
+            by=SAID_BY.get(row.said_by, row.said_by),  # type: ignore[call-overload]
+            configuration=row.configuration,
+        )
+        for row in rows
+    )
+    filed = select(func.max(ClearanceRow.entered_at)).where(
+        ClearanceRow.person_id.in_(ids), ClearanceRow.status == "cleared"
+    )
+    last = db.scalar(filed)
+    return reports, instant(last) if last is not None else ""

@@ -1,0 +1,59 @@
+"""Tables of the programme: what was said to have changed, and the codes by which a card is checked."""
+
+from __future__ import annotations
+
+from datetime import date, datetime
+from typing import Literal
+
+from sqlalchemy import BigInteger, Date, ForeignKey, Index, String
+from sqlalchemy.orm import Mapped, mapped_column
+
+from moorfog.store.base import Base, UtcDateTime
+from moorfog.store.models import Id
+
+
+class ChangeReport(Base):
+    """Something somebody said has changed about a person. Never deleted; withdrawn with a reason where it was wrong.
+
+    ``doubted_from``: passes tested up to then are doubted. ``configuration`` empty: every set-up.
+    """
+
+    __tablename__ = "change_report"
+    id: Mapped[str] = mapped_column(Id, primary_key=True)
+    person_id: Mapped[str] = mapped_column(Id, ForeignKey("person.id"))
+    employer_id: Mapped[str] = mapped_column(Id)
+    kind: Mapped[Literal["face", "health", "facepiece", "workplace", "fit"]] = mapped_column(String(12))
+    configuration: Mapped[str] = mapped_column(String(64))
+    setup: Mapped[str] = mapped_column(String(250))
+    on_day: Mapped[date] = mapped_column(Date)
+    doubted_from: Mapped[datetime] = mapped_column(UtcDateTime)
+    said_by: Mapped[str] = mapped_column(String(12))
+    words: Mapped[str] = mapped_column(String(200))
+    account_id: Mapped[str] = mapped_column(Id)
+    entered_at: Mapped[datetime] = mapped_column(UtcDateTime)
+    withdrawn_at: Mapped[datetime | None] = mapped_column(UtcDateTime, default=None)
+    withdrawn_by: Mapped[str] = mapped_column(String(190), default="")
+    withdrawn_why: Mapped[str] = mapped_column(String(400), default="")
+    __table_args__ = (
+        Index("ix_change_report", "person_id", "entered_at"),
+        Index("ix_change_report_employer", "employer_id", "entered_at"),
+    )
+
+
+class CardCode(Base):
+    """The code on a visit's card and papers: by it a stranger asks whether the card still holds."""
+
+    __tablename__ = "card_code"
+    code: Mapped[str] = mapped_column(String(16), primary_key=True)
+    visit_id: Mapped[str] = mapped_column(Id, ForeignKey("visit.id"), unique=True)
+    made_at: Mapped[datetime] = mapped_column(UtcDateTime)
+
+
+class CodeTry(Base):
+    """A code that was asked for and does not exist: guessing is slow."""
+
+    __tablename__ = "code_try"
+    id: Mapped[int] = mapped_column(BigInteger, primary_key=True, autoincrement=True)
+    address: Mapped[str] = mapped_column(String(64))
+    at: Mapped[datetime] = mapped_column(UtcDateTime)
+    __table_args__ = (Index("ix_code_try", "address", "at"), Index("ix_code_try_at", "at"))
