@@ -251,6 +251,13 @@ def cmd_check(given: argparse.Namespace) -> int:
     return 0
 
 
+def cmd_verify_card(given: argparse.Namespace) -> int:
+    """Say whether what was scanned from a card was signed by the installation whose public key is given."""
+    from moorfog.cards import run
+
+    return run(given.text, given.key)
+
+
 def cmd_bench(given: argparse.Namespace) -> int:
     """Print measurements as ratios, side by side in one run."""
     ensure_packages(with_browser=True)
@@ -318,6 +325,10 @@ def parser() -> argparse.ArgumentParser:
     again.add_argument("files", nargs="+", metavar="FILE", help="exported records; - for standard input")
     again.add_argument("--json", action="store_true")
     again.set_defaults(run=cmd_recompute)
+    card = sub.add_parser("verify-card", help="say, without a network, whether a scanned card was signed here")
+    card.add_argument("text", help="what was scanned, a file that holds it, or - to read it")
+    card.add_argument("--key", required=True, help="the public key of the installation, as /api/card-key says it")
+    card.set_defaults(run=cmd_verify_card)
     add_commands(sub)
     openapi = sub.add_parser("openapi", help="write docs/openapi.json")
     openapi.add_argument("--check", action="store_true")

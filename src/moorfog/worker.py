@@ -14,6 +14,7 @@ from moorfog.operations.bench.runs import void_stale_runs
 from moorfog.operations.bench.screens import forget_screens, lose_screens
 from moorfog.operations.jobs import claim, run_job
 from moorfog.operations.records.anchors import key_folder, make_anchor, printed, signing_key
+from moorfog.operations.records.papers import forget_wrong_codes
 from moorfog.store.base import run_in_transaction
 from moorfog.store.clock import Clock, DatabaseClock, take_new_time
 
@@ -59,6 +60,7 @@ def work(engine: Engine, stopping: threading.Event) -> None:
                 anchor(engine, clock)
                 run_in_transaction(engine, lambda db: forget_expired(db, clock))
                 run_in_transaction(engine, lambda db: forget_screens(db, clock))
+                run_in_transaction(engine, lambda db: forget_wrong_codes(db, clock))
             rounds += 1
         except DBAPIError as error:
             log.warning("the database does not answer: %s", error.orig)

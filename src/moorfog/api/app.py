@@ -19,6 +19,7 @@ from werkzeug.exceptions import HTTPException, MethodNotAllowed
 from moorfog.api import (  # noqa: F401  (their routes)
     accounts,
     bench,
+    codes,
     house,
     kit,
     link,
@@ -244,6 +245,7 @@ def _context(one: Route, db: Session, engine: Engine, clock: Clock, rules: Rules
         secret=secret,
         link=None,
         after_commit=[],
+        where=request.host_url,
     )
     if one.rule == "link":
         context.link = instrument_for_token(db, _bearer())

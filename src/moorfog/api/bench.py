@@ -21,8 +21,8 @@ from moorfog.operations.bench.views import BenchView, view_for_screen
 from moorfog.operations.bench.visits import RUN_STARTS
 from moorfog.operations.fields import Id, Line
 from moorfog.operations.kit import parts
-from moorfog.operations.records import exports, today
-from moorfog.operations.records.reports import find_report, issue_report
+from moorfog.operations.records import exports, papers, today
+from moorfog.operations.records.reports import find_report
 from moorfog.store.log import keep_state, load_events, load_visit
 
 STRICT = ConfigDict(strict=True, extra="forbid")
@@ -63,10 +63,11 @@ class ReadingsFile:
 
 @dataclass(frozen=True)
 class IssueReport:
-    """The paper to print on."""
+    """Which paper, and in which size a page is; a card is as large as a card."""
 
     __pydantic_config__ = STRICT
     page_size: Literal["A4", "Letter"]
+    paper: papers.Paper = "report"
 
 
 @dataclass(frozen=True)
@@ -213,8 +214,9 @@ def sign(context: Context, visit_id: str, body: SignVisit) -> BenchView:
 
 @route("POST", "/api/visits/{visit_id}/reports", "read", body=IssueReport, returns=Issued)
 def issue(context: Context, visit_id: str, body: IssueReport) -> Issued:
-    """Issue the report; the same revision and paper give the same bytes ever after."""
-    row = issue_report(context.db, context.clock, context.actor, visit_id, body.page_size)
+    """Issue the report, the card or the worker's letter; the same revision gives the same bytes ever after."""
+    wanted = papers.Printed(body.paper, body.page_size, context.where)
+    row = papers.issue(context.db, context.clock, context.actor, visit_id, wanted)
     return Issued(f"/api/visits/{visit_id}/reports/{row.page_size}/{row.revision}", row.sha256)
 
 

@@ -46,6 +46,8 @@ class Context:
     after_commit: list[Callable[[], None]]
     visit_id: str = ""
     """The visit of the wearer's address, where the route's rule is "wearer"."""
+    where: str = ""
+    """The address by which this installation was asked, for what is printed."""
 
     @property
     def actor(self) -> Actor:

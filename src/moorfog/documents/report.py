@@ -26,11 +26,12 @@ from moorfog.core.visit.outcomes import outcome
 from moorfog.core.visit.state import FOLD_VERSION, Answer, Try, Visit
 from moorfog.data import instrument_kinds
 from moorfog.documents.fonts import FACES, STACK
+from moorfog.documents.qr import qr_svg
 from moorfog.documents.trace import trace_svg
 
 PageSize = Literal["A4", "Letter"]
 HERE = Path(__file__).parent
-_templates = Environment(
+templates = Environment(
     loader=FileSystemLoader(HERE / "templates"),
     autoescape=True,
     undefined=StrictUndefined,
@@ -116,6 +117,10 @@ class ReportView:
     procedure: str
     fine_print: str
     page_size: PageSize
+    check: str = ""
+    """The address by which a stranger asks whether it still holds, with the signed statement; empty without a pass."""
+    card: str = ""
+    """The code of that address, as it is printed."""
 
 
 def _local(at: datetime, zone: ZoneInfo) -> str:
@@ -320,7 +325,7 @@ def report_view(
 
 def render_html(view: ReportView) -> str:
     """Return the report as a page of HTML with its fonts named relative to this package."""
-    return _templates.get_template("report.html").render(v=view, faces=Markup(FACES), stack=STACK)
+    return templates.get_template("report.html").render(v=view, qr=qr_svg, faces=Markup(FACES), stack=STACK)
 
 
 def render_pdf(view: ReportView) -> bytes:

@@ -352,6 +352,28 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/card-key": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The public key of this installation, by which a card is checked without a network.
+         * @description The public key of this installation, by which a card is checked without a network.
+         *
+         *     For: open to everybody.
+         */
+        get: operations["get_card_key"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/catalogue": {
         parameters: {
             query?: never;
@@ -410,6 +432,28 @@ export interface paths {
          *     For: tester, administrator or supervisor.
          */
         get: operations["export_catalogue_json"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/codes/{code}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * How the card with this code stands now: initials, facepiece, size, until when, and nothing more.
+         * @description How the card with this code stands now: initials, facepiece, size, until when, and nothing more.
+         *
+         *     For: open to everybody.
+         */
+        get: operations["look_up_code"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2594,8 +2638,8 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Issue the report; the same revision and paper give the same bytes ever after.
-         * @description Issue the report; the same revision and paper give the same bytes ever after.
+         * Issue the report, the card or the worker's letter; the same revision gives the same bytes ever after.
+         * @description Issue the report, the card or the worker's letter; the same revision gives the same bytes ever after.
          *
          *     For: tester, administrator or supervisor.
          */
@@ -3315,6 +3359,14 @@ export interface components {
             until: string | null;
         };
         /**
+         * CardKey
+         * @description The public key that cards are signed by, as 64 hexadecimal digits; empty before the first one was.
+         */
+        CardKey: {
+            /** Key */
+            key: string;
+        };
+        /**
          * CatalogueFile
          * @description A file of facepieces: JSON or CSV by its name.
          */
@@ -3603,6 +3655,27 @@ export interface components {
         Code: {
             /** Code */
             code: string;
+        };
+        /**
+         * CodeView
+         * @description What a stranger is told of a card's code, and nothing more. ``checked_at``: the day at the site.
+         */
+        CodeView: {
+            /** Checked On */
+            checked_on: string;
+            /** Code */
+            code: string;
+            /** Facepiece */
+            facepiece: string;
+            /** Initials */
+            initials: string;
+            /**
+             * Status
+             * @enum {string}
+             */
+            status: "valid" | "ended" | "withdrawn" | "superseded";
+            /** Until */
+            until: string;
         };
         /**
          * CompetenceEntry
@@ -4407,7 +4480,7 @@ export interface components {
         };
         /**
          * IssueReport
-         * @description The paper to print on.
+         * @description Which paper, and in which size a page is; a card is as large as a card.
          */
         IssueReport: {
             /**
@@ -4415,6 +4488,12 @@ export interface components {
              * @enum {string}
              */
             page_size: "A4" | "Letter";
+            /**
+             * Paper
+             * @default report
+             * @enum {string}
+             */
+            paper: "report" | "card" | "letter";
         };
         /**
          * Issued
@@ -8024,6 +8103,35 @@ export interface operations {
             };
         };
     };
+    get_card_key: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CardKey"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
     import_catalogue: {
         parameters: {
             query?: never;
@@ -8102,6 +8210,37 @@ export interface operations {
                 };
                 content: {
                     "application/json; charset=utf-8": unknown;
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    look_up_code: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CodeView"];
                 };
             };
             /** @description error */

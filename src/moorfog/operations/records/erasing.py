@@ -41,7 +41,7 @@ from moorfog.store.models import (
     VisitSummary,
 )
 from moorfog.store.models_house import Erased, JournalDetail, JournalRow
-from moorfog.store.models_programme import ChangeReport
+from moorfog.store.models_programme import CardCode, ChangeReport
 from moorfog.store.same import same_person
 
 ERASED_NAME = "Erased person"
@@ -153,6 +153,7 @@ def erase(db: Session, clock: Clock, actor: Actor, person_id: str, why: str) -> 
     for filed in (ClearanceRow, TrainingRow, MeasurementRow, ChangeReport):
         db.execute(delete(filed).where(filed.person_id.in_(ids)))
     db.execute(delete(PersonWord).where(PersonWord.person_id.in_(ids)))
+    db.execute(delete(CardCode).where(CardCode.visit_id.in_(visits)))
     told = select(JournalRow.no).where(JournalRow.subject_id.in_([*ids, *visits]))
     db.execute(delete(JournalDetail).where(JournalDetail.no.in_(told)).execution_options(synchronize_session=False))
     for one in db.scalars(select(Person).where(Person.id.in_(ids))):

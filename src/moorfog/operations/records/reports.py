@@ -1,15 +1,16 @@
-"""Issuing the report: rendered once, stored, and ever after the same bytes."""
+"""What the papers of a visit say, and their bytes: rendered once, stored, and ever after the same."""
 
 from __future__ import annotations
 
 import hashlib
+from dataclasses import dataclass
 from zoneinfo import ZoneInfo
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from moorfog.core.visit.steps import is_signed
-from moorfog.documents.report import Names, PageSize, render_pdf, report_view
+from moorfog.documents.report import Names, PageSize, ReportView, report_view
 from moorfog.operations.accounts.sessions import READERS, Actor
 from moorfog.operations.bench.readings import load_readings
 from moorfog.operations.bench.visits import find_head
@@ -20,8 +21,18 @@ from moorfog.store.log import BrokenLog, load_visit, whole_log
 from moorfog.store.models import Account, DocumentRow, Employer, EventRow, Person, SignatureRow, Site
 
 
-def issue_report(db: Session, clock: Clock, actor: Actor, visit_id: str, page_size: PageSize) -> DocumentRow:
-    """Return the report of the present revision, rendering and storing it the first time.
+@dataclass(frozen=True)
+class Drawn:
+    """A signed visit as its papers say it: which, of whom, at which revision, and everything the report has."""
+
+    visit_id: str
+    person_id: str
+    revision: int
+    view: ReportView
+
+
+def draw(db: Session, actor: Actor, visit_id: str, page_size: PageSize) -> Drawn:
+    """Return what the papers of a visit's present revision say.
 
     Raises :class:`NotFound` outside the scope, :class:`DomainError` before both have signed.
     """
@@ -33,9 +44,6 @@ def issue_report(db: Session, clock: Clock, actor: Actor, visit_id: str, page_si
         raise DomainError("log_broken", f"No report is made of this: {error} Tell your administrator.") from error
     if not is_signed(visit):
         raise DomainError("not_signed", "The report is issued when wearer and tester have signed. Sign first.")
-    kept = _stored(db, visit_id, page_size, visit.revision)
-    if kept is not None:
-        return _readable(kept)
     person = db.get(Person, visit.person_id)
     site, employer = db.get(Site, head.site_id), db.get(Employer, head.employer_id)
     if person is None or site is None or employer is None:
@@ -70,12 +78,17 @@ def issue_report(db: Session, clock: Clock, actor: Actor, visit_id: str, page_si
     readings = {
         one.started.run_id: load_readings(db, one.started.run_id) for one in visit.tries if one.closed is not None
     }
-    content = render_pdf(report_view(visit, visit_id, names, readings, page_size))
+    view = report_view(visit, visit_id, names, readings, page_size)
+    return Drawn(visit_id=visit_id, person_id=person.id, revision=visit.revision, view=view)
+
+
+def store_paper(db: Session, clock: Clock, drawn: Drawn, paper: str, content: bytes) -> DocumentRow:
+    """Store a paper's bytes: every later print is the same file."""
     row = DocumentRow(
         id=new_id(),
-        visit_id=visit_id,
-        revision=visit.revision,
-        page_size=page_size,
+        visit_id=drawn.visit_id,
+        revision=drawn.revision,
+        page_size=paper,
         sha256=hashlib.sha256(content).hexdigest(),
         content=content,
         issued_at=clock.now(db),
@@ -83,6 +96,12 @@ def issue_report(db: Session, clock: Clock, actor: Actor, visit_id: str, page_si
     db.add(row)
     db.flush()
     return row
+
+
+def kept_paper(db: Session, visit_id: str, paper: str, revision: int) -> DocumentRow | None:
+    """Return a paper that was issued, or None. Raises :class:`DomainError` where it was erased with its person."""
+    kept = _stored(db, visit_id, paper, revision)
+    return _readable(kept) if kept is not None else None
 
 
 def _stored(db: Session, visit_id: str, page_size: str, revision: int) -> DocumentRow | None:

@@ -47,7 +47,12 @@ export function ClosedView({ view, put, propose }: Props) {
           card={{ id: role, act: role, say: "I have read this revision." } as Parameters<typeof SignCard>[0]["card"]}
         />
       )}
-      {visit.is_signed && <Reports visitId={view.visit_id} />}
+      {visit.is_signed && (
+        <Papers
+          visitId={view.visit_id}
+          passed={last?.outcome === "pass" && !visit.is_practice && !visit.under_question.length}
+        />
+      )}
       {visit.tries.length > 0 && (
         <p>
           For other programs: <a href={`/api/visits/${view.visit_id}/record.json`}>open record</a> ·{" "}
@@ -140,34 +145,46 @@ function Sensed({ senses }: { senses: Schemas["SensesView"] }) {
   );
 }
 
-function Reports({ visitId }: { visitId: string }) {
+type Paper = Schemas["IssueReport"];
+const PAPERS: { label: string; body: Paper; needsPass?: boolean }[] = [
+  { label: "Card", body: { paper: "card", page_size: "A4" }, needsPass: true },
+  { label: "Letter to them, A4", body: { paper: "letter", page_size: "A4" } },
+  { label: "Letter to them, Letter", body: { paper: "letter", page_size: "Letter" } },
+  { label: "Report, A4", body: { paper: "report", page_size: "A4" } },
+  { label: "Report, Letter", body: { paper: "report", page_size: "Letter" } },
+];
+
+/** The papers of a signed visit, each a key: what they take with them first. */
+function Papers({ visitId, passed }: { visitId: string; passed: boolean }) {
   const [problem, setProblem] = useState("");
   const [busy, setBusy] = useState("");
-  const issue = async (size: "A4" | "Letter") => {
+  const issue = async (label: string, body: Paper) => {
     setProblem("");
-    setBusy(size);
+    setBusy(label);
     const tab = window.open("", "_blank");
     try {
-      const { url } = await unwrap(
-        api.POST("/api/visits/{visit_id}/reports", {
-          params: { path: { visit_id: visitId } },
-          body: { page_size: size },
-        }),
-      );
+      const path = { visit_id: visitId };
+      const { url } = await unwrap(api.POST("/api/visits/{visit_id}/reports", { params: { path }, body }));
       if (tab) tab.location.href = url;
       else window.location.assign(url);
     } catch (error) {
       tab?.close();
-      setProblem(error instanceof Error ? error.message : "The report did not come.");
+      setProblem(error instanceof Error ? error.message : "The paper did not come.");
     } finally {
       setBusy("");
     }
   };
   return (
-    <div className="field-row">
-      {(["A4", "Letter"] as const).map((size) => (
-        <button key={size} className="act" type="button" disabled={busy !== ""} onClick={() => void issue(size)}>
-          {busy === size ? "The report is being set…" : `Report, ${size}`}
+    <div className="field-row" role="group" aria-label="Papers">
+      {PAPERS.filter((one) => passed || !one.needsPass).map(({ label, body }) => (
+        <button
+          key={label}
+          className={body.paper === "card" || !passed ? "act" : "quiet"}
+          type="button"
+          disabled={busy !== ""}
+          onClick={() => void issue(label, body)}
+        >
+          {busy === label ? "It is being set…" : label}
         </button>
       ))}
       {problem && (

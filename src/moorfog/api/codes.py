@@ -1,0 +1,33 @@
+"""The code on a card: how it stands now, for anybody who holds it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from moorfog.api.routing import Context, route
+from moorfog.operations.errors import DomainError, NotFound
+from moorfog.operations.records import papers
+from moorfog.operations.records.anchors import key_folder, known_key
+
+
+@dataclass(frozen=True)
+class CardKey:
+    """The public key that cards are signed by, as 64 hexadecimal digits; empty before the first one was."""
+
+    key: str
+
+
+@route("GET", "/api/codes/{code}", "public", returns=papers.CodeView)
+def look_up_code(context: Context, code: str) -> papers.CodeView | DomainError:
+    """How the card with this code stands now: initials, facepiece, size, until when, and nothing more."""
+    try:
+        return papers.look_up(context.db, context.clock, context.address, code)
+    except NotFound as missing:
+        papers.note_wrong_code(context.db, context.clock, context.address)
+        return missing
+
+
+@route("GET", "/api/card-key", "public", returns=CardKey)
+def get_card_key(context: Context) -> CardKey:
+    """The public key of this installation, by which a card is checked without a network."""
+    return CardKey(known_key(key_folder()))

@@ -1,0 +1,197 @@
+"""Card and letter of a signed visit, each rendered once and stored; the code on them, and what a stranger is told."""
+
+from __future__ import annotations
+
+import secrets
+from dataclasses import dataclass, replace
+from datetime import timedelta
+from typing import Literal
+
+from sqlalchemy import delete, func, select
+from sqlalchemy.orm import Session
+
+from moorfog.core.advice.methods import method_words
+from moorfog.core.permission.may_wear import may_wear
+from moorfog.core.record.card import ALPHABET, LENGTH, Statement, as_typed, initials, is_code, packed, readable
+from moorfog.documents.card import CardView, cards_html, letter_html, paper_pdf
+from moorfog.documents.report import PageSize, render_pdf
+from moorfog.operations.accounts.sessions import Actor
+from moorfog.operations.errors import DomainError, NotFound
+from moorfog.operations.people.permissions import facts_of, today_at
+from moorfog.operations.records.anchors import key_folder, signing_key
+from moorfog.operations.records.reports import draw, kept_paper, store_paper
+from moorfog.operations.sites.sites import site_book
+from moorfog.store.clock import Clock
+from moorfog.store.models import DocumentRow, Employer, Person, Site, WearPermission
+from moorfog.store.models_programme import CardCode, CodeTry
+from moorfog.store.same import same_person
+
+Paper = Literal["report", "card", "letter"]
+Status = Literal["valid", "ended", "withdrawn", "superseded"]
+GUESSES, WITHIN = 20, timedelta(minutes=10)
+"""So many codes that do not exist are asked for from one address in so long, and then nothing more is told."""
+NO_PASS = "A card is for a signed pass. This visit has none that counts."
+
+
+@dataclass(frozen=True)
+class CodeView:
+    """What a stranger is told of a card's code, and nothing more. ``checked_at``: the day at the site."""
+
+    code: str
+    status: Status
+    initials: str
+    facepiece: str
+    until: str
+    checked_on: str
+
+
+def code_of(db: Session, clock: Clock, visit_id: str) -> str:
+    """Return the code of a visit's card, made at its first use."""
+    known = db.scalar(select(CardCode.code).where(CardCode.visit_id == visit_id))
+    if known is not None:
+        return known
+    code = "".join(secrets.choice(ALPHABET) for _ in range(LENGTH))
+    db.add(CardCode(code=code, visit_id=visit_id, made_at=clock.now(db)))
+    db.flush()
+    return code
+
+
+def _check(where: str, code: str, name: str, passed: WearPermission) -> str:
+    """Return the address of a code with the signed statement behind it. Raises :class:`DomainError` without a key."""
+    said = Statement(
+        code=code,
+        initials=initials(name),
+        facepiece=f"{passed.model} {passed.size}",
+        until=passed.valid_until.isoformat(),
+    )
+    try:
+        signature = signing_key(key_folder()).sign(said.written())
+    except (OSError, ValueError) as error:
+        raise DomainError("no_key", f"The key that signs cards cannot be read: {error}.", status=503) from error
+    return f"{where.rstrip('/')}/c/{code}#{packed(said, signature)}"
+
+
+def card_view(db: Session, clock: Clock, passed: WearPermission, tester: str, where: str) -> CardView:
+    """Return what the card of a pass says. ``where``: the address this installation is reached by."""
+    person = db.get(Person, passed.person_id)
+    employer = db.get(Employer, passed.employer_id)
+    if person is None or employer is None:
+        raise NotFound("person")
+    code = code_of(db, clock, passed.visit_id)
+    return CardView(
+        name=person.name,
+        number=person.number,
+        employer=employer.name,
+        facepiece=passed.model,
+        size=passed.size,
+        setup=passed.setup,
+        method=method_words(passed.method),
+        result=f"fit factor {passed.overall}" if passed.overall else "pass, by the senses",
+        tested_on=passed.valid_from.isoformat(),
+        valid_until=passed.valid_until.isoformat(),
+        tester=tester,
+        code=readable(code),
+        check=_check(where, code, person.name, passed),
+    )
+
+
+def _of_visit(db: Session, visit_id: str) -> WearPermission | None:
+    """Return the pass of a visit, None where it has none that counts."""
+    mine = select(WearPermission).where(WearPermission.visit_id == visit_id)
+    return db.scalar(mine.order_by(WearPermission.no.desc(), WearPermission.configuration).limit(1))
+
+
+@dataclass(frozen=True)
+class Printed:
+    """Which paper of a visit is wanted, in which size, and the address by which this installation is reached."""
+
+    paper: Paper
+    page_size: PageSize
+    where: str
+
+    @property
+    def name(self) -> str:
+        """What it is called among the papers of a revision."""
+        return {"report": self.page_size, "card": "card", "letter": f"words-{self.page_size[:4]}"}[self.paper]
+
+
+def issue(db: Session, clock: Clock, actor: Actor, visit_id: str, one: Printed) -> DocumentRow:
+    """Return a paper of a visit's present revision, rendered and stored the first time.
+
+    Raises :class:`NotFound` outside the scope, :class:`DomainError` before both have signed, and for the card of a
+    visit without a pass.
+    """
+    drawn, passed = draw(db, actor, visit_id, one.page_size), _of_visit(db, visit_id)
+    kept = kept_paper(db, visit_id, one.name, drawn.revision)
+    if kept is not None:
+        return kept
+    if one.paper == "card" and passed is None:
+        raise DomainError("no_pass", NO_PASS)
+    view = drawn.view
+    if passed is not None:
+        card = card_view(db, clock, passed, view.names.tester, one.where)
+        view = replace(view, check=card.check, card=card.code)
+        if one.paper == "card":
+            return store_paper(db, clock, drawn, one.name, paper_pdf(cards_html([card], "card")))
+    content = render_pdf(view) if one.paper == "report" else paper_pdf(letter_html(view))
+    return store_paper(db, clock, drawn, one.name, content)
+
+
+def look_up(db: Session, clock: Clock, address: str, text: str) -> CodeView:
+    """Return how a card stands now, for anybody. Guessing is slow: too many wrong codes from one address are refused.
+
+    Raises :class:`NotFound` for a code there is not, :class:`DomainError` (429) for too many of them.
+    """
+    now = clock.now(db)
+    wrong = select(func.count()).select_from(CodeTry).where(CodeTry.address == address, CodeTry.at > now - WITHIN)
+    if (db.scalar(wrong) or 0) >= GUESSES:
+        minutes = int(WITHIN.total_seconds() // 60)
+        raise DomainError("too_many", f"Too many wrong codes. Wait {minutes} minutes and try again.", status=429)
+    code = as_typed(text)
+    row = db.get(CardCode, code) if is_code(code) else None
+    if row is None:
+        raise NotFound("code")
+    passed = _of_visit(db, row.visit_id)
+    if passed is None:
+        return CodeView(readable(code), "withdrawn", "", "", "", now.date().isoformat())
+    person = db.get(Person, passed.person_id)
+    site = db.get(Site, person.site_id) if person is not None else None
+    if person is None or site is None:
+        raise NotFound("code")
+    day = today_at(db, person, now)
+    return CodeView(
+        code=readable(code),
+        status=_status(db, passed, person, site, day),
+        initials=initials(person.name),
+        facepiece=f"{passed.model} {passed.size}",
+        until=passed.valid_until.isoformat(),
+        checked_on=day,
+    )
+
+
+def _status(db: Session, passed: WearPermission, person: Person, site: Site, day: str) -> Status:
+    """Return how a pass stands on a day, by the one function that answers it; never why, which is nobody's business."""
+    newer = select(WearPermission.visit_id).where(
+        WearPermission.person_id.in_(same_person(db, person.id)),
+        WearPermission.configuration == passed.configuration,
+        WearPermission.tested_at > passed.tested_at,
+    )
+    if db.scalar(newer.limit(1)) is not None:
+        return "superseded"
+    if person.left_on is not None:
+        return "withdrawn"
+    facts = facts_of(db, person.id, [passed])
+    found = may_wear(facts.passes[0], facts, None, site_book(db, site, site.rule_book), day)
+    if found.may:
+        return "valid"
+    return "ended" if {one.code for one in found.reasons} == {"ended"} else "withdrawn"
+
+
+def note_wrong_code(db: Session, clock: Clock, address: str) -> None:
+    """Write down that a code which does not exist was asked for from an address."""
+    db.add(CodeTry(address=address[:64], at=clock.now(db)))
+
+
+def forget_wrong_codes(db: Session, clock: Clock) -> None:
+    """Forget wrong codes that count no more."""
+    db.execute(delete(CodeTry).where(CodeTry.at < clock.now(db) - WITHIN))

@@ -1,0 +1,138 @@
+"""Card, letter and report of a visit: what stands on them, the square read back, and what a stranger is told."""
+
+from __future__ import annotations
+
+import io
+import re
+from typing import Any
+
+import pypdfium2
+import pytest
+import zxingcpp
+from pypdf import PdfReader
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session
+
+from moorfog import cards
+from moorfog.store.models import DocumentRow
+from moorfog.store.models_programme import CodeTry
+from tests.api.house import NAMES, Client, House, Refused
+
+MM = 72 / 25.4
+
+
+def paper(client: Client, visit: str, kind: str, size: str = "A4") -> bytes:
+    """Issue a paper and fetch it."""
+    made = client.post(f"/api/visits/{visit}/reports", {"page_size": size, "paper": kind})
+    content: bytes = client.call("GET", made["url"], raw=True)
+    return content
+
+
+def words(pdf: bytes) -> str:
+    return " ".join(" ".join(page.extract_text() for page in PdfReader(io.BytesIO(pdf)).pages).split())
+
+
+def scanned(pdf: bytes) -> str:
+    """What a telephone reads of the first page."""
+    page = pypdfium2.PdfDocument(pdf)[0].render(scale=4).to_pil()
+    (found,) = zxingcpp.read_barcodes(page)
+    return str(found.text)
+
+
+def test_a_worker_leaves_with_a_card_that_a_stranger_can_check(house: House) -> None:
+    tester = house.client()
+    visit = tester.whole_visit(house.ours.people[1])
+    card = paper(tester, visit, "card")
+    box = PdfReader(io.BytesIO(card)).pages[0].mediabox
+    assert (round(float(box.width) / MM, 1), round(float(box.height) / MM, 1)) == (85.6, 54.0), "ID-1"
+    assert len(PdfReader(io.BytesIO(card)).pages) == 1
+    told = words(card)
+    row = tester.get(f"/api/people/{house.ours.people[1]}")["permissions"]["rows"][0]
+    for said in (NAMES[1], row["model"], f"size {row['size']}", row["test_until"], row["overall"], "tester ours"):
+        assert said in told, (said, told)
+    assert paper(tester, visit, "card") == card, "a second print is the same file"
+
+    address = scanned(card)
+    code = address.split("/c/")[1].split("#")[0]
+    assert re.search(r"[0-9A-Z]{4}-[0-9A-Z]{4}-[0-9A-Z]{4}", told)
+    for kind in ("letter", "report"):
+        assert scanned(paper(tester, visit, kind)).split("#")[0].endswith(code)
+    stranger = house.stranger()
+    shown = stranger.get(f"/api/codes/{code}")
+    assert shown == {
+        "code": f"{code[:4]}-{code[4:8]}-{code[8:]}",
+        "status": "valid",
+        "initials": "Ł. M. H.",
+        "facepiece": f"{row['model']} {row['size']}",
+        "until": row["test_until"],
+        "checked_on": row["tested_on"],
+    }
+    assert stranger.get(f"/api/codes/{code.lower()}")["status"] == "valid"
+    assert cards.run(address, stranger.get("/api/card-key")["key"]) == 0
+
+
+def test_a_code_says_at_once_that_it_holds_no_more_and_never_why(house: House) -> None:
+    tester, supervisor = house.client(), house.client("supervisor")
+    person = house.ours.people[0]
+    visit = tester.whole_visit(person)
+    code = scanned(paper(tester, visit, "card")).split("/c/")[1].split("#")[0]
+
+    def status() -> Any:
+        return house.stranger().get(f"/api/codes/{code}")["status"]
+
+    assert status() == "valid"
+    today = house.clock.at.date().isoformat()
+    house.clock.pass_by(60)
+    entry = {"kind": "health", "on": today, "said_by": "wearer", "words": "asthma", "configuration": ""}
+    supervisor.post(f"/api/people/{person}/reports", entry)
+    told = house.stranger().call("GET", f"/api/codes/{code}", raw=True).decode()
+    assert status() == "withdrawn" and "health" not in told and "asthma" not in told
+    house.clock.pass_by(3600)
+    cleared = {"status": "cleared", "limits": [], "valid_from": today, "valid_until": "", "by_whom": "Harbour Row"}
+    tester.post(f"/api/people/{person}/clearance", cleared)
+    assert status() == "valid"
+    tester.whole_visit(person)
+    assert status() == "superseded"
+    house.clock.pass_by(400 * 86_400)
+    assert status() == "superseded"
+
+
+def test_guessing_codes_is_slow(house: House) -> None:
+    stranger = house.stranger()
+    for wrong in ("x", "../../x", "0" * 12, "ABCD-EFGH-JKMN"):
+        with pytest.raises(Refused, match="404"):
+            stranger.get(f"/api/codes/{wrong}")
+    with Session(house.engine) as db:
+        before = db.scalar(select(func.count()).select_from(CodeTry)) or 0
+    for _ in range(max(0, 20 - before)):
+        with pytest.raises(Refused, match="404"):
+            stranger.get("/api/codes/000000000000")
+    with pytest.raises(Refused, match="too_many"):
+        stranger.get("/api/codes/000000000000")
+    house.clock.pass_by(601)
+    with pytest.raises(Refused, match="404"):
+        stranger.get("/api/codes/000000000000")
+
+
+def test_who_fitted_nothing_gets_a_letter_and_no_card(house: House) -> None:
+    tester = house.client()
+    visit = tester.whole_visit(house.ours.people[2], inside=("180", "240", "300", "200"))
+    letter = words(paper(tester, visit, "letter", "Letter"))
+    assert "wear no tight-fitting facepiece" in letter and "did not seal well enough" in letter and NAMES[2] in letter
+    with pytest.raises(Refused, match="no_pass"):
+        tester.post(f"/api/visits/{visit}/reports", {"page_size": "A4", "paper": "card"})
+    with Session(house.engine) as db:
+        papers = db.scalars(select(DocumentRow.page_size).where(DocumentRow.visit_id == visit)).all()
+    assert papers == ["words-Lett"]
+
+
+def test_papers_are_for_those_who_may_read_and_only_once_signed(house: House) -> None:
+    tester = house.client()
+    visit = tester.open(house.ours.people[1])
+    for kind in ("card", "letter", "report"):
+        with pytest.raises(Refused, match="not_signed"):
+            tester.post(f"/api/visits/{visit}/reports", {"page_size": "A4", "paper": kind})
+        with pytest.raises(Refused, match="not_found"):
+            house.client("tester", house.theirs).post(
+                f"/api/visits/{visit}/reports", {"page_size": "A4", "paper": kind}
+            )

@@ -1,0 +1,57 @@
+import { useQuery } from "@tanstack/react-query";
+import { useParams } from "react-router";
+import { Mark } from "@/design/Marks";
+import { Loading } from "@/design/States";
+import { api, ApiError, keys, type Schemas, unwrap } from "@/shared/client";
+import { useTitle } from "@/shared/title";
+import "@/features/code/code.css";
+
+const SAID: Record<Schemas["CodeView"]["status"], { word: string; mark: "cairn" | "wall"; means: string }> = {
+  valid: { word: "Valid", mark: "cairn", means: "May be worn, by this person, in this size." },
+  ended: { word: "Ended", mark: "wall", means: "The test counts no longer. Not to be worn before a new test." },
+  withdrawn: { word: "Withdrawn", mark: "wall", means: "Not to be worn. The supervisor knows who settles it." },
+  superseded: { word: "Replaced", mark: "wall", means: "There is a newer card for this facepiece. Ask for that one." },
+};
+
+/** What a card's code says now, for anybody at a gate: a word, a shape, whose initials, which facepiece, until when. */
+export function CodePage() {
+  useTitle("A card");
+  const { code = "" } = useParams();
+  const found = useQuery({
+    queryKey: keys.code(code),
+    queryFn: () => unwrap(api.GET("/api/codes/{code}", { params: { path: { code } } })),
+    retry: false,
+  });
+  if (found.isPending) return <Loading what="This card" />;
+  if (found.isError)
+    return (
+      <main className="gate">
+        <Mark name="wall" size={96} />
+        <h1>No such card</h1>
+        <p>{found.error instanceof ApiError ? found.error.message : "It could not be asked. Try again."}</p>
+        <p>Do not take it for a proof.</p>
+      </main>
+    );
+  const card = found.data;
+  const { word, mark, means } = SAID[card.status];
+  return (
+    <main className={`gate ${card.status}`} data-status={card.status}>
+      <Mark name={mark} size={96} />
+      <h1>{word}</h1>
+      <p className="means">{means}</p>
+      {card.facepiece && (
+        <dl>
+          <dt>Initials</dt>
+          <dd>{card.initials}</dd>
+          <dt>Facepiece and size</dt>
+          <dd>{card.facepiece}</dd>
+          <dt>{card.status === "valid" ? "Until" : "Was until"}</dt>
+          <dd>{card.until}</dd>
+        </dl>
+      )}
+      <p className="dim">
+        {card.code}, asked on {card.checked_on}. Compare the initials with whoever holds the card.
+      </p>
+    </main>
+  );
+}
