@@ -127,6 +127,7 @@ BODIES: dict[str, dict[str, Any]] = {
     "erase_person": {"why": "asked by the worker"},
     "change_site_words": {"terms": "", "notice_days": None, "keep_months": None},
     "report_change": {"kind": "fit", "on": "2026-01-01", "said_by": "wearer", "words": "", "configuration": ""},
+    "save_crew": {"name": "Early shift", "numbers": "1"},
     "withdraw_report": {"why": "another person"},
     "merge_people": {"other_id": "?", "why": "same badge"},
     "close_run": {"end": "lost", "count": 0, "sha256": "", "occurred_at": "2026-01-01T00:00:00Z"},

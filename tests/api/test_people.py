@@ -6,9 +6,11 @@ import base64
 import io
 from datetime import date, timedelta
 from typing import Any
+from urllib.parse import urlencode
+from zoneinfo import ZoneInfo
 
 import pytest
-from openpyxl import Workbook
+from openpyxl import Workbook, load_workbook
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
@@ -441,3 +443,56 @@ def test_a_report_of_change_ends_a_pass_at_once_and_only_a_test_or_a_reason_brin
     assert tester.get(f"/api/people/{person}")["permissions"]["rows"][0]["may"]
     deeds = [one["deed"] for one in admin.get(f"/api/journal?subject={person}")["rows"]]
     assert deeds.count("reported a change") == 2 and "took back a report of change" in deeds
+
+
+def test_tomorrows_crew_is_answered_person_by_person_with_the_way_out(house: House) -> None:
+    tester, supervisor, admin = house.client(), house.client("supervisor"), house.client("administrator")
+    first, second, third = house.ours.people
+    tester.whole_visit(second)
+    tester.whole_visit(third)
+    asked = f"/api/tomorrow?site={house.ours.site}"
+    shown = supervisor.get(asked)
+    here = house.clock.at.astimezone(ZoneInfo(house.zone)).date()
+    assert shown["day"] == (here + timedelta(days=1)).isoformat() and (shown["may"], shown["may_not"]) == (2, 1)
+    rows = {one["person_id"]: one for one in shown["rows"]}
+    assert shown["rows"][0]["person_id"] == first, "who may not comes first"
+    assert [one["code"] for one in rows[first]["reasons"]] == ["no_pass"] and rows[second]["set_ups"][0]["until"]
+    house.clock.pass_by(60)
+    today = here.isoformat()
+    said = {"kind": "face", "on": today, "said_by": "supervisor", "words": "new scar", "configuration": ""}
+    supervisor.post(f"/api/people/{second}/reports", said)
+    again = {one["person_id"]: one for one in supervisor.get(asked)["rows"]}[second]
+    assert not again["may"] and again["nearest"] and again["reasons"][0]["settled_by"] == "tester"
+    for person in (second, third):  # the page of the person and the crew say the same, whatever the day
+        for day in (today, (here + timedelta(days=200)).isoformat(), (here + timedelta(days=500)).isoformat()):
+            rows = tester.get(f"/api/people/{person}/permissions?day={day}")["rows"]
+            line = {one["person_id"]: one for one in supervisor.get(f"{asked}&day={day}")["rows"]}[person]
+            assert line["may"] is any(one["may"] for one in rows)
+
+    pasted = f"{house.mark}-2, {house.mark}-1;nobody\\n{house.mark}-2"
+    by_number = supervisor.get(f"{asked}&{urlencode({'numbers': pasted.replace(chr(92) + 'n', chr(10))})}")
+    assert [one["person_id"] for one in by_number["rows"]] == [second, third] and by_number["unknown"] == ["nobody"]
+    with pytest.raises(Refused, match="unknown_numbers"):
+        supervisor.post(f"/api/sites/{house.ours.site}/crews", {"name": "Early", "numbers": pasted})
+    early = {"name": "Early", "numbers": f"{house.mark}-2 {house.mark}-1"}
+    crew = supervisor.post(f"/api/sites/{house.ours.site}/crews", early)["id"]
+    kept = supervisor.get(f"{asked}&crew={crew}")
+    assert [one["number"] for one in kept["rows"]] == [f"{house.mark}-1", f"{house.mark}-2"]
+    assert kept["crews"] == [{"id": crew, "name": "Early", "people": 2}]
+    of_task = supervisor.get(f"{asked}&task={house.ours.task}&day=2026-01-01")
+    assert of_task["task"] == "grain dust" and of_task["may"] == 0, "nobody was tested by then"
+    for wrong, code in (("&day=soon", "not_a_date"), (f"&task={crew}", "not_found"), (f"&crew={first}", "not_found")):
+        with pytest.raises(Refused, match=code):
+            supervisor.get(asked + wrong)
+    for call in (
+        lambda one: one.get(asked),
+        lambda one: one.get(f"/api/tomorrow?site={house.theirs.site}&crew={crew}"),
+        lambda one: one.call("DELETE", f"/api/crews/{crew}"),
+    ):
+        with pytest.raises(Refused, match="not_found"):
+            call(house.client("supervisor", house.theirs))
+    book = load_workbook(io.BytesIO(supervisor.call("GET", asked.replace("tomorrow", "tomorrow.xlsx"), raw=True)))
+    lines = list(book.active.iter_rows(values_only=True))
+    assert lines[0][:4] == ("name", "number", "task", "may wear") and {one[3] for one in lines[1:]} == {"yes", "no"}
+    admin.call("DELETE", f"/api/crews/{crew}")
+    assert supervisor.get(asked)["crews"] == []

@@ -18,6 +18,7 @@ from moorfog.core.rules.book import Rules
 from moorfog.demo.seed import enter_facepieces
 from moorfog.operations.records.anchors import check_anchors, make_anchor, printed, public_hex, signing_key
 from moorfog.operations.records.verify import Fault, verify, verify_visit
+from moorfog.store.accounts import ERASABLE
 from moorfog.store.base import make_engine, new_id, run_in_transaction
 from moorfog.store.log import BrokenLog, forget_states, load_rules, load_visit, whole_log
 from moorfog.store.models import (
@@ -205,7 +206,10 @@ def test_the_database_itself_refuses_to_change_or_delete_what_was_written(house:
     with as_schema(house.engine) as schema:
         for statement, table in GUARDED:
             given = {"v": visit} if ":v" in statement else {}
-            for engine, words in ((house.engine, "command denied"), (schema, f"what stands in {table} is never")):
+            refused = f"what stands in {table} is never"
+            # what may be emptied where its erasure is written down is kept by the guard, the rest by the account too
+            own = refused if statement.startswith("UPDATE") and table in ERASABLE else "command denied"
+            for engine, words in ((house.engine, own), (schema, refused)):
                 with pytest.raises(DBAPIError, match=words), engine.begin() as connection:
                     connection.execute(text(statement), given)
     assert faults(house, visit) == []

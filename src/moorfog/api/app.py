@@ -25,6 +25,7 @@ from moorfog.api import (  # noqa: F401  (their routes)
     link,
     people,
     places,
+    programme,
     session,
     setup,
     sites,

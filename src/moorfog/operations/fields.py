@@ -38,6 +38,10 @@ def day_of(text: str, what: str) -> date:
 
 Id: TypeAlias = Annotated[str, Field(pattern=r"^[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}$", description="a UUID")]
 
+MaybeId: TypeAlias = Annotated[
+    str, Field(pattern=r"^([0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12})?$", description="a UUID, or empty")
+]
+
 LINE, NUMBER = 190, 40
 """Signs of a line, and of a person's own number, as they are stored."""
 Line: TypeAlias = Annotated[str, Field(max_length=LINE)]

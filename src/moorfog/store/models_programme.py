@@ -5,8 +5,9 @@ from __future__ import annotations
 from datetime import date, datetime
 from typing import Literal
 
-from sqlalchemy import BigInteger, Date, ForeignKey, Index, String
+from sqlalchemy import BigInteger, Date, ForeignKey, Index, String, UniqueConstraint
 from sqlalchemy.orm import Mapped, mapped_column
+from sqlalchemy.types import JSON
 
 from moorfog.store.base import Base, UtcDateTime
 from moorfog.store.models import Id
@@ -57,3 +58,14 @@ class CodeTry(Base):
     address: Mapped[str] = mapped_column(String(64))
     at: Mapped[datetime] = mapped_column(UtcDateTime)
     __table_args__ = (Index("ix_code_try", "address", "at"), Index("ix_code_try_at", "at"))
+
+
+class Crew(Base):
+    """People who work together at a site, under a name; by id, as names change."""
+
+    __tablename__ = "crew"
+    id: Mapped[str] = mapped_column(Id, primary_key=True)
+    site_id: Mapped[str] = mapped_column(Id, ForeignKey("site.id"))
+    name: Mapped[str] = mapped_column(String(190))
+    people: Mapped[list[str]] = mapped_column(JSON)
+    __table_args__ = (UniqueConstraint("site_id", "name", name="uq_crew"),)

@@ -13,6 +13,7 @@ import { SignIn } from "@/features/signin/SignIn";
 
 const PLACES = [
   ["/", "Today"],
+  ["/tomorrow", "Tomorrow"],
   ["/people", "People"],
   ["/results", "Pass results"],
   ["/facepieces", "Facepieces"],

@@ -22,6 +22,7 @@ export const router = createBrowserRouter([
       page("visit/:visitId", async () => (await import("@/features/bench/BenchPage")).BenchPage),
       page("people", async () => (await import("@/features/person/PeoplePage")).PeoplePage),
       page("people/:personId", async () => (await import("@/features/person/PersonPage")).PersonPage),
+      page("tomorrow", async () => (await import("@/features/tomorrow/TomorrowPage")).TomorrowPage),
       page("results", async () => (await import("@/features/results/ResultsPage")).ResultsPage),
       page("kit", async () => (await import("@/features/kit/KitPage")).KitPage),
       page("facepieces", async () => (await import("@/features/catalogue/CataloguePage")).CataloguePage),

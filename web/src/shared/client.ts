@@ -100,6 +100,7 @@ export const keys = {
   erasures: (site: string, page: number) => ["erasures", site, page] as const,
   erasure: (person: string) => ["erasures", "person", person] as const,
   code: (code: string) => ["code", code] as const,
+  tomorrow: (asked: Record<string, string>) => ["tomorrow", asked] as const,
   visit: (id: string) => ["visit", id] as const,
   person: (id: string, page: number) => ["person", id, page] as const,
   people: (q: string, page: number) => ["people", q, page] as const,

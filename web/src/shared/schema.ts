@@ -550,6 +550,28 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/crews/{crew_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Forget a saved crew; the people stay.
+         * @description Forget a saved crew; the people stay.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        delete: operations["drop_crew"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/employers": {
         parameters: {
             query?: never;
@@ -2086,6 +2108,28 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sites/{site_id}/crews": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Save a crew under a name.
+         * @description Save a crew under a name.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        post: operations["save_crew"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sites/{site_id}/erasures": {
         parameters: {
             query?: never;
@@ -2425,6 +2469,50 @@ export interface paths {
          *     For: administrator.
          */
         delete: operations["end_token"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tomorrow": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Who of a crew may wear what on a day, or every reason why not.
+         * @description Who of a crew may wear what on a day, or every reason why not.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["get_tomorrow"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tomorrow.xlsx": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The same as a workbook, a line for each set-up or each reason.
+         * @description The same as a workbook, a line for each set-up or each reason.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["get_tomorrow_sheet"];
+        put?: never;
+        post?: never;
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -3841,6 +3929,80 @@ export interface components {
             title: string;
             /** Unit */
             unit: string;
+        };
+        /**
+         * CrewEntry
+         * @description A crew to be saved: its name, and the people in it by number.
+         */
+        CrewEntry: {
+            /** Name */
+            name: string;
+            /** Numbers */
+            numbers: string;
+        };
+        /**
+         * CrewLine
+         * @description A person of a crew: what they may wear; where nothing, what is nearest to it and every reason against that.
+         */
+        CrewLine: {
+            /** May */
+            may: boolean;
+            /** Name */
+            name: string;
+            /** Nearest */
+            nearest: string;
+            /** Number */
+            number: string;
+            /** Person Id */
+            person_id: string;
+            /** Reasons */
+            reasons: components["schemas"]["WhyView"][];
+            /** Set Ups */
+            set_ups: components["schemas"]["SetUp"][];
+            /** Task */
+            task: string;
+        };
+        /**
+         * CrewName
+         * @description A saved crew.
+         */
+        CrewName: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** People */
+            people: number;
+        };
+        /**
+         * CrewView
+         * @description A crew on a day: who may not wear anything first, those with the shortest way out before the others.
+         */
+        CrewView: {
+            /** Crew Id */
+            crew_id: string;
+            /** Crews */
+            crews: components["schemas"]["CrewName"][];
+            /** Day */
+            day: string;
+            /** Is Cut */
+            is_cut: boolean;
+            /** May */
+            may: number;
+            /** May Not */
+            may_not: number;
+            /** Rows */
+            rows: components["schemas"]["CrewLine"][];
+            /** Site */
+            site: string;
+            /** Site Id */
+            site_id: string;
+            /** Task */
+            task: string;
+            /** Task Id */
+            task_id: string;
+            /** Unknown */
+            unknown: string[];
         };
         /**
          * Cue
@@ -6197,21 +6359,6 @@ export interface components {
             without: string;
         };
         /**
-         * Saved
-         * @description A facepiece that was entered: the id of its version, and what became of it.
-         */
-        Saved: {
-            /**
-             * Outcome
-             * @enum {string}
-             */
-            outcome: "new" | "new version" | "as it was";
-            /** Version */
-            version: number;
-            /** Version Id */
-            version_id: string;
-        };
-        /**
          * ScreenHeard
          * @description A screen, by an id of its own; how many presses it holds that have not been stored; the last entry it knows.
          *
@@ -6480,6 +6627,18 @@ export interface components {
             roles: string[];
             /** Token */
             token: string;
+        };
+        /**
+         * SetUp
+         * @description A set-up somebody may wear, until when, and within which limits.
+         */
+        SetUp: {
+            /** Limits */
+            limits: string[];
+            /** Until */
+            until: string;
+            /** Words */
+            words: string;
         };
         /**
          * Settle
@@ -7540,6 +7699,29 @@ export interface components {
              */
             form: "particles" | "gas or vapour" | "both";
         };
+        /**
+         * Saved
+         * @description The id of what was saved.
+         */
+        moorfog__api__programme__Saved: {
+            /** Id */
+            id: string;
+        };
+        /**
+         * Saved
+         * @description A facepiece that was entered: the id of its version, and what became of it.
+         */
+        moorfog__operations__kit__catalogue__Saved: {
+            /**
+             * Outcome
+             * @enum {string}
+             */
+            outcome: "new" | "new version" | "as it was";
+            /** Version */
+            version: number;
+            /** Version Id */
+            version_id: string;
+        };
     };
     responses: never;
     parameters: never;
@@ -8389,6 +8571,35 @@ export interface operations {
             };
         };
     };
+    drop_crew: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                crew_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
     add_employer: {
         parameters: {
             query?: never;
@@ -8574,7 +8785,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Saved"];
+                    "application/json": components["schemas"]["moorfog__operations__kit__catalogue__Saved"];
                 };
             };
             /** @description error */
@@ -10959,6 +11170,41 @@ export interface operations {
             };
         };
     };
+    save_crew: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CrewEntry"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["moorfog__api__programme__Saved"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
     get_due_erasures: {
         parameters: {
             query?: {
@@ -11587,6 +11833,76 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_tomorrow: {
+        parameters: {
+            query: {
+                site: string;
+                day?: string;
+                task?: string;
+                crew?: string;
+                numbers?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CrewView"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_tomorrow_sheet: {
+        parameters: {
+            query: {
+                site: string;
+                day?: string;
+                task?: string;
+                crew?: string;
+                numbers?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
+                };
             };
             /** @description error */
             default: {

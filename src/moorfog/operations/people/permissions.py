@@ -16,6 +16,7 @@ from moorfog.core.events.facts import Facepiece
 from moorfog.core.events.payloads import Task, instant
 from moorfog.core.kernel.codec import decode
 from moorfog.core.permission.may_wear import End, Held, PersonFacts, may_wear
+from moorfog.core.rules.book import Book
 from moorfog.operations.accounts.sessions import READERS, Actor
 from moorfog.operations.errors import DomainError, NotFound
 from moorfog.operations.fields import day_of
@@ -151,8 +152,11 @@ def permissions_of(
     return judge_permissions(db, person, on, task)
 
 
-def judge_permissions(db: Session, person: Person, day: str, task: Task | None) -> Permissions:
-    """Return every signed pass of a person, judged for a day and a task by the core."""
+def judge_permissions(
+    db: Session, person: Person, day: str, task: Task | None, book: Book | None = None
+) -> Permissions:
+    """Return every signed pass of a person, judged for a day and a task by the core. ``book``: their site's, where it
+    is at hand."""
     site = db.get(Site, person.site_id)
     if site is None:
         raise DomainError("no_site", f"{person.name} is at no site. Move them to one first.")
@@ -163,7 +167,8 @@ def judge_permissions(db: Session, person: Person, day: str, task: Task | None) 
         .limit(MOST)
     )
     rows = db.scalars(passes).all()
-    book, facts = site_book(db, site, site.rule_book), facts_of(db, person.id, rows)
+    book = book or site_book(db, site, site.rule_book)
+    facts = facts_of(db, person.id, rows)
     shown = {(row.visit_id, row.configuration): row for row in rows}
     out = []
     for held in facts.passes:

@@ -39,6 +39,8 @@ DEEDS = {
     "erase_person": "erased a person",
     "start_erasures": "erased whom a site no longer keeps",
     "change_site_words": "changed a site's terms or periods",
+    "save_crew": "saved a crew",
+    "drop_crew": "forgot a crew",
     "report_change": "reported a change",
     "withdraw_report": "took back a report of change",
     "merge_people": "made two entries one person",

@@ -153,7 +153,14 @@ def look_up(db: Session, clock: Clock, address: str, text: str) -> CodeView:
         raise NotFound("code")
     passed = _of_visit(db, row.visit_id)
     if passed is None:
-        return CodeView(readable(code), "withdrawn", "", "", "", now.date().isoformat())
+        return CodeView(
+            code=readable(code),
+            status="withdrawn",
+            initials="",
+            facepiece="",
+            until="",
+            checked_on=now.date().isoformat(),
+        )
     person = db.get(Person, passed.person_id)
     site = db.get(Site, person.site_id) if person is not None else None
     if person is None or site is None:

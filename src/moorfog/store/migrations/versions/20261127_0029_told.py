@@ -1,4 +1,4 @@
-"""What somebody said has changed about a person, and the codes of cards."""
+"""What somebody said has changed about a person, the codes of cards, and crews."""
 
 from __future__ import annotations
 
@@ -49,9 +49,17 @@ def upgrade() -> None:
         sa.Column("at", MOMENT, nullable=False, index=True),
         sa.Index("ix_code_try", "address", "at"),
     )
+    op.create_table(
+        "crew",
+        sa.Column("id", sa.Uuid(), primary_key=True),
+        sa.Column("site_id", sa.Uuid(), sa.ForeignKey("site.id"), nullable=False),
+        sa.Column("name", sa.String(190), nullable=False),
+        sa.Column("people", sa.JSON(), nullable=False),
+        sa.UniqueConstraint("site_id", "name", name="uq_crew"),
+    )
 
 
 def downgrade() -> None:
     """Take them out."""
-    for one in ("code_try", "card_code", "change_report"):
+    for one in ("crew", "code_try", "card_code", "change_report"):
         op.drop_table(one)

@@ -1,0 +1,226 @@
+import { NativeSelect, Textarea } from "@mantine/core";
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { Link, useSearchParams } from "react-router";
+import { Problem, Text } from "@/design/Fields";
+import { Mark } from "@/design/Marks";
+import { Empty, Failed, Loading } from "@/design/States";
+import { useChange } from "@/shared/attempt";
+import { api, keys, type Schemas, unwrap } from "@/shared/client";
+import "@/features/tomorrow/tomorrow.css";
+
+type View = Schemas["CrewView"];
+type Line = Schemas["CrewLine"];
+
+/** Who of a crew may wear what tomorrow: a no first, with every reason and who settles it. */
+export function TomorrowPage() {
+  const [params, setParams] = useSearchParams();
+  const sites = useQuery({ queryKey: keys.sites, queryFn: () => unwrap(api.GET("/api/sites")), staleTime: 60_000 });
+  const site = params.get("site") || (sites.data?.[0]?.id ?? "");
+  const asked = {
+    site,
+    day: params.get("day") ?? "",
+    task: params.get("task") ?? "",
+    crew: params.get("crew") ?? "",
+    numbers: params.get("numbers") ?? "",
+  };
+  const found = useQuery({
+    queryKey: keys.tomorrow(asked),
+    queryFn: () => unwrap(api.GET("/api/tomorrow", { params: { query: asked } })),
+    enabled: site !== "",
+    placeholderData: (old) => old,
+    refetchInterval: 30_000,
+  });
+  const ask = (change: Partial<typeof asked>) => {
+    const next = { ...asked, ...change };
+    setParams(Object.fromEntries(Object.entries(next).filter(([, value]) => value !== "")), { replace: true });
+  };
+  if (sites.isPending) return <Loading what="The sites" />;
+  if (sites.isError) return <Failed error={sites.error} again={() => void sites.refetch()} />;
+  if (!site) return <Empty>No site is entered yet.</Empty>;
+  return (
+    <main className="page tomorrow">
+      <Asked asked={asked} sites={sites.data} view={found.data} ask={ask} />
+      {found.isError && <Failed error={found.error} again={() => void found.refetch()} />}
+      {found.isPending && <Loading what="The crew" />}
+      {found.data && <Crew view={found.data} query={new URLSearchParams(asked).toString()} />}
+    </main>
+  );
+}
+
+interface AskedProps {
+  asked: Record<"site" | "day" | "task" | "crew" | "numbers", string>;
+  sites: Schemas["SiteView"][];
+  view: View | undefined;
+  ask: (change: Partial<AskedProps["asked"]>) => void;
+}
+
+function Asked({ asked, sites, view, ask }: AskedProps) {
+  const [numbers, setNumbers] = useState(asked.numbers);
+  const [name, setName] = useState("");
+  const [isOpen, setOpen] = useState(asked.numbers !== "");
+  const tasks =
+    useQuery({
+      queryKey: keys.tasks(asked.site),
+      queryFn: () => unwrap(api.GET("/api/sites/{site_id}/tasks", { params: { path: { site_id: asked.site } } })),
+    }).data ?? [];
+  const { problem, change } = useChange([["tomorrow"]]);
+  const save = () =>
+    change(async () => {
+      const path = { site_id: asked.site };
+      const { id } = await unwrap(
+        api.POST("/api/sites/{site_id}/crews", { params: { path }, body: { name, numbers } }),
+      );
+      setOpen(false);
+      ask({ crew: id, numbers: "" });
+    });
+  return (
+    <div className="asked">
+      <div className="field-row">
+        <NativeSelect
+          label="Site"
+          data={sites.map((one) => ({ value: one.id, label: `${one.employer}, ${one.name}` }))}
+          value={asked.site}
+          onChange={(event) => ask({ site: event.currentTarget.value, task: "", crew: "", numbers: "" })}
+        />
+        <Text label="Day" type="date" value={asked.day || (view?.day ?? "")} set={(day) => ask({ day })} />
+        <NativeSelect
+          label="Task"
+          data={[
+            { value: "", label: "each at the work they do" },
+            ...tasks.map((one) => ({ value: one.id, label: one.name })),
+          ]}
+          value={asked.task}
+          onChange={(event) => ask({ task: event.currentTarget.value })}
+        />
+        <NativeSelect
+          label="Crew"
+          data={[
+            {
+              value: "",
+              label: asked.numbers ? "the numbers below" : asked.task ? "who does this task" : "the whole site",
+            },
+            ...(view?.crews ?? []).map((one) => ({ value: one.id, label: `${one.name}, ${one.people}` })),
+          ]}
+          value={asked.crew}
+          onChange={(event) => ask({ crew: event.currentTarget.value, numbers: "" })}
+        />
+        <button type="button" className="quiet" onClick={() => setOpen(!isOpen)}>
+          Paste numbers
+        </button>
+      </div>
+      {isOpen && (
+        <form
+          className="note"
+          aria-label="A crew by numbers"
+          onSubmit={(event) => {
+            event.preventDefault();
+            ask({ numbers: numbers.trim(), crew: "" });
+          }}
+        >
+          <Textarea
+            label="Their numbers, as the roster has them"
+            value={numbers}
+            onChange={(event) => setNumbers(event.currentTarget.value)}
+            autosize
+            minRows={2}
+            maxLength={12_000}
+            data-autofocus
+          />
+          <div className="field-row">
+            <button type="submit" className="act">
+              Show them
+            </button>
+            <Text label="Keep them as" placeholder="Blasting, early shift" value={name} set={setName} maxLength={190} />
+            <button
+              type="button"
+              className="quiet"
+              disabled={!name.trim() || !numbers.trim()}
+              onClick={() => void save()}
+            >
+              Save this crew
+            </button>
+          </div>
+          <Problem words={problem} />
+        </form>
+      )}
+    </div>
+  );
+}
+
+function Crew({ view, query }: { view: View; query: string }) {
+  const people = view.may + view.may_not;
+  return (
+    <>
+      <h1>
+        {view.may_not === 0 && people > 0 ? "All of them may" : `${view.may} may, ${view.may_not} may not`}
+        <span className="dim on-day">
+          {" "}
+          {view.day}
+          {view.task && `, ${view.task}`}, {view.site}
+        </span>
+      </h1>
+      {view.unknown.length > 0 && (
+        <p className="note rust" role="alert">
+          Nobody here has {view.unknown.length === 1 ? "the number" : "the numbers"} {view.unknown.join(", ")}.
+        </p>
+      )}
+      {view.is_cut && <p className="note">Only the first {people} are shown. Choose a task or paste numbers.</p>}
+      {people === 0 && <Empty>Nobody is in this crew.</Empty>}
+      <ul className="rows crew">
+        {view.rows.map((one) => (
+          <Person key={one.person_id} one={one} />
+        ))}
+      </ul>
+      <p className="field-row no-print">
+        <button type="button" className="quiet" onClick={() => window.print()}>
+          Print
+        </button>
+        <a className="quiet" href={`/api/tomorrow.xlsx?${query}`} download>
+          As a workbook
+        </a>
+      </p>
+    </>
+  );
+}
+
+function Person({ one }: { one: Line }) {
+  return (
+    <li className={one.may ? "may" : "may-not"}>
+      <Mark name={one.may ? "cairn" : "wall"} size={30} />
+      <div>
+        <Link to={`/people/${one.person_id}`} className="big">
+          {one.name}
+        </Link>{" "}
+        <span className="dim">
+          {one.number}
+          {one.task ? `, ${one.task}` : ", no task on file: not judged for any work"}
+        </span>
+        {one.may ? (
+          one.set_ups.map((each) => (
+            <p key={each.words}>
+              <b>{each.words}</b>, until {each.until}
+              {each.limits.map((limit) => (
+                <small key={limit} className="line">
+                  {limit}
+                </small>
+              ))}
+            </p>
+          ))
+        ) : (
+          <>
+            <p>
+              <b className="rust">Not to wear a tight-fitting facepiece</b>
+              {one.nearest && <span className="dim"> · nearest: {one.nearest}</span>}
+            </p>
+            {one.reasons.map((why) => (
+              <p key={why.code + why.sentence} className="why">
+                {why.sentence} <span className="settler">{why.settled_by}</span>
+              </p>
+            ))}
+          </>
+        )}
+      </div>
+    </li>
+  );
+}
