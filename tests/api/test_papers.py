@@ -64,9 +64,10 @@ def test_a_worker_leaves_with_a_card_that_a_stranger_can_check(house: House) -> 
         "status": "valid",
         "initials": "Ł. M. H.",
         "facepiece": f"{row['model']} {row['size']}",
-        "until": row["test_until"],
+        "until": row["until"],
         "checked_on": row["tested_on"],
     }
+    assert row["until"] < row["test_until"], "the training ends before the test does, and a gate is told so"
     assert stranger.get(f"/api/codes/{code.lower()}")["status"] == "valid"
     assert cards.run(address, stranger.get("/api/card-key")["key"]) == 0
 

@@ -10,6 +10,7 @@ from urllib.parse import urlencode
 from zoneinfo import ZoneInfo
 
 import pytest
+from icalendar import Calendar
 from openpyxl import Workbook, load_workbook
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
@@ -17,7 +18,7 @@ from sqlalchemy.orm import Session
 from moorfog.operations.jobs import claim, run_job
 from moorfog.operations.people import roster as imports
 from moorfog.store.models import Job, Person, PersonWord
-from tests.api.house import Client, House, Refused
+from tests.api.house import NAMES, Client, House, Refused
 
 
 def roster(house: House, text: str | bytes, name: str = "roster.csv", **more: Any) -> dict[str, Any]:
@@ -496,3 +497,65 @@ def test_tomorrows_crew_is_answered_person_by_person_with_the_way_out(house: Hou
     assert lines[0][:4] == ("name", "number", "task", "may wear") and {one[3] for one in lines[1:]} == {"yes", "no"}
     admin.call("DELETE", f"/api/crews/{crew}")
     assert supervisor.get(asked)["crews"] == []
+
+
+def test_who_is_due_is_told_by_the_earliest_of_test_clearance_and_training(house: House) -> None:
+    tester, supervisor = house.client(), house.client("supervisor")
+    first, second, third = house.ours.people
+    for person in (first, second, third):
+        tester.whole_visit(person)
+    here = house.clock.at.astimezone(ZoneInfo(house.zone)).date()
+    asked = f"/api/due?site={house.ours.site}"
+    assert supervisor.get(asked)["total"] == 0, "trained a month ago, tested today"
+    soon = (here + timedelta(days=20)).isoformat()
+    cleared = {"status": "cleared", "limits": [], "valid_from": here.isoformat(), "by_whom": "Harbour Row"}
+    tester.post(f"/api/people/{first}/clearance", {**cleared, "valid_until": soon})
+    found = supervisor.get(asked)
+    assert (found["within"], found["notice"], found["unable"], found["soon"]) == (60, 60, 0, 1)
+    line = found["rows"][0]
+    assert (line["person_id"], line["until"], line["days"], line["ends_by"]) == (first, soon, 20, "the clearance")
+    assert line["is_only"]
+    house.clock.pass_by(60)
+    said = {"kind": "fit", "on": here.isoformat(), "said_by": "wearer", "words": "", "configuration": ""}
+    supervisor.post(f"/api/people/{second}/reports", said)
+    both = supervisor.get(asked + "&within=90")
+    assert [one["person_id"] for one in both["rows"]] == [second, first] and both["unable"] == 1
+    assert both["rows"][0]["reasons"][0]["code"] == "reported_fit"
+    far = supervisor.get(asked + "&within=366")
+    assert {one["person_id"]: one["ends_by"] for one in far["rows"]}[third] == "the training"
+    admin = house.client("administrator")
+    admin.call("PUT", f"/api/sites/{house.ours.site}/words", {"terms": "", "notice_days": 10, "keep_months": None})
+    assert supervisor.get(asked)["soon"] == 0 and supervisor.get(asked)["within"] == 10
+    with pytest.raises(Refused, match="not_found"):
+        house.client("supervisor", house.theirs).get(asked)
+    book = load_workbook(
+        io.BytesIO(supervisor.call("GET", asked.replace("/due", "/due.xlsx") + "&within=90", raw=True))
+    )
+    assert [one[0] for one in book.active.iter_rows(min_row=2, values_only=True)] == [NAMES[1], NAMES[0]]
+
+
+def test_a_calendar_has_who_is_due_by_initials_at_an_address_that_can_be_ended(house: House) -> None:
+    """Read back by another reader of RFC 5545, icalendar's own parser; the same people keep their identifiers."""
+    tester, supervisor = house.client(), house.client("supervisor")
+    person = house.ours.people[0]
+    tester.whole_visit(person)
+    here = house.clock.at.astimezone(ZoneInfo(house.zone)).date()
+    until = here + timedelta(days=20)
+    cleared = {"status": "cleared", "limits": [], "valid_from": here.isoformat(), "by_whom": "Harbour Row"}
+    tester.post(f"/api/people/{person}/clearance", {**cleared, "valid_until": until.isoformat()})
+    path = supervisor.post(f"/api/sites/{house.ours.site}/calendar")["path"]
+    content = house.stranger().call("GET", path, raw=True)
+    (event,) = Calendar.from_ical(content).walk("VEVENT")
+    assert event["uid"] == f"{person}@moorfog" and event.decoded("dtstart") == until
+    assert str(event["summary"]) == f"Å. T. {house.mark}-0: the clearance ends"
+    assert NAMES[0].encode() not in content
+    again = house.stranger().call("GET", path, raw=True)
+    assert Calendar.from_ical(again).walk("VEVENT")[0]["uid"] == event["uid"]
+    fresh = supervisor.post(f"/api/sites/{house.ours.site}/calendar")["path"]
+    with pytest.raises(Refused, match="not_found"):
+        house.stranger().get(path)
+    admin = house.client("administrator")
+    colleagues = {one["login"]: one["id"] for one in admin.get("/api/accounts")["rows"]}
+    admin.post(f"/api/accounts/{colleagues[supervisor.login]}/off")
+    with pytest.raises(Refused, match="not_found"):
+        house.stranger().get(fresh)

@@ -69,3 +69,13 @@ class Crew(Base):
     name: Mapped[str] = mapped_column(String(190))
     people: Mapped[list[str]] = mapped_column(JSON)
     __table_args__ = (UniqueConstraint("site_id", "name", name="uq_crew"),)
+
+
+class CalendarFeed(Base):
+    """The secret address of a site's calendar for one account. Only its digest is stored; a new one takes its place."""
+
+    __tablename__ = "calendar_feed"
+    account_id: Mapped[str] = mapped_column(Id, ForeignKey("account.id"), primary_key=True)
+    site_id: Mapped[str] = mapped_column(Id, ForeignKey("site.id"), primary_key=True)
+    digest: Mapped[str] = mapped_column(String(64), unique=True)
+    made_at: Mapped[datetime] = mapped_column(UtcDateTime)

@@ -14,6 +14,7 @@ import { SignIn } from "@/features/signin/SignIn";
 const PLACES = [
   ["/", "Today"],
   ["/tomorrow", "Tomorrow"],
+  ["/due", "Due"],
   ["/people", "People"],
   ["/results", "Pass results"],
   ["/facepieces", "Facepieces"],

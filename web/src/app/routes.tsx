@@ -23,6 +23,7 @@ export const router = createBrowserRouter([
       page("people", async () => (await import("@/features/person/PeoplePage")).PeoplePage),
       page("people/:personId", async () => (await import("@/features/person/PersonPage")).PersonPage),
       page("tomorrow", async () => (await import("@/features/tomorrow/TomorrowPage")).TomorrowPage),
+      page("due", async () => (await import("@/features/tomorrow/DuePage")).DuePage),
       page("results", async () => (await import("@/features/results/ResultsPage")).ResultsPage),
       page("kit", async () => (await import("@/features/kit/KitPage")).KitPage),
       page("facepieces", async () => (await import("@/features/catalogue/CataloguePage")).CataloguePage),

@@ -101,6 +101,7 @@ export const keys = {
   erasure: (person: string) => ["erasures", "person", person] as const,
   code: (code: string) => ["code", code] as const,
   tomorrow: (asked: Record<string, string>) => ["tomorrow", asked] as const,
+  due: (asked: Record<string, string | number>) => ["due", asked] as const,
   visit: (id: string) => ["visit", id] as const,
   person: (id: string, page: number) => ["person", id, page] as const,
   people: (q: string, page: number) => ["people", q, page] as const,

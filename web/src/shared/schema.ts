@@ -352,6 +352,28 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/calendar/{secret}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Who is due, as a calendar that names people by initials and number.
+         * @description Who is due, as a calendar that names people by initials and number.
+         *
+         *     For: open to everybody.
+         */
+        get: operations["get_calendar"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/card-key": {
         parameters: {
             query?: never;
@@ -567,6 +589,50 @@ export interface paths {
          *     For: tester, administrator or supervisor.
          */
         delete: operations["drop_crew"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/due": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Who is due at a site: who can wear nothing first, then by the earliest of test, clearance and training.
+         * @description Who is due at a site: who can wear nothing first, then by the earliest of test, clearance and training.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["get_due"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/due.xlsx": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The same as a workbook, all of it.
+         * @description The same as a workbook, all of it.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["get_due_sheet"];
+        put?: never;
+        post?: never;
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -2102,6 +2168,28 @@ export interface paths {
          */
         put: operations["archive_site"];
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sites/{site_id}/calendar": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Make a secret address of who is due, for a calendar; the one before ends.
+         * @description Make a secret address of who is due, for a calendar; the one before ends.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        post: operations["renew_calendar"];
         delete?: never;
         options?: never;
         head?: never;
@@ -4175,6 +4263,65 @@ export interface components {
             total: number;
         };
         /**
+         * DueLine
+         * @description Somebody who can wear something no longer than ``until`` (empty: already nothing), in which set-up, what ends
+         *     then, in how many days (below zero: gone by), and whether it is their only set-up.
+         */
+        DueLine: {
+            /** Contact */
+            contact: string;
+            /** Days */
+            days: number;
+            /** Ends By */
+            ends_by: string;
+            /** Is Only */
+            is_only: boolean;
+            /** Name */
+            name: string;
+            /** Number */
+            number: string;
+            /** Person Id */
+            person_id: string;
+            /** Reasons */
+            reasons: components["schemas"]["WhyView"][];
+            /** Set Up */
+            set_up: string;
+            /** Task */
+            task: string;
+            /** Until */
+            until: string;
+        };
+        /**
+         * DuePage
+         * @description Who is due at a site within so many days, who can wear nothing already first, then the soonest.
+         */
+        DuePage: {
+            /** Is Cut */
+            is_cut: boolean;
+            /** Notice */
+            notice: number;
+            /** Page */
+            page: number;
+            /** Pages */
+            pages: number;
+            /** Rows */
+            rows: components["schemas"]["DueLine"][];
+            /** Site */
+            site: string;
+            /** Site Id */
+            site_id: string;
+            /** Soon */
+            soon: number;
+            /** Today */
+            today: string;
+            /** Total */
+            total: number;
+            /** Unable */
+            unable: number;
+            /** Within */
+            within: number;
+        };
+        /**
          * EmployerEntry
          * @description An employer: its name.
          */
@@ -4405,6 +4552,14 @@ export interface components {
             rows: components["schemas"]["FacepieceOption"][];
             /** Total */
             total: number;
+        };
+        /**
+         * FeedView
+         * @description The address of a calendar, shown once; a new one ends it.
+         */
+        FeedView: {
+            /** Path */
+            path: string;
         };
         /**
          * FigureRule
@@ -5474,6 +5629,8 @@ export interface components {
         PermissionRow: {
             /** Configuration */
             configuration: string;
+            /** Ends By */
+            ends_by: string;
             /** Limits */
             limits: string[];
             /** May */
@@ -8285,6 +8442,37 @@ export interface operations {
             };
         };
     };
+    get_calendar: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                secret: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/calendar; charset=utf-8": string;
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
     get_card_key: {
         parameters: {
             query?: never;
@@ -8588,6 +8776,72 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_due: {
+        parameters: {
+            query: {
+                site: string;
+                within?: number;
+                page?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DuePage"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_due_sheet: {
+        parameters: {
+            query: {
+                site: string;
+                within?: number;
+                page?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
+                };
             };
             /** @description error */
             default: {
@@ -11158,6 +11412,37 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    renew_calendar: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FeedView"];
+                };
             };
             /** @description error */
             default: {

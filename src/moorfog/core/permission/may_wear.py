@@ -16,6 +16,7 @@ from moorfog.core.kernel.arithmetic import cut
 from moorfog.core.rules.book import Book
 from moorfog.core.visit.blocks import clearance_blocks, is_file_missing, trained_until
 
+EndsBy = Literal["test", "clearance", "training"]
 Who = Literal["tester", "administrator", "supervisor", "clinician"]
 
 
@@ -97,12 +98,14 @@ class Why:
 
 @dataclass(frozen=True)
 class Permission:
-    """Whether it may be worn on the day; ``until`` is the last day on which it still may, empty where it may not."""
+    """Whether it may be worn on the day; ``until`` is the last day on which it still may, empty where it may not, and
+    ``ends_by`` is what ends then."""
 
     may: bool
     reasons: tuple[Why, ...]
     limits: tuple[str, ...]
     until: str
+    ends_by: EndsBy | Literal[""] = ""
 
 
 def clearance_on(clearances: Sequence[Clearance], day: str) -> Clearance | None:
@@ -122,13 +125,13 @@ def training_on(trained: Sequence[str], day: str) -> str:
 def may_wear(held: Held, person: PersonFacts, task: Task | None, book: Book, day: str) -> Permission:
     """Return whether a person may wear the set-up of a signed pass at a task on a day, under the site's book."""
     reasons = [*_of_the_pass(held, person, day), *_of_the_file(held, person, book, day)]
-    last_days = [held.valid_until]
+    last_days: list[tuple[str, EndsBy]] = [(held.valid_until, "test")]
     clearance = clearance_on(person.clearances, day)
     if clearance is not None and clearance.valid_until:
-        last_days.append(clearance.valid_until)
+        last_days.append((clearance.valid_until, "clearance"))
     trained = trained_until(book, training_on(person.trained, day), day)
     if trained and not book.text("training.kept_at"):
-        last_days.append(trained)
+        last_days.append((trained, "training"))
     limits: tuple[str, ...] = ()
     if task is not None:
         found, needs = suffices(task, book, held.piece), protection(task, book)
@@ -138,7 +141,10 @@ def may_wear(held: Held, person: PersonFacts, task: Task | None, book: Book, day
         elif held.up_to is not None and (needs.required is None or needs.required > held.up_to):
             words = f"Tested by taste or smell: up to {cut(held.up_to)} times the limit only; {task.name} needs more."
             reasons.append(Why("capped", words, "tester"))
-    return Permission(not reasons, tuple(reasons), limits, "" if reasons else min(last_days))
+    if reasons:
+        return Permission(may=False, reasons=tuple(reasons), limits=limits, until="")
+    until, ends_by = min(last_days, key=lambda one: one[0])
+    return Permission(may=True, reasons=(), limits=limits, until=until, ends_by=ends_by)
 
 
 def _of_the_pass(held: Held, person: PersonFacts, day: str) -> list[Why]:

@@ -266,18 +266,19 @@ def change_account(db: Session, actor: Actor, account_id: str, one: AccountEntry
     if taken is not None:
         raise Conflict("login_taken", f"Somebody signs in as {login} already. Choose another name to sign in with.")
     old = {"name": account.name, "login": account.login, "roles": _words(before)}
+    chiefs = _administrators(db)
     account.name, account.login = name, login
     _write_grants(db, account_id, one.grants)
-    _keep_one_administrator(db)
+    _keep_one_administrator(db, chiefs)
     after = _grants(db, [account_id])[account_id]
     changes = changed(old, {"name": name, "login": login, "roles": _words(after)})
     note(db, Note("account", account_id, _first_employer(after or before), changes))
 
 
-def _keep_one_administrator(db: Session) -> None:
-    """Refuse a change after which nobody could sign in as administrator of all employers."""
+def _administrators(db: Session) -> int:
+    """Return how many can sign in as administrator of all employers."""
     db.flush()
-    left = db.scalar(
+    found = (
         select(func.count())
         .select_from(Grant)
         .join(Account, Account.id == Grant.account_id)
@@ -288,7 +289,12 @@ def _keep_one_administrator(db: Session) -> None:
             Account.password_hash != "",
         )
     )
-    if not left:
+    return db.scalar(found) or 0
+
+
+def _keep_one_administrator(db: Session, before: int) -> None:
+    """Refuse a change that takes the last of so many away who could sign in as administrator of all employers."""
+    if before and not _administrators(db):
         raise DomainError(
             "last_administrator",
             "Then nobody could look after this installation any more. Make somebody else administrator of all "
@@ -299,12 +305,12 @@ def _keep_one_administrator(db: Session) -> None:
 def switch(db: Session, clock: Clock, actor: Actor, account_id: str, *, on: bool) -> None:
     """Switch an account off, which ends its sessions at once, or on again."""
     account, grants = find_account(db, actor, account_id)
-    was_off = account.off_at is not None
+    chiefs, was_off = _administrators(db), account.off_at is not None
     account.off_at = None if on else account.off_at or clock.now(db)
     if not on:
         end_sessions(db, account_id)
         db.execute(delete(Invitation).where(Invitation.account_id == account_id))
-        _keep_one_administrator(db)
+        _keep_one_administrator(db, chiefs)
     words = ["off" if was_off else "on", "on" if on else "off"]
     note(db, Note("account", account_id, _first_employer(grants), {"account": words}))
 

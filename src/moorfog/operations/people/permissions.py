@@ -57,6 +57,7 @@ class PermissionRow:
     test_until: str
     may: bool
     until: str
+    ends_by: str
     reasons: tuple[WhyView, ...]
 
 
@@ -188,6 +189,7 @@ def judge_permissions(
                 test_until=held.valid_until,
                 may=found.may,
                 until=found.until,
+                ends_by=found.ends_by,
                 reasons=tuple(WhyView(one.code, one.sentence, one.settled_by) for one in found.reasons),
             )
         )

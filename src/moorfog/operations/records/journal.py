@@ -39,6 +39,7 @@ DEEDS = {
     "erase_person": "erased a person",
     "start_erasures": "erased whom a site no longer keeps",
     "change_site_words": "changed a site's terms or periods",
+    "renew_calendar": "made a new address of a calendar",
     "save_crew": "saved a crew",
     "drop_crew": "forgot a crew",
     "report_change": "reported a change",

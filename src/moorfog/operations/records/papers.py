@@ -166,32 +166,35 @@ def look_up(db: Session, clock: Clock, address: str, text: str) -> CodeView:
     if person is None or site is None:
         raise NotFound("code")
     day = today_at(db, person, now)
+    status, until = _status(db, passed, person, site, day)
     return CodeView(
         code=readable(code),
-        status=_status(db, passed, person, site, day),
+        status=status,
         initials=initials(person.name),
         facepiece=f"{passed.model} {passed.size}",
-        until=passed.valid_until.isoformat(),
+        until=until,
         checked_on=day,
     )
 
 
-def _status(db: Session, passed: WearPermission, person: Person, site: Site, day: str) -> Status:
-    """Return how a pass stands on a day, by the one function that answers it; never why, which is nobody's business."""
+def _status(db: Session, passed: WearPermission, person: Person, site: Site, day: str) -> tuple[Status, str]:
+    """Return how a pass stands on a day and until when it may be worn, by the one function that answers it; never why,
+    which is nobody's business. A clearance or a training may end before the test does."""
+    until = passed.valid_until.isoformat()
     newer = select(WearPermission.visit_id).where(
         WearPermission.person_id.in_(same_person(db, person.id)),
         WearPermission.configuration == passed.configuration,
         WearPermission.tested_at > passed.tested_at,
     )
     if db.scalar(newer.limit(1)) is not None:
-        return "superseded"
+        return "superseded", until
     if person.left_on is not None:
-        return "withdrawn"
+        return "withdrawn", until
     facts = facts_of(db, person.id, [passed])
     found = may_wear(facts.passes[0], facts, None, site_book(db, site, site.rule_book), day)
     if found.may:
-        return "valid"
-    return "ended" if {one.code for one in found.reasons} == {"ended"} else "withdrawn"
+        return "valid", found.until
+    return ("ended" if {one.code for one in found.reasons} == {"ended"} else "withdrawn"), until
 
 
 def note_wrong_code(db: Session, clock: Clock, address: str) -> None:

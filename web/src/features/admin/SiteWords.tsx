@@ -67,21 +67,23 @@ function WordsForm({ site, words, done }: FormProps) {
       />
       <div className="field-row">
         <Text
-          label={`A test is due so many days before it ends; empty: ${words.usual_notice}`}
+          label="A test is due, days before it ends"
+          placeholder={String(words.usual_notice)}
           type="number"
           value={notice}
           set={setNotice}
-          w={320}
+          w={280}
         />
         <Text
-          label="Leavers’ personal data are kept so many months; empty: for good"
+          label="Leavers’ personal data are kept, months"
+          placeholder="for good"
           type="number"
           value={keep}
           set={setKeep}
-          w={360}
+          w={320}
         />
         <button type="submit" className="act">
-          Put it so
+          Change it
         </button>
         <button type="button" className="quiet" onClick={done}>
           Leave it

@@ -148,8 +148,8 @@ function Sensed({ senses }: { senses: Schemas["SensesView"] }) {
 type Paper = Schemas["IssueReport"];
 const PAPERS: { label: string; body: Paper; needsPass?: boolean }[] = [
   { label: "Card", body: { paper: "card", page_size: "A4" }, needsPass: true },
-  { label: "Letter to them, A4", body: { paper: "letter", page_size: "A4" } },
-  { label: "Letter to them, Letter", body: { paper: "letter", page_size: "Letter" } },
+  { label: "Letter to the worker, A4", body: { paper: "letter", page_size: "A4" } },
+  { label: "Letter to the worker, US paper", body: { paper: "letter", page_size: "Letter" } },
   { label: "Report, A4", body: { paper: "report", page_size: "A4" } },
   { label: "Report, Letter", body: { paper: "report", page_size: "Letter" } },
 ];

@@ -40,6 +40,7 @@ export function TomorrowPage() {
   if (!site) return <Empty>No site is entered yet.</Empty>;
   return (
     <main className="page tomorrow">
+      {found.data && <Answer view={found.data} />}
       <Asked asked={asked} sites={sites.data} view={found.data} ask={ask} />
       {found.isError && <Failed error={found.error} again={() => void found.refetch()} />}
       {found.isPending && <Loading what="The crew" />}
@@ -148,18 +149,23 @@ function Asked({ asked, sites, view, ask }: AskedProps) {
   );
 }
 
+function Answer({ view }: { view: View }) {
+  return (
+    <h1>
+      {view.may_not === 0 && view.may > 0 ? "All of them may" : `${view.may} may, ${view.may_not} may not`}
+      <span className="dim on-day">
+        {" "}
+        {view.day}
+        {view.task && `, ${view.task}`}, {view.site}
+      </span>
+    </h1>
+  );
+}
+
 function Crew({ view, query }: { view: View; query: string }) {
   const people = view.may + view.may_not;
   return (
     <>
-      <h1>
-        {view.may_not === 0 && people > 0 ? "All of them may" : `${view.may} may, ${view.may_not} may not`}
-        <span className="dim on-day">
-          {" "}
-          {view.day}
-          {view.task && `, ${view.task}`}, {view.site}
-        </span>
-      </h1>
       {view.unknown.length > 0 && (
         <p className="note rust" role="alert">
           Nobody here has {view.unknown.length === 1 ? "the number" : "the numbers"} {view.unknown.join(", ")}.

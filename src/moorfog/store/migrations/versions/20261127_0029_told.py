@@ -57,9 +57,16 @@ def upgrade() -> None:
         sa.Column("people", sa.JSON(), nullable=False),
         sa.UniqueConstraint("site_id", "name", name="uq_crew"),
     )
+    op.create_table(
+        "calendar_feed",
+        sa.Column("account_id", sa.Uuid(), sa.ForeignKey("account.id"), primary_key=True),
+        sa.Column("site_id", sa.Uuid(), sa.ForeignKey("site.id"), primary_key=True),
+        sa.Column("digest", sa.String(64), nullable=False, unique=True),
+        sa.Column("made_at", MOMENT, nullable=False),
+    )
 
 
 def downgrade() -> None:
     """Take them out."""
-    for one in ("crew", "code_try", "card_code", "change_report"):
+    for one in ("calendar_feed", "crew", "code_try", "card_code", "change_report"):
         op.drop_table(one)

@@ -1,0 +1,236 @@
+"""Who is due: by the earliest of test, clearance and training, asked of the one permission; and as a calendar."""
+
+from __future__ import annotations
+
+import secrets
+from dataclasses import dataclass
+from datetime import date, timedelta
+from typing import Any
+from zoneinfo import ZoneInfo
+
+from icalendar import Calendar, Event
+from sqlalchemy import func, or_, select
+from sqlalchemy.orm import Session
+
+from moorfog.core.permission.may_wear import EndsBy
+from moorfog.core.record.card import initials
+from moorfog.core.rules.book import Book
+from moorfog.core.rules.validity import valid_until
+from moorfog.operations.accounts.journal import Note, note
+from moorfog.operations.accounts.sessions import READERS, Actor, digest_of, load_actor
+from moorfog.operations.errors import NotFound
+from moorfog.operations.paging import page_of
+from moorfog.operations.people.crews import NO_PASS
+from moorfog.operations.people.permissions import PermissionRow, WhyView, judge_permissions
+from moorfog.operations.sites.sites import find_site, site_book, task_of
+from moorfog.operations.sites.words import notice_of
+from moorfog.store.clock import Clock
+from moorfog.store.models import (
+    Account,
+    ClearanceRow,
+    PermissionEnd,
+    Person,
+    Site,
+    SiteTask,
+    TrainingRow,
+    VisitSummary,
+    WearPermission,
+)
+from moorfog.store.models_programme import CalendarFeed, ChangeReport
+
+MOST = 400
+"""People that are looked at one by one."""
+ENDS: dict[EndsBy, str] = {"test": "the fit test", "clearance": "the clearance", "training": "the training"}
+
+
+@dataclass(frozen=True)
+class DueLine:
+    """Somebody who can wear something no longer than ``until`` (empty: already nothing), in which set-up, what ends
+    then, in how many days (below zero: gone by), and whether it is their only set-up."""
+
+    person_id: str
+    name: str
+    number: str
+    task: str
+    contact: str
+    set_up: str
+    until: str
+    ends_by: str
+    days: int
+    is_only: bool
+    reasons: tuple[WhyView, ...]
+
+
+@dataclass(frozen=True)
+class DuePage:
+    """Who is due at a site within so many days, who can wear nothing already first, then the soonest."""
+
+    site_id: str
+    site: str
+    today: str
+    within: int
+    notice: int
+    rows: tuple[DueLine, ...]
+    unable: int
+    soon: int
+    total: int
+    page: int
+    pages: int
+    is_cut: bool
+    """Whether there are more people than were looked at."""
+
+
+@dataclass(frozen=True)
+class FeedView:
+    """The address of a calendar, shown once; a new one ends it."""
+
+    path: str
+
+
+def _candidates(db: Session, site: Site, book: Book, last: date) -> list[Person]:
+    """Return who may be due by a day: passed in something once, and anything of theirs ends by then."""
+    months = book.ratio("training.interval")
+    ends = (
+        select(WearPermission.person_id)
+        .join(Person, Person.id == WearPermission.person_id)
+        .where(Person.site_id == site.id)
+        .group_by(WearPermission.person_id)
+    )
+    clearance = select(ClearanceRow.person_id).where(ClearanceRow.valid_until <= last)
+    not_cleared = select(ClearanceRow.person_id).where(ClearanceRow.status != "cleared")
+    trained = select(TrainingRow.person_id)
+    if months is not None:
+        trained = trained.where(TrainingRow.trained_on > valid_until(last, -int(months)))
+    query = select(Person).where(
+        Person.site_id == site.id,
+        Person.merged_into.is_(None),
+        Person.left_on.is_(None),
+        Person.erased_at.is_(None),
+        Person.id.in_(ends),
+        or_(
+            Person.id.in_(ends.having(func.max(WearPermission.valid_until) <= last)),
+            Person.id.in_(clearance),
+            Person.id.in_(not_cleared),
+            Person.id.not_in(trained),
+            Person.id.in_(_doubted()),
+        ),
+    )
+    return list(db.scalars(query.order_by(Person.name).limit(MOST + 1)))
+
+
+def _doubted() -> Any:
+    """Return whose passes something else may have ended: a fail, a recall, a report."""
+    reported = select(ChangeReport.person_id).where(ChangeReport.withdrawn_at.is_(None))
+    questioned = select(VisitSummary.person_id).where(VisitSummary.under_question.is_(True))
+    return select(PermissionEnd.person_id).union(reported, questioned)
+
+
+def due_at(db: Session, clock: Clock, actor: Actor, site_id: str, within: int = 0, page: int = 1) -> DuePage:
+    """Return who is due at a site within so many days (0: the site's notice). Raises :class:`NotFound`."""
+    return _due(db, clock, find_site(db, actor.require(*READERS), site_id), within, page)
+
+
+def _due(db: Session, clock: Clock, site: Site, within: int, page: int) -> DuePage:
+    today = clock.now(db).astimezone(ZoneInfo(site.zone)).date()
+    notice = notice_of(db, site)
+    within = within or notice
+    last = today + timedelta(days=within)
+    book = site_book(db, site, site.rule_book)
+    people = _candidates(db, site, book, last)
+    tasks = {
+        row.name: task_of(row)
+        for row in db.scalars(
+            select(SiteTask).where(SiteTask.site_id == site.id, SiteTask.is_current.is_(True)).limit(200)
+        )
+    }
+    lines = []
+    for person in people[:MOST]:
+        rows = judge_permissions(db, person, today.isoformat(), tasks.get(person.task), book).rows
+        line = _line(person, rows, today)
+        if not line.until or date.fromisoformat(line.until) <= last:
+            lines.append(line)
+    lines.sort(key=lambda one: (one.until, not one.is_only, one.name))
+    shown, total, page, pages = page_of(lines, page)
+    return DuePage(
+        site_id=site.id,
+        site=site.name,
+        today=today.isoformat(),
+        within=within,
+        notice=notice,
+        rows=shown,
+        unable=sum(not one.until for one in lines),
+        soon=sum(bool(one.until) for one in lines),
+        total=total,
+        page=page,
+        pages=pages,
+        is_cut=len(people) > MOST,
+    )
+
+
+def _line(person: Person, rows: tuple[PermissionRow, ...], today: date) -> DueLine:
+    """Return until when somebody can wear anything: the set-up that lasts longest decides."""
+    good = [one for one in rows if one.may]
+    best = max(good, key=lambda one: one.until, default=None)
+    nearest = best or min(rows, key=lambda one: len(one.reasons), default=None)
+    return DueLine(
+        person_id=person.id,
+        name=person.name,
+        number=person.number,
+        task=person.task,
+        contact=person.contact,
+        set_up=f"{nearest.model} {nearest.size}" if nearest is not None else "",
+        until=best.until if best is not None else "",
+        ends_by=ENDS[best.ends_by] if best is not None else "",  # type: ignore[index]
+        days=(date.fromisoformat(best.until) - today).days if best is not None else -1,
+        is_only=len(good) == 1,
+        reasons=() if best is not None else nearest.reasons if nearest is not None else (NO_PASS,),
+    )
+
+
+def renew_feed(db: Session, clock: Clock, actor: Actor, site_id: str) -> FeedView:
+    """Make the secret address of a site's calendar for whoever asks; the one they had before ends."""
+    site = find_site(db, actor.require(*READERS), site_id)
+    secret = secrets.token_urlsafe(24)
+    row = db.get(CalendarFeed, (actor.id, site.id))
+    if row is None:
+        row = CalendarFeed(account_id=actor.id, site_id=site.id, digest="", made_at=clock.now(db))
+        db.add(row)
+    row.digest, row.made_at = digest_of(secret), clock.now(db)
+    note(db, Note("site", site.id, site.employer_id, {"calendar": ["", "a new address"]}))
+    return FeedView(f"/api/calendar/{secret}.ics")
+
+
+def calendar_of(db: Session, clock: Clock, secret: str) -> bytes:
+    """Return a site's calendar: a day for each person who is due within its notice. It names nobody but by initials
+    and number. Raises :class:`NotFound` for an address that ended, or an account that may no longer read."""
+    row = db.scalar(select(CalendarFeed).where(CalendarFeed.digest == digest_of(secret)))
+    site = db.get(Site, row.site_id) if row is not None else None
+    if row is None or site is None or not _still_may(db, row, site):
+        raise NotFound("calendar")
+    out = Calendar()
+    out.add("prodid", "-//Moorfog//Due//EN")
+    out.add("version", "2.0")
+    out.add("x-wr-calname", f"Fit tests due, {site.name}")
+    first = _due(db, clock, site, 0, 1)
+    for number in range(1, first.pages + 1):
+        for one in (first if number == 1 else _due(db, clock, site, 0, number)).rows:
+            event = Event()
+            event.add("uid", f"{one.person_id}@moorfog")
+            event.add("dtstamp", row.made_at)
+            day = date.fromisoformat(one.until or first.today)
+            event.add("dtstart", day)
+            event.add("dtend", day + timedelta(days=1))
+            ends = f"{one.ends_by} ends" if one.until else "may wear nothing now"
+            event.add("summary", f"{initials(one.name)} {one.number}: {ends}")
+            out.add_component(event)
+    content: bytes = out.to_ical()
+    return content
+
+
+def _still_may(db: Session, row: CalendarFeed, site: Site) -> bool:
+    account = db.get(Account, row.account_id)
+    return (
+        account is not None
+        and account.off_at is None
+        and load_actor(db, account).scope(*READERS).allows(site.employer_id)
+    )

@@ -1,0 +1,148 @@
+import { NativeSelect } from "@mantine/core";
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { Link, useSearchParams } from "react-router";
+import { Problem } from "@/design/Fields";
+import { Mark } from "@/design/Marks";
+import { Empty, Failed, Loading, Pager } from "@/design/States";
+import { useAttempt } from "@/shared/attempt";
+import { api, keys, type Schemas, unwrap } from "@/shared/client";
+import "@/features/tomorrow/tomorrow.css";
+
+const PERIODS = [30, 60, 90];
+
+/** Who is due: who can wear nothing any more first, then by the day on which test, clearance or training ends. */
+export function DuePage() {
+  const [params, setParams] = useSearchParams();
+  const sites = useQuery({ queryKey: keys.sites, queryFn: () => unwrap(api.GET("/api/sites")), staleTime: 60_000 });
+  const site = params.get("site") || (sites.data?.[0]?.id ?? "");
+  const within = Number(params.get("within") ?? "0") || 0;
+  const page = Number(params.get("page") ?? "1") || 1;
+  const asked = { site, within, page };
+  const found = useQuery({
+    queryKey: keys.due(asked),
+    queryFn: () => unwrap(api.GET("/api/due", { params: { query: asked } })),
+    enabled: site !== "",
+    placeholderData: (old) => old,
+  });
+  const ask = (change: Record<string, string | number>) => {
+    const next = { ...asked, page: 1, ...change };
+    const said = Object.entries(next).filter(([, value]) => Boolean(value));
+    setParams(Object.fromEntries(said.map(([key, value]) => [key, String(value)])), { replace: true });
+  };
+  if (sites.isPending) return <Loading what="The sites" />;
+  if (sites.isError) return <Failed error={sites.error} again={() => void sites.refetch()} />;
+  if (!site) return <Empty>No site is entered yet.</Empty>;
+  const view = found.data;
+  return (
+    <main className="page tomorrow">
+      {view && <Answer view={view} />}
+      <div className="asked field-row">
+        <NativeSelect
+          label="Site"
+          data={sites.data.map((one) => ({ value: one.id, label: `${one.employer}, ${one.name}` }))}
+          value={site}
+          onChange={(event) => ask({ site: event.currentTarget.value })}
+        />
+        <NativeSelect
+          label="Within"
+          data={[
+            { value: "0", label: view ? `the site’s ${view.notice} days` : "the site’s notice" },
+            ...PERIODS.map((days) => ({ value: String(days), label: `${days} days` })),
+          ]}
+          value={String(within)}
+          onChange={(event) => ask({ within: Number(event.currentTarget.value) })}
+        />
+      </div>
+      {found.isError && <Failed error={found.error} again={() => void found.refetch()} />}
+      {found.isPending && <Loading what="Who is due" />}
+      {view && (
+        <>
+          {view.is_cut && <p className="note">Not everybody was looked at: choose fewer days.</p>}
+          {view.total === 0 && <Empty>Nobody is due in these days.</Empty>}
+          <ul className="rows crew">
+            {view.rows.map((one) => (
+              <Due key={one.person_id} one={one} />
+            ))}
+          </ul>
+          <Pager page={view.page} pages={view.pages} go={(to) => ask({ page: to })} />
+          <Takeaway site={site} query={`site=${site}&within=${within}`} />
+        </>
+      )}
+    </main>
+  );
+}
+
+function Answer({ view }: { view: Schemas["DuePage"] }) {
+  return (
+    <h1>
+      {view.unable > 0 && `${view.unable} can wear nothing, `}
+      {view.soon} due
+      <span className="dim on-day">
+        {" "}
+        within {view.within} days from {view.today}, {view.site}
+      </span>
+    </h1>
+  );
+}
+
+function Due({ one }: { one: Schemas["DueLine"] }) {
+  return (
+    <li className={one.until ? "may" : "may-not"}>
+      <Mark name={one.until ? "lantern" : "wall"} size={30} />
+      <div>
+        <Link to={`/people/${one.person_id}`} className="big">
+          {one.name}
+        </Link>{" "}
+        <span className="dim">
+          {one.number}, {one.task || "no task on file"}
+          {one.contact && `, ${one.contact}`}
+        </span>
+        {one.until ? (
+          <p>
+            <b>
+              {one.ends_by} ends on {one.until}
+            </b>
+            , {one.days === 0 ? "today" : one.days === 1 ? "tomorrow" : `in ${one.days} days`}; {one.set_up}
+            {one.is_only && <b className="rust"> their only set-up</b>}
+          </p>
+        ) : (
+          one.reasons.map((why) => (
+            <p key={why.code + why.sentence}>
+              {why.sentence} <span className="settler">{why.settled_by}</span>
+            </p>
+          ))
+        )}
+      </div>
+    </li>
+  );
+}
+
+function Takeaway({ site, query }: { site: string; query: string }) {
+  const [path, setPath] = useState("");
+  const { problem, attempt } = useAttempt("No address was made.");
+  const renew = () =>
+    attempt(async () => {
+      const made = await unwrap(api.POST("/api/sites/{site_id}/calendar", { params: { path: { site_id: site } } }));
+      setPath(window.location.origin + made.path);
+    });
+  return (
+    <div className="no-print">
+      <p className="field-row">
+        <a className="quiet" href={`/api/due.xlsx?${query}`} download>
+          As a workbook
+        </a>
+        <button type="button" className="quiet" onClick={() => void renew()}>
+          An address for your calendar
+        </button>
+      </p>
+      {path && (
+        <p className="note">
+          Subscribe to <b className="mono">{path}</b>. It is shown once; whoever has it reads it, and a new one ends it.
+          It names people by initials and number.
+        </p>
+      )}
+      <Problem words={problem} />
+    </div>
+  );
+}
