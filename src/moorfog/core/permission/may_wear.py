@@ -171,7 +171,12 @@ def _doubts(one: Report, held: Held, person: PersonFacts) -> bool:
     """Whether a report ends a pass: a test since then settles it, a change of health only a clearance filed since."""
     if one.configuration not in ("", held.piece.configuration):
         return False
-    return one.at >= (person.cleared_at if one.kind == "health" else held.tested_at)
+    return is_open(one, person.cleared_at) if one.kind == "health" else one.at >= held.tested_at
+
+
+def is_open(one: Report, cleared_at: str) -> bool:
+    """Whether a reported change of health waits for the clinician: no clearance was filed since."""
+    return one.kind == "health" and one.at >= cleared_at
 
 
 def _said(one: Report) -> Why:

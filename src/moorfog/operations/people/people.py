@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from fractions import Fraction
 from functools import cache
 from typing import Any, ClassVar, Literal
@@ -16,13 +16,14 @@ from moorfog.core.advice.faces import change_words, measured, panel_cell
 from moorfog.core.events.facts import STRICT
 from moorfog.core.events.payloads import Clearance, FileRead
 from moorfog.core.kernel.arithmetic import NotANumber, parse_decimal
-from moorfog.core.permission.may_wear import clearance_on, training_on
+from moorfog.core.permission.may_wear import clearance_on, is_open, training_on
 from moorfog.core.rules.kinds import clearance_limits
 from moorfog.data import face_rules, facepiece_kinds
 from moorfog.operations.accounts.journal import Note, note
 from moorfog.operations.accounts.sessions import Actor
 from moorfog.operations.errors import Conflict, DomainError, NotFound
 from moorfog.operations.fields import Line, Number, day_of
+from moorfog.operations.people.reported import report_facts
 from moorfog.operations.sites.sites import find_site
 from moorfog.operations.words import fold_word, words_of
 from moorfog.store.base import new_id
@@ -270,8 +271,15 @@ def trainings_of(db: Session, person_id: str) -> tuple[str, ...]:
 
 
 def file_on(db: Session, person_id: str, day: str) -> FileRead:
-    """Return what is on a person's file on a day at their site, by value: the clearance and the training that count."""
+    """Return what is on a person's file on a day at their site, by value: the clearance and the training that count.
+
+    Where a change of health was reported since they were cleared, the clearance is pending until the clinician speaks.
+    """
     clearance = clearance_on(clearances_of(db, person_id), day)
+    if clearance is not None and clearance.status == "cleared":
+        reports, cleared_at = report_facts(db, person_id)
+        if any(is_open(one, cleared_at) for one in reports):
+            clearance = replace(clearance, status="pending")
     return FileRead(clearance, training_on(trainings_of(db, person_id), day), day)
 
 

@@ -22,7 +22,7 @@ from moorfog.operations.errors import DomainError, NotFound
 from moorfog.operations.fields import day_of
 from moorfog.operations.kit.ledger import suspensions_of
 from moorfog.operations.people.people import clearances_of, find_person, trainings_of
-from moorfog.operations.people.reporting import report_facts
+from moorfog.operations.people.reported import report_facts
 from moorfog.operations.sites.sites import site_book, task_of
 from moorfog.store.clock import Clock
 from moorfog.store.models import PermissionEnd, Person, Site, SiteTask, VisitSummary, WearPermission

@@ -9,35 +9,27 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime, time, timedelta
-from typing import Annotated, Any, ClassVar, Literal
+from typing import Annotated, Any, ClassVar
 from zoneinfo import ZoneInfo
 
 from pydantic import Field
-from sqlalchemy import func, select
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from moorfog.core.events.facts import STRICT
 from moorfog.core.events.payloads import instant
-from moorfog.core.permission.may_wear import REPORTED, Report, ReportKind
+from moorfog.core.permission.may_wear import REPORTED, ReportKind
 from moorfog.operations.accounts.journal import Note, note
 from moorfog.operations.accounts.sessions import READERS, Actor
 from moorfog.operations.errors import DomainError, NotFound
 from moorfog.operations.fields import Label, Why, day_of
 from moorfog.operations.people.people import find_person
+from moorfog.operations.people.reported import SAID_BY, SaidBy
 from moorfog.store.base import new_id
 from moorfog.store.clock import Clock
-from moorfog.store.models import ClearanceRow, Site, WearPermission
+from moorfog.store.models import Site, WearPermission
 from moorfog.store.models_programme import ChangeReport
 from moorfog.store.same import same_person
-
-SaidBy = Literal["wearer", "supervisor", "clinician", "tester", "other"]
-SAID_BY: dict[SaidBy, str] = {
-    "wearer": "the wearer",
-    "supervisor": "a supervisor",
-    "clinician": "a clinician",
-    "tester": "a tester",
-    "other": "somebody else",
-}
 
 
 @dataclass(frozen=True)
@@ -152,7 +144,7 @@ def reports_on(db: Session, person_id: str) -> tuple[ReportLine, ...]:
             kind=row.kind,
             title=REPORTED[row.kind][0],
             on=row.on_day.isoformat(),
-            said_by=SAID_BY.get(row.said_by, row.said_by),  # type: ignore[call-overload]
+            said_by=SAID_BY[row.said_by],
             words=row.words,
             setup=row.setup,
             entered_at=instant(row.entered_at),
@@ -160,24 +152,3 @@ def reports_on(db: Session, person_id: str) -> tuple[ReportLine, ...]:
         )
         for row in rows
     )
-
-
-def report_facts(db: Session, person_id: str) -> tuple[tuple[Report, ...], str]:
-    """Return the reports of a person that stand, and when a clearance as "cleared" was last filed."""
-    ids = same_person(db, person_id)
-    rows = db.scalars(select(ChangeReport).where(ChangeReport.person_id.in_(ids), ChangeReport.withdrawn_at.is_(None)))
-    reports = tuple(
-        Report(
-            kind=row.kind,
-            at=instant(row.entered_at if row.kind == "health" else row.doubted_from),
-            on=row.on_day.isoformat(),
-            by=SAID_BY.get(row.said_by, row.said_by),  # type: ignore[call-overload]
-            configuration=row.configuration,
-        )
-        for row in rows
-    )
-    filed = select(func.max(ClearanceRow.entered_at)).where(
-        ClearanceRow.person_id.in_(ids), ClearanceRow.status == "cleared"
-    )
-    last = db.scalar(filed)
-    return reports, instant(last) if last is not None else ""
