@@ -7,6 +7,7 @@ import { Mark } from "@/design/Marks";
 import { Empty, Failed, Loading, Pager } from "@/design/States";
 import { useAttempt } from "@/shared/attempt";
 import { api, keys, type Schemas, unwrap } from "@/shared/client";
+import { useSite } from "@/features/tomorrow/useSite";
 import "@/features/tomorrow/tomorrow.css";
 
 const PERIODS = [30, 60, 90];
@@ -14,8 +15,7 @@ const PERIODS = [30, 60, 90];
 /** Who is due: who can wear nothing any more first, then by the day on which test, clearance or training ends. */
 export function DuePage() {
   const [params, setParams] = useSearchParams();
-  const sites = useQuery({ queryKey: keys.sites, queryFn: () => unwrap(api.GET("/api/sites")), staleTime: 60_000 });
-  const site = params.get("site") || (sites.data?.[0]?.id ?? "");
+  const { sites, site, remember } = useSite();
   const within = Number(params.get("within") ?? "0") || 0;
   const page = Number(params.get("page") ?? "1") || 1;
   const asked = { site, within, page };
@@ -26,6 +26,7 @@ export function DuePage() {
     placeholderData: (old) => old,
   });
   const ask = (change: Record<string, string | number>) => {
+    if (typeof change["site"] === "string") remember(change["site"]);
     const next = { ...asked, page: 1, ...change };
     const said = Object.entries(next).filter(([, value]) => Boolean(value));
     setParams(Object.fromEntries(said.map(([key, value]) => [key, String(value)])), { replace: true });

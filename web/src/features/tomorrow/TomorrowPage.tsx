@@ -7,6 +7,7 @@ import { Mark } from "@/design/Marks";
 import { Empty, Failed, Loading } from "@/design/States";
 import { useChange } from "@/shared/attempt";
 import { api, keys, type Schemas, unwrap } from "@/shared/client";
+import { useSite } from "@/features/tomorrow/useSite";
 import "@/features/tomorrow/tomorrow.css";
 
 type View = Schemas["CrewView"];
@@ -15,8 +16,7 @@ type Line = Schemas["CrewLine"];
 /** Who of a crew may wear what tomorrow: a no first, with every reason and who settles it. */
 export function TomorrowPage() {
   const [params, setParams] = useSearchParams();
-  const sites = useQuery({ queryKey: keys.sites, queryFn: () => unwrap(api.GET("/api/sites")), staleTime: 60_000 });
-  const site = params.get("site") || (sites.data?.[0]?.id ?? "");
+  const { sites, site, remember } = useSite();
   const asked = {
     site,
     day: params.get("day") ?? "",
@@ -32,6 +32,7 @@ export function TomorrowPage() {
     refetchInterval: 30_000,
   });
   const ask = (change: Partial<typeof asked>) => {
+    if (change.site) remember(change.site);
     const next = { ...asked, ...change };
     setParams(Object.fromEntries(Object.entries(next).filter(([, value]) => value !== "")), { replace: true });
   };
