@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import io
 from datetime import UTC, date, datetime, timedelta
 from zoneinfo import ZoneInfo
 
 import pytest
 from dateutil.relativedelta import relativedelta
+from openpyxl import load_workbook
 from sqlalchemy import Engine
 from sqlalchemy.orm import Session
 
@@ -14,7 +16,7 @@ from moorfog.core.rules.book import Rules
 from moorfog.operations.accounts.sessions import Actor
 from moorfog.operations.people.people import PersonEntry, add_person
 from moorfog.store.base import run_in_transaction
-from tests.api.house import GOOD, Client, House
+from tests.api.house import GOOD, Client, House, Refused
 
 BAD = ("400", "600", "300", "500")
 
@@ -57,6 +59,29 @@ def test_pass_results_count_a_person_model_size_and_visit_once(house: House) -> 
     assert counted(tester) == {("Tindle & Wray Sedge", "S"): (2, 1, 0)}, "void-only is left out"
     tester.whole_visit(house.ours.people[2])
     assert counted(tester) == {("Tindle & Wray Sedge", "S"): (3, 2, 1)}
+    (row,) = tester.get("/api/results")["rows"]
+    assert row["passed_share"] is None, "three people are too few to tell"
+    of = f"/api/results/people?model_id={row['model_id']}&size=S"
+    for whole, number in (("tested", 3), ("passed", 2), ("first", 1), ("failed", 1)):
+        assert tester.get(f"{of}&whole={whole}")["total"] == number, "every figure opens its people"
+    assert {one["visit_id"] for one in tester.get(f"{of}&whole=failed")["rows"]} == {second}
+    assert house.client("tester", house.theirs).get(of)["rows"] == []
+    day = house.clock.at.date()
+    for asked, total in (
+        (f"since={day}", 1),
+        (f"until={day}", 1),
+        (f"since={day + timedelta(days=1)}", 0),
+        (f"until={day - timedelta(days=1)}", 0),
+        ("method=ambient_count", 1),
+        ("method=sweet", 0),
+    ):
+        assert tester.get(f"/api/results?{asked}")["total"] == total, asked
+    for wrong, code in (("since=soon", "not_a_date"), ("method=guess", "no_method")):
+        with pytest.raises(Refused, match=code):
+            tester.get(f"/api/results?{wrong}")
+    book = load_workbook(io.BytesIO(tester.call("GET", "/api/results.xlsx", raw=True)))
+    line = next(iter(book.active.iter_rows(min_row=2, values_only=True)))
+    assert line[:5] == (row["model"], "S", 3, 2, "too few to tell")
     assert tester.get(f"/api/results?site={house.ours.site}")["total"] == 1
     assert tester.get(f"/api/results?site={house.theirs.site}")["total"] == 0
     assert house.client("tester", house.theirs).get("/api/results")["rows"] == []

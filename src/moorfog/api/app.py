@@ -26,6 +26,7 @@ from moorfog.api import (  # noqa: F401  (their routes)
     people,
     places,
     programme,
+    results,
     session,
     setup,
     sites,

@@ -15,7 +15,7 @@ from moorfog.operations.bench import filing
 from moorfog.operations.fields import Id, Why
 from moorfog.operations.kit import catalogue, facepieces
 from moorfog.operations.people import changing, finding, people, permissions, reporting, roster, roster_file
-from moorfog.operations.records import erasing, person, person_file, results
+from moorfog.operations.records import erasing, person, person_file
 from moorfog.operations.sites import sites
 
 
@@ -33,13 +33,6 @@ class CatalogueFile:
     __pydantic_config__ = ConfigDict(strict=True, extra="forbid")
     file_name: str
     content: str
-
-
-@dataclass(frozen=True)
-class ResultsQuery(PageQuery):
-    """Which page, of which site; all sites where empty."""
-
-    site: str = ""
 
 
 @dataclass(frozen=True)
@@ -141,12 +134,6 @@ def withdraw_facepiece(context: Context, version_id: str, body: WithdrawModel) -
 def get_permissions(context: Context, person_id: str, query: PermissionsQuery) -> permissions.Permissions:
     """What a person may wear on a day at a task, and every reason why not."""
     return permissions.permissions_of(context.db, context.clock, context.actor, person_id, query.day, query.task)
-
-
-@route("GET", "/api/results", "read", query=ResultsQuery, returns=results.ResultsPage)
-def get_results(context: Context, query: ResultsQuery) -> results.ResultsPage:
-    """Pass results by mask model and size."""
-    return results.pass_results(context.db, context.actor, query.page, query.site or None)
 
 
 @route("POST", "/api/people", "kit", body=people.PersonEntry, returns=Made)

@@ -2010,12 +2010,56 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Pass results by mask model and size.
-         * @description Pass results by mask model and size.
+         * Pass results by mask model and size, with 95 % intervals.
+         * @description Pass results by mask model and size, with 95 % intervals.
          *
          *     For: tester, administrator or supervisor.
          */
         get: operations["get_results"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/results.xlsx": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The same as a workbook, all of it.
+         * @description The same as a workbook, all of it.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["get_results_sheet"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/results/people": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Whom a figure of the pass results counts.
+         * @description Whom a figure of the pass results counts.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["get_counted"];
         put?: never;
         post?: never;
         delete?: never;
@@ -3959,6 +4003,42 @@ export interface components {
              * @default null
              */
             void_run: string | null;
+        };
+        /**
+         * CountedPage
+         * @description One page of those whom a figure counts, the latest first.
+         */
+        CountedPage: {
+            /** Page */
+            page: number;
+            /** Pages */
+            pages: number;
+            /** Rows */
+            rows: components["schemas"]["CountedPerson"][];
+            /** Total */
+            total: number;
+        };
+        /**
+         * CountedPerson
+         * @description Somebody who is counted: when, how it went at last, and the fit factor where there is one.
+         */
+        CountedPerson: {
+            /** Number */
+            number: string;
+            /** Outcome */
+            outcome: string;
+            /** Overall */
+            overall: string;
+            /** Passed First */
+            passed_first: boolean;
+            /** Person */
+            person: string;
+            /** Person Id */
+            person_id: string;
+            /** Tested At */
+            tested_at: string;
+            /** Visit Id */
+            visit_id: string;
         };
         /**
          * CounterPage
@@ -6244,15 +6324,19 @@ export interface components {
         /**
          * ResultRow
          * @description Pass results of a model in a size. One person × model × size × visit counts once; ``sensed`` of them were
-         *     judged by taste, smell or irritation, without a number.
+         *     judged by taste, smell or irritation, without a number. The shares are null where the people are too few.
          */
         ResultRow: {
+            first_share: components["schemas"]["Share"] | null;
             /** Model */
             model: string;
+            /** Model Id */
+            model_id: string;
             /** Passed */
             passed: number;
             /** Passed First */
             passed_first: number;
+            passed_share: components["schemas"]["Share"] | null;
             /** Sensed */
             sensed: number;
             /** Size */
@@ -6848,6 +6932,16 @@ export interface components {
             is_open: boolean;
             /** Organisation */
             organisation: string;
+        };
+        /**
+         * Share
+         * @description Between which whole per cents a share lies, as sure as 95 %: the lower cut, the upper raised.
+         */
+        Share: {
+            /** High */
+            high: number;
+            /** Low */
+            low: number;
         };
         /**
          * SignIn
@@ -11122,8 +11216,11 @@ export interface operations {
     get_results: {
         parameters: {
             query?: {
-                page?: number;
                 site?: string;
+                since?: string;
+                until?: string;
+                method?: string;
+                page?: number;
             };
             header?: never;
             path?: never;
@@ -11138,6 +11235,79 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ResultsPage"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_results_sheet: {
+        parameters: {
+            query?: {
+                site?: string;
+                since?: string;
+                until?: string;
+                method?: string;
+                page?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_counted: {
+        parameters: {
+            query: {
+                site?: string;
+                since?: string;
+                until?: string;
+                method?: string;
+                model_id: string;
+                size: string;
+                whole?: "tested" | "passed" | "first" | "failed";
+                page?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CountedPage"];
                 };
             };
             /** @description error */
