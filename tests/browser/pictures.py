@@ -63,16 +63,15 @@ class Album:
             self.take(desk, link.lower().replace(" ", "-"))
 
     def administration(self) -> None:
-        """Take the administrator's rooms: what a first test still needs, and who works here."""
+        """Take the administrator's rooms: what a first test still needs, and tomorrow's crew."""
         desk = self.desk("hollis")
         desk.page.get_by_role("link", name="Administration").click()
         desk.heading("The demo")
         desk.page.get_by_text("What a test needs").click()
         self.take(desk, "administration")
-        desk.page.get_by_role("link", name="Colleagues").click()
-        desk.page.get_by_text("Ines Carrow").wait_for()
-        desk.page.get_by_role("button", name="Invite a colleague").click()
-        self.take(desk, "colleagues")
+        desk.page.get_by_role("link", name="Tomorrow").click()
+        desk.page.locator(".crew li").first.wait_for()
+        self.take(desk, "tomorrow")
 
     def good_visit(self) -> None:
         """Walk a practice visit to a pass, with a picture of each kind of card."""

@@ -60,7 +60,7 @@ export function DuePage() {
       {view && (
         <>
           {view.is_cut && <p className="note">Not everybody was looked at: choose fewer days.</p>}
-          {view.total === 0 && <Empty>Nobody is due in these days.</Empty>}
+          {view.total === 0 && <Empty>Who has never passed anything is not listed here; see Tomorrow.</Empty>}
           <ul className="rows crew">
             {view.rows.map((one) => (
               <Due key={one.person_id} one={one} />
@@ -78,7 +78,7 @@ function Answer({ view }: { view: Schemas["DuePage"] }) {
   return (
     <h1>
       {view.unable > 0 && `${view.unable} can wear nothing, `}
-      {view.soon} due
+      {view.soon > 0 ? `${view.soon} due` : view.unable > 0 ? "nobody else due" : "Nobody is due"}
       <span className="dim on-day">
         {" "}
         within {view.within} days from {view.today}, {view.site}
