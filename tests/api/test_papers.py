@@ -127,6 +127,24 @@ def test_who_fitted_nothing_gets_a_letter_and_no_card(house: House) -> None:
     assert papers == ["words-Lett"]
 
 
+def test_nothing_is_handed_out_that_says_it_fits_where_it_does_not_hold_or_was_a_practice(house: House) -> None:
+    tester, supervisor = house.client(), house.client("supervisor")
+    person = house.ours.people[1]
+    practice = tester.whole_visit(person, is_practice=True)
+    for kind in ("card", "letter"):
+        with pytest.raises(Refused, match=r"no_pass|practice"):
+            tester.post(f"/api/visits/{practice}/reports", {"page_size": "A4", "paper": kind})
+    assert "PRACTICE" in words(paper(tester, practice, "report"))
+    visit = tester.whole_visit(person)
+    house.clock.pass_by(60)
+    today = house.clock.at.date().isoformat()
+    entry = {"kind": "fit", "on": today, "said_by": "wearer", "words": "", "configuration": ""}
+    supervisor.post(f"/api/people/{person}/reports", entry)
+    for kind in ("card", "letter"):
+        with pytest.raises(Refused, match="not_held"):
+            tester.post(f"/api/visits/{visit}/reports", {"page_size": "A4", "paper": kind})
+
+
 def test_papers_are_for_those_who_may_read_and_only_once_signed(house: House) -> None:
     tester = house.client()
     visit = tester.open(house.ours.people[1])

@@ -30,6 +30,7 @@ Paper = Literal["report", "card", "letter"]
 Status = Literal["valid", "ended", "withdrawn", "superseded"]
 GUESSES, WITHIN = 20, timedelta(minutes=10)
 """So many codes that do not exist are asked for from one address in so long, and then nothing more is told."""
+NOT_HELD = "It does not hold now, so nothing is given to them that says so. Their page says why, and who settles it."
 NO_PASS = "A card is for a signed pass. This visit has none that counts."
 
 
@@ -125,9 +126,13 @@ def issue(db: Session, clock: Clock, actor: Actor, visit_id: str, one: Printed) 
     kept = kept_paper(db, visit_id, one.name, drawn.revision)
     if kept is not None:
         return kept
+    view = drawn.view
     if one.paper == "card" and passed is None:
         raise DomainError("no_pass", NO_PASS)
-    view = drawn.view
+    if one.paper == "letter" and view.is_practice:
+        raise DomainError("practice", "A practice is no result; no letter is made of it.")
+    if one.paper != "report" and view.verdict == "pass" and not _holds(db, clock, passed):
+        raise DomainError("not_held", NOT_HELD)
     if passed is not None:
         card = card_view(db, clock, passed, view.names.tester, one.where)
         view = replace(view, check=card.check, card=card.code)
@@ -135,6 +140,15 @@ def issue(db: Session, clock: Clock, actor: Actor, visit_id: str, one: Printed) 
             return store_paper(db, clock, drawn, one.name, paper_pdf(cards_html([card], "card")))
     content = render_pdf(view) if one.paper == "report" else paper_pdf(letter_html(view))
     return store_paper(db, clock, drawn, one.name, content)
+
+
+def _holds(db: Session, clock: Clock, passed: WearPermission | None) -> bool:
+    """Whether a pass may be worn today: what says so is only handed out while it does."""
+    person = db.get(Person, passed.person_id) if passed is not None else None
+    site = db.get(Site, person.site_id) if person is not None else None
+    if passed is None or person is None or site is None:
+        return False
+    return _status(db, passed, person, site, today_at(db, person, clock.now(db)))[0] == "valid"
 
 
 def look_up(db: Session, clock: Clock, address: str, text: str) -> CodeView:

@@ -50,7 +50,8 @@ export function ClosedView({ view, put, propose }: Props) {
       {visit.is_signed && (
         <Papers
           visitId={view.visit_id}
-          passed={last?.outcome === "pass" && !visit.is_practice && !visit.under_question.length}
+          passed={last?.outcome === "pass" && !visit.under_question.length}
+          isReal={!visit.is_practice}
         />
       )}
       {visit.tries.length > 0 && (
@@ -146,16 +147,17 @@ function Sensed({ senses }: { senses: Schemas["SensesView"] }) {
 }
 
 type Paper = Schemas["IssueReport"];
-const PAPERS: { label: string; body: Paper; needsPass?: boolean }[] = [
-  { label: "Card", body: { paper: "card", page_size: "A4" }, needsPass: true },
-  { label: "Letter to the worker, A4", body: { paper: "letter", page_size: "A4" } },
-  { label: "Letter to the worker, US paper", body: { paper: "letter", page_size: "Letter" } },
+/** ``needsPass``: only of a pass that holds; ``isReal``: not of a practice. */
+const PAPERS: { label: string; body: Paper; needsPass?: boolean; isReal?: boolean }[] = [
+  { label: "Card", body: { paper: "card", page_size: "A4" }, needsPass: true, isReal: true },
+  { label: "Letter to the worker, A4", body: { paper: "letter", page_size: "A4" }, isReal: true },
+  { label: "Letter to the worker, US paper", body: { paper: "letter", page_size: "Letter" }, isReal: true },
   { label: "Report, A4", body: { paper: "report", page_size: "A4" } },
   { label: "Report, Letter", body: { paper: "report", page_size: "Letter" } },
 ];
 
 /** The papers of a signed visit, each a key: what they take with them first. */
-function Papers({ visitId, passed }: { visitId: string; passed: boolean }) {
+function Papers({ visitId, passed, isReal }: { visitId: string; passed: boolean; isReal: boolean }) {
   const [problem, setProblem] = useState("");
   const [busy, setBusy] = useState("");
   const issue = async (label: string, body: Paper) => {
@@ -176,7 +178,7 @@ function Papers({ visitId, passed }: { visitId: string; passed: boolean }) {
   };
   return (
     <div className="field-row" role="group" aria-label="Papers">
-      {PAPERS.filter((one) => passed || !one.needsPass).map(({ label, body }) => (
+      {PAPERS.filter((one) => (passed || !one.needsPass) && (isReal || !one.isReal)).map(({ label, body }) => (
         <button
           key={label}
           className={body.paper === "card" || !passed ? "act" : "quiet"}
