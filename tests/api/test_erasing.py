@@ -9,7 +9,7 @@ from pathlib import Path
 
 import pytest
 from dateutil.relativedelta import relativedelta
-from sqlalchemy import Engine, select, text, update
+from sqlalchemy import Engine, insert, select, text, update
 from sqlalchemy.exc import DBAPIError
 from sqlalchemy.orm import Session
 
@@ -19,8 +19,9 @@ from moorfog.core.rules.validity import valid_until
 from moorfog.demo.seed import enter_facepieces
 from moorfog.operations import jobs
 from moorfog.operations.records.verify import verify
-from moorfog.store.base import make_engine, run_in_transaction
+from moorfog.store.base import make_engine, new_id, run_in_transaction
 from moorfog.store.models import DocumentRow, SignatureRow
+from moorfog.store.models_house import Erased
 from tests.api.house import House, Refused
 from tests.template import own_server
 
@@ -128,6 +129,21 @@ def test_what_was_signed_is_emptied_only_where_its_erasure_is_written_down(house
     ):
         with pytest.raises(DBAPIError, match="is never changed"), alone.begin() as db:
             db.execute(update(table).where(table.id == row).values(**values))
+    assert verify(alone) == []
+
+
+def test_what_was_emptied_without_a_word_in_the_journal_is_found(house: House, alone: Engine) -> None:
+    """The program's own account may empty a signature: not without leaving a trace that is missed."""
+    visit = signed_and_left(house, house.ours.people[0])
+    with alone.begin() as db:
+        signature = db.scalar(select(SignatureRow.id).where(SignatureRow.visit_id == visit).limit(1))
+        row = {"row_id": signature, "kind": "signature", "person_id": house.ours.people[0]}
+        db.execute(insert(Erased).values(**row, account_id=new_id(), erased_at=house.clock.at))
+        emptied = {"typed_name": "", "canonical": ""}
+        db.execute(update(SignatureRow).where(SignatureRow.id == signature).values(**emptied))
+    assert [one.kind for one in verify(alone)] == ["erased"]
+    admin = house.client("administrator")
+    admin.post(f"/api/people/{house.ours.people[0]}/erasure", {"why": "what was begun is finished"})
     assert verify(alone) == []
 
 

@@ -16,6 +16,7 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from moorfog.operations.jobs import claim, run_job
+from moorfog.operations.people import due
 from moorfog.operations.people import roster as imports
 from moorfog.store.models import Job, Person, PersonWord
 from tests.api.house import NAMES, Client, House, Refused
@@ -502,7 +503,9 @@ def test_tomorrows_crew_is_answered_person_by_person_with_the_way_out(house: Hou
     assert supervisor.get(asked)["crews"] == []
 
 
-def test_who_is_due_is_told_by_the_earliest_of_test_clearance_and_training(house: House) -> None:
+def test_who_is_due_is_told_by_the_earliest_of_test_clearance_and_training(
+    house: House, monkeypatch: pytest.MonkeyPatch
+) -> None:
     tester, supervisor = house.client(), house.client("supervisor")
     first, second, third = house.ours.people
     for person in (first, second, third):
@@ -524,6 +527,10 @@ def test_who_is_due_is_told_by_the_earliest_of_test_clearance_and_training(house
     both = supervisor.get(asked + "&within=90")
     assert [one["person_id"] for one in both["rows"]] == [second, first] and both["unable"] == 1
     assert both["rows"][0]["reasons"][0]["code"] == "reported_fit"
+    monkeypatch.setattr(due, "MOST", 2)  # a site of more people than are judged one by one
+    cut = supervisor.get(asked + "&within=90")
+    assert cut["is_cut"] and cut["rows"] == both["rows"], "those of whom anything ends or was heard are looked at first"
+    monkeypatch.undo()
     far = supervisor.get(asked + "&within=366")
     assert {one["person_id"]: one["ends_by"] for one in far["rows"]}[third] == "the training"
     admin = house.client("administrator")

@@ -10,7 +10,7 @@ from typing import Annotated, Any, ClassVar
 from zoneinfo import ZoneInfo
 
 from pydantic import Field
-from sqlalchemy import select
+from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from moorfog.core.events.facts import STRICT
@@ -91,7 +91,7 @@ class CrewView:
     may: int
     may_not: int
     unknown: tuple[str, ...]
-    """Numbers that nobody at the employer has."""
+    """Numbers that nobody who works there has."""
     is_cut: bool
     """Whether there are more people than are shown."""
     crews: tuple[CrewName, ...]
@@ -160,8 +160,10 @@ def _people(db: Session, site: Site, asked: CrewAsked, task: str) -> tuple[list[
         crew = db.get(Crew, asked.crew)
         if crew is None or crew.site_id != site.id:
             raise NotFound("crew")
-        people = list(db.scalars(select(Person).where(Person.id.in_(crew.people), *here).order_by(Person.name)))
-        return people, ()
+        listed = select(func.coalesce(Person.merged_into, Person.id)).where(Person.id.in_(crew.people))
+        entered = db.scalars(select(Person).where(Person.id.in_(listed)).order_by(Person.name)).all()
+        gone = tuple(one.number for one in entered if one.left_on is not None)
+        return [one for one in entered if one.left_on is None and one.erased_at is None], gone
     if wanted:
         if len(wanted) > MOST:
             raise DomainError("too_many", f"{len(wanted)} numbers; a crew has {MOST} at most. Ask in two parts.")

@@ -87,42 +87,56 @@ class FeedView:
     path: str
 
 
-def _candidates(db: Session, site: Site, book: Book, last: date) -> list[Person]:
-    """Return who may be due by a day: passed in something once, and anything of theirs ends by then."""
-    months = book.ratio("training.interval")
-    ends = (
-        select(WearPermission.person_id)
+def _passed_once(site: Site) -> Any:
+    """Return the people of a site who passed in something once, with the last day that any test of theirs counts;
+    another entry of the same person counts as theirs."""
+    root = func.coalesce(Person.merged_into, Person.id)
+    return (
+        select(root.label("person_id"), func.max(WearPermission.valid_until).label("until"))
         .join(Person, Person.id == WearPermission.person_id)
-        .where(Person.site_id == site.id)
-        .group_by(WearPermission.person_id)
+        .where(Person.employer_id == site.employer_id)
+        .group_by(root)
+    ).subquery()
+
+
+def _looked_at(db: Session, site: Site, book: Book, last: date) -> tuple[list[Person], bool]:
+    """Return whom to judge, and whether that is not everybody who passed once: then those of whom anything that has a
+    day ends by ``last``, or of whom something was heard."""
+    passed = _passed_once(site)
+    here = (
+        select(Person)
+        .join(passed, passed.c.person_id == Person.id)
+        .where(
+            Person.site_id == site.id,
+            Person.merged_into.is_(None),
+            Person.left_on.is_(None),
+            Person.erased_at.is_(None),
+        )
+        .order_by(Person.name)
+        .limit(MOST + 1)
     )
-    clearance = select(ClearanceRow.person_id).where(ClearanceRow.valid_until <= last)
-    not_cleared = select(ClearanceRow.person_id).where(ClearanceRow.status != "cleared")
+    people = list(db.scalars(here))
+    if len(people) <= MOST:
+        return people, False
+    months = book.ratio("training.interval")
     trained = select(TrainingRow.person_id)
     if months is not None:
         trained = trained.where(TrainingRow.trained_on > valid_until(last, -int(months)))
-    query = select(Person).where(
-        Person.site_id == site.id,
-        Person.merged_into.is_(None),
-        Person.left_on.is_(None),
-        Person.erased_at.is_(None),
-        Person.id.in_(ends),
-        or_(
-            Person.id.in_(ends.having(func.max(WearPermission.valid_until) <= last)),
-            Person.id.in_(clearance),
-            Person.id.in_(not_cleared),
-            Person.id.not_in(trained),
-            Person.id.in_(_doubted()),
-        ),
+    limited = or_(
+        ClearanceRow.valid_until <= last, ClearanceRow.status != "cleared", func.json_length(ClearanceRow.limits) > 0
     )
-    return list(db.scalars(query.order_by(Person.name).limit(MOST + 1)))
-
-
-def _doubted() -> Any:
-    """Return whose passes something else may have ended: a fail, a recall, a report."""
     reported = select(ChangeReport.person_id).where(ChangeReport.withdrawn_at.is_(None))
     questioned = select(VisitSummary.person_id).where(VisitSummary.under_question.is_(True))
-    return select(PermissionEnd.person_id).union(reported, questioned)
+    heard = select(PermissionEnd.person_id).union(reported, questioned)
+    narrowed = here.where(
+        or_(
+            passed.c.until <= last,
+            Person.id.in_(select(ClearanceRow.person_id).where(limited)),
+            Person.id.not_in(trained),
+            Person.id.in_(heard),
+        )
+    )
+    return list(db.scalars(narrowed))[:MOST], True
 
 
 def due_at(db: Session, clock: Clock, actor: Actor, site_id: str, within: int = 0, page: int = 1) -> DuePage:
@@ -136,7 +150,7 @@ def _due(db: Session, clock: Clock, site: Site, within: int, page: int) -> DuePa
     within = within or notice
     last = today + timedelta(days=within)
     book = site_book(db, site, site.rule_book)
-    people = _candidates(db, site, book, last)
+    people, is_cut = _looked_at(db, site, book, last)
     tasks = {
         row.name: task_of(row)
         for row in db.scalars(
@@ -144,7 +158,7 @@ def _due(db: Session, clock: Clock, site: Site, within: int, page: int) -> DuePa
         )
     }
     lines = []
-    for person in people[:MOST]:
+    for person in people:
         rows = judge_permissions(db, person, today.isoformat(), tasks.get(person.task), book).rows
         line = _line(person, rows, today)
         if not line.until or date.fromisoformat(line.until) <= last:
@@ -163,7 +177,7 @@ def _due(db: Session, clock: Clock, site: Site, within: int, page: int) -> DuePa
         total=total,
         page=page,
         pages=pages,
-        is_cut=len(people) > MOST,
+        is_cut=is_cut,
     )
 
 

@@ -143,7 +143,8 @@ def erase(db: Session, clock: Clock, actor: Actor, person_id: str, why: str) -> 
         (DocumentRow, {"content": b""}),
     )
     for table, empty in emptied:
-        rows = list(db.scalars(select(table.id).where(table.visit_id.in_(visits))))
+        done = select(Erased.row_id).where(Erased.person_id.in_(ids))
+        rows = list(db.scalars(select(table.id).where(table.visit_id.in_(visits), table.id.not_in(done))))
         common = {"kind": table.__tablename__, "person_id": person.id, "account_id": actor.id, "erased_at": now}
         db.add_all(Erased(row_id=one, **common) for one in rows)
         db.flush()

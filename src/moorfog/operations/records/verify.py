@@ -26,7 +26,7 @@ from moorfog.operations.bench.readings import load_readings
 from moorfog.operations.records.anchors import check_anchors
 from moorfog.store.log import BrokenLog, whole_log
 from moorfog.store.models import DocumentRow, EventRow, RuleSet, SignatureRow, VisitHead
-from moorfog.store.models_house import Erased
+from moorfog.store.models_house import Erased, JournalRow
 from moorfog.store.readmodels import TABLES, rows_of
 
 TOLD_EVERY = 20
@@ -57,6 +57,7 @@ def verify(
         visits = list(db.scalars(select(VisitHead.id).order_by(VisitHead.id)))
         found += _without_a_visit(db)
         found += [Fault("journal", where, problem) for where, problem in check_journal(db)]
+        found += _untold_erasures(db)
         found += [Fault("anchor", one.where, one.problem) for one in check_anchors(db, trusted, kept)]
     for done, visit_id in enumerate(visits, start=1):
         with Session(engine) as db:  # one each: a head is held only while its own visit is looked at
@@ -66,6 +67,13 @@ def verify(
         if done % TOLD_EVERY == 0 or done == len(visits):
             progress(done, len(visits))
     return found
+
+
+def _untold_erasures(db: Session) -> Iterator[Fault]:
+    """Yield people of whom something was emptied although the journal has no erasure of them."""
+    told = select(JournalRow.subject_id).where(JournalRow.deed == "erase_person")
+    for person_id in db.scalars(select(Erased.person_id).where(Erased.person_id.not_in(told)).distinct()):
+        yield Fault("erased", f"person {person_id}", "signatures or papers were emptied, and nobody has written why")
 
 
 def _rule_sets(db: Session, found: list[Fault]) -> dict[str, Rules]:
