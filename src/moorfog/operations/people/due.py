@@ -13,9 +13,9 @@ from sqlalchemy import func, or_, select
 from sqlalchemy.orm import Session
 
 from moorfog.core.permission.may_wear import EndsBy
-from moorfog.core.record.card import initials
 from moorfog.core.rules.book import Book
 from moorfog.core.rules.validity import valid_until
+from moorfog.documents.code import initials
 from moorfog.operations.accounts.journal import Note, note
 from moorfog.operations.accounts.sessions import READERS, Actor, digest_of, load_actor
 from moorfog.operations.errors import NotFound

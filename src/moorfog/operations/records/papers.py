@@ -12,8 +12,8 @@ from sqlalchemy.orm import Session
 
 from moorfog.core.advice.methods import method_words
 from moorfog.core.permission.may_wear import may_wear
-from moorfog.core.record.card import ALPHABET, LENGTH, Statement, as_typed, initials, is_code, packed, readable
 from moorfog.documents.card import CardView, cards_html, letter_html, paper_pdf
+from moorfog.documents.code import ALPHABET, LENGTH, Statement, as_typed, initials, is_code, packed, readable
 from moorfog.documents.report import PageSize, render_pdf
 from moorfog.operations.accounts.sessions import Actor
 from moorfog.operations.errors import DomainError, NotFound

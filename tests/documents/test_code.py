@@ -11,7 +11,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from moorfog import cards
-from moorfog.core.record.card import (
+from moorfog.documents.code import (
     ALPHABET,
     LENGTH,
     NotACard,
