@@ -437,9 +437,9 @@ def test_a_report_of_change_ends_a_pass_at_once_and_only_a_test_or_a_reason_brin
         admin.post(f"/api/reports/{first}/withdrawal", {"why": ""})
     admin.post(f"/api/reports/{first}/withdrawal", {"why": "it was another person's"})
     assert tester.get(f"/api/people/{person}")["permissions"]["rows"][0]["may"]
+    visit = tester.open(person)
     supervisor.post(address, {**entry, "kind": "health", "said_by": "clinician"})
     assert not tester.get(f"/api/people/{person}")["permissions"]["rows"][0]["may"]
-    visit = tester.open(person)
     assert "pending" in str([one["sentence"] for one in tester.get(f"/api/visits/{visit}")["visit"]["between"]])
     tester.say(visit, {"kind": "turned_away", "reason": "the clinician first", "come_back_on": None})
     house.clock.pass_by(60)

@@ -212,13 +212,13 @@ def start_erasures(context: Context, site_id: str) -> jobs.JobView:
 @route("POST", "/api/people/{person_id}/reports", "read", body=reporting.ReportEntry, returns=Made, is_told=True)
 def report_change(context: Context, person_id: str, body: reporting.ReportEntry) -> Made:
     """Say that a face, health, a facepiece or the work has changed, or that it fits no more."""
-    return Made(reporting.report_change(context.db, context.clock, context.actor, person_id, body))
+    return Made(filing.file_report(context.db, context.clock, context.actor, person_id, body))
 
 
 @route("POST", "/api/reports/{report_id}/withdrawal", "manage", body=reporting.Withdrawal)
 def withdraw_report(context: Context, report_id: str, body: reporting.Withdrawal) -> Response:
     """Take back a report of change that was wrong, with the reason."""
-    reporting.withdraw_report(context.db, context.clock, context.actor, report_id, body.why)
+    filing.take_back_report(context.db, context.clock, context.actor, report_id, body.why)
     return Response(status=204)
 
 

@@ -7,6 +7,7 @@ from sqlalchemy.orm import Session
 from moorfog.operations.accounts.sessions import Actor
 from moorfog.operations.bench.visits import tell_open_visits
 from moorfog.operations.people.people import ClearanceEntry, TrainingEntry, record_clearance, record_training
+from moorfog.operations.people.reporting import ReportEntry, report_change, withdraw_report
 from moorfog.store.clock import Clock
 
 
@@ -19,4 +20,18 @@ def file_clearance(db: Session, clock: Clock, actor: Actor, person_id: str, one:
 def file_training(db: Session, clock: Clock, actor: Actor, person_id: str, one: TrainingEntry) -> None:
     """Put a training on file and enter it into the person's open visits. Raises as :func:`record_training`."""
     record_training(db, clock, actor, person_id, one)
+    tell_open_visits(db, clock, actor, person_id)
+
+
+def file_report(db: Session, clock: Clock, actor: Actor, person_id: str, one: ReportEntry) -> str:
+    """Put a report of change on file and tell the person's open visits; return its id. Raises as
+    :func:`report_change`."""
+    made = report_change(db, clock, actor, person_id, one)
+    tell_open_visits(db, clock, actor, person_id)
+    return made
+
+
+def take_back_report(db: Session, clock: Clock, actor: Actor, report_id: str, why: str) -> None:
+    """Take a report of change back and tell the person's open visits. Raises as :func:`withdraw_report`."""
+    person_id = withdraw_report(db, clock, actor, report_id, why)
     tell_open_visits(db, clock, actor, person_id)

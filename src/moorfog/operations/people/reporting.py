@@ -115,8 +115,8 @@ def _setup(db: Session, person_id: str, configuration: str) -> str:
     return f"{row.model} {row.size}"
 
 
-def withdraw_report(db: Session, clock: Clock, actor: Actor, report_id: str, why: str) -> None:
-    """Take a report back that was wrong, with the reason: what it ended counts again."""
+def withdraw_report(db: Session, clock: Clock, actor: Actor, report_id: str, why: str) -> str:
+    """Take a report back that was wrong, with the reason: what it ended counts again. Returns whose it was."""
     scope = actor.require("administrator")
     row = db.get(ChangeReport, report_id, with_for_update=True)
     if row is None or not scope.allows(row.employer_id):
@@ -128,6 +128,7 @@ def withdraw_report(db: Session, clock: Clock, actor: Actor, report_id: str, why
     row.withdrawn_at, row.withdrawn_by, row.withdrawn_why = clock.now(db), actor.name, why.strip()
     changes = {"reported": [REPORTED[row.kind][0], "withdrawn"]}
     note(db, Note(kind="person", id=row.person_id, employer=row.employer_id, changes=changes, why=why.strip()))
+    return row.person_id
 
 
 def reports_on(db: Session, person_id: str) -> tuple[ReportLine, ...]:
