@@ -59,7 +59,11 @@ export function DuePage() {
       {found.isPending && <Loading what="Who is due" />}
       {view && (
         <>
-          {view.is_cut && <p className="note">More people passed here than are looked at one by one: a kit recall may concern others, too.</p>}
+          {view.is_cut && (
+            <p className="note">
+              More people passed here than are looked at one by one: a kit recall may concern others, too.
+            </p>
+          )}
           {view.total === 0 && <Empty>Who has never passed anything is not listed here; see Tomorrow.</Empty>}
           <ul className="rows crew">
             {view.rows.map((one) => (

@@ -169,7 +169,8 @@ function Crew({ view, query }: { view: View; query: string }) {
     <>
       {view.unknown.length > 0 && (
         <p className="note rust" role="alert">
-          Nobody who works here has {view.unknown.length === 1 ? "the number" : "the numbers"} {view.unknown.join(", ")}.
+          Nobody who works here has {view.unknown.length === 1 ? "the number" : "the numbers"} {view.unknown.join(", ")}
+          .
         </p>
       )}
       {view.is_cut && <p className="note">Only the first {people} are shown. Choose a task or paste numbers.</p>}
