@@ -98,6 +98,18 @@ def test_a_code_says_at_once_that_it_holds_no_more_and_never_why(house: House) -
     assert status() == "superseded"
 
 
+def test_a_card_of_an_entry_made_part_of_another_is_that_persons(house: House) -> None:
+    """Whoever left under the entry that stands wears nothing on a card of the other."""
+    tester, admin = house.client(), house.client("administrator")
+    _, other, stands = house.ours.people
+    visit = tester.whole_visit(other)
+    code = scanned(paper(tester, visit, "card")).split("/c/")[1].split("#")[0]
+    admin.post(f"/api/people/{stands}/merge", {"other_id": other, "why": "same badge"})
+    assert house.stranger().get(f"/api/codes/{code}")["initials"] == "B. F."
+    tester.post(f"/api/people/{stands}/left", {"left_on": house.clock.at.date().isoformat()})
+    assert house.stranger().get(f"/api/codes/{code}")["status"] == "withdrawn"
+
+
 def test_guessing_codes_is_slow(house: House) -> None:
     stranger = house.stranger()
     for wrong in ("x", "../../x", "0" * 12, "ABCD-EFGH-JKMN"):

@@ -71,16 +71,14 @@ def drop_crew(context: Context, crew_id: str) -> Response:
 @route("GET", "/api/due", "read", query=DueQuery, returns=due.DuePage)
 def get_due(context: Context, query: DueQuery) -> due.DuePage:
     """Who is due at a site: who can wear nothing first, then by the earliest of test, clearance and training."""
-    return due.due_at(context.db, context.clock, context.actor, query.site, query.within, query.page)
+    found = due.due_at(context.db, context.clock, context.actor, query.site, query.within)
+    return due.due_page(found, query.page)
 
 
 @route("GET", "/api/due.xlsx", "read", query=DueQuery, media=XLSX)
 def get_due_sheet(context: Context, query: DueQuery) -> Response:
     """The same as a workbook, all of it."""
-    lines, page, pages = list[due.DueLine](), 1, 1
-    while page <= pages:
-        found = due.due_at(context.db, context.clock, context.actor, query.site, query.within, page)
-        lines, page, pages = [*lines, *found.rows], page + 1, found.pages
+    found = due.due_at(context.db, context.clock, context.actor, query.site, query.within)
     rows = [
         (
             *(one.name, one.number, one.task, one.contact, one.set_up, one.until, one.ends_by),
@@ -88,7 +86,7 @@ def get_due_sheet(context: Context, query: DueQuery) -> Response:
             "yes" if one.is_only else "no",
             " ".join(why.sentence for why in one.reasons),
         )
-        for one in lines
+        for one in found.lines
     ]
     name = f'attachment; filename="due-{found.today}.xlsx"'
     return plain(workbook("due", DUE_COLUMNS, rows), XLSX, **{"Content-Disposition": name})

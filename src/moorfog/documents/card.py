@@ -10,7 +10,7 @@ from markupsafe import Markup
 
 from moorfog.documents.fonts import FACES, STACK
 from moorfog.documents.qr import qr_svg
-from moorfog.documents.report import HERE, ReportView, templates
+from moorfog.documents.report import ReportView, templates
 
 Layout = Literal["card", "sheet"]
 ON_A_SHEET = 10
@@ -51,11 +51,3 @@ def cards_html(cards: Sequence[CardView], layout: Layout) -> str:
 def letter_html(view: ReportView) -> str:
     """Return the worker's letter as a page of HTML."""
     return templates.get_template("letter.html").render(v=view, qr=qr_svg, faces=Markup(FACES), stack=STACK)
-
-
-def paper_pdf(html: str) -> bytes:
-    """Return a page of HTML as PDF bytes; nothing is fetched from outside the package."""
-    from weasyprint import HTML
-
-    pdf: bytes = HTML(string=html, base_url=str(HERE)).write_pdf()
-    return pdf

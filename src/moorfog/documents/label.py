@@ -6,7 +6,7 @@ from html import escape
 
 from moorfog.core.events.payloads import Lot
 from moorfog.documents.fonts import FACES, STACK
-from moorfog.documents.report import HERE
+from moorfog.documents.pdf import pdf_of
 
 NUMBERS = {"threshold": "1", "fit": "2"}
 
@@ -26,8 +26,5 @@ p {{ margin: 0 }} p:last-child {{ font-weight: 700 }} .n {{ float: right; font-s
 
 
 def label_pdf(title: str, lot: Lot) -> bytes:
-    """Return a label as PDF bytes; nothing is fetched from outside the package."""
-    from weasyprint import HTML
-
-    pdf: bytes = HTML(string=label_html(title, lot), base_url=str(HERE)).write_pdf()
-    return pdf
+    """Return a label as PDF bytes."""
+    return pdf_of(label_html(title, lot))

@@ -6,7 +6,6 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import datetime
 from fractions import Fraction
-from pathlib import Path
 from typing import Literal
 from zoneinfo import ZoneInfo
 
@@ -26,11 +25,11 @@ from moorfog.core.visit.outcomes import outcome
 from moorfog.core.visit.state import FOLD_VERSION, Answer, Try, Visit
 from moorfog.data import instrument_kinds
 from moorfog.documents.fonts import FACES, STACK
+from moorfog.documents.pdf import HERE, pdf_of
 from moorfog.documents.qr import qr_svg
 from moorfog.documents.trace import trace_svg
 
 PageSize = Literal["A4", "Letter"]
-HERE = Path(__file__).parent
 templates = Environment(
     loader=FileSystemLoader(HERE / "templates"),
     autoescape=True,
@@ -329,8 +328,5 @@ def render_html(view: ReportView) -> str:
 
 
 def render_pdf(view: ReportView) -> bytes:
-    """Return the report as PDF bytes; nothing is fetched from outside the package."""
-    from weasyprint import HTML
-
-    pdf: bytes = HTML(string=render_html(view), base_url=str(HERE)).write_pdf()
-    return pdf
+    """Return the report as PDF bytes."""
+    return pdf_of(render_html(view))

@@ -3878,7 +3878,7 @@ export interface components {
         };
         /**
          * CodeView
-         * @description What a stranger is told of a card's code, and nothing more. ``checked_at``: the day at the site.
+         * @description What a stranger is told of a card's code, and nothing more. ``checked_on``: the day at the site.
          */
         CodeView: {
             /** Checked On */

@@ -21,10 +21,10 @@ from moorfog.operations.accounts.sessions import READERS, Actor
 from moorfog.operations.errors import DomainError, NotFound
 from moorfog.operations.fields import Id, Label, Line, MaybeId, day_of
 from moorfog.operations.people.permissions import PermissionRow, WhyView, judge_permissions
-from moorfog.operations.sites.sites import find_site, site_book, task_of
+from moorfog.operations.sites.sites import find_site, site_book, tasks_of
 from moorfog.store.base import new_id
 from moorfog.store.clock import Clock
-from moorfog.store.models import Person, Site, SiteTask
+from moorfog.store.models import Person, Site
 from moorfog.store.models_programme import Crew
 
 MOST = 300
@@ -120,12 +120,12 @@ def crew_on(db: Session, clock: Clock, actor: Actor, asked: CrewAsked) -> CrewVi
     site = find_site(db, scope, asked.site)
     tomorrow = clock.now(db).astimezone(ZoneInfo(site.zone)).date() + timedelta(days=1)
     day = day_of(asked.day, "day").isoformat() if asked.day else tomorrow.isoformat()
-    tasks = {row.id: row for row in db.scalars(_tasks(site))}
-    if asked.task and asked.task not in tasks:
+    tasks = tasks_of(db, site)
+    task = next((one for one in tasks if one.id == asked.task), None)
+    if asked.task and task is None:
         raise NotFound("task")
-    task = task_of(tasks[asked.task]) if asked.task else None
-    people, unknown = _people(db, site, asked, tasks[asked.task].name if asked.task else "")
-    by_name = {row.name: task_of(row) for row in tasks.values()}
+    people, unknown = _people(db, site, asked, task.name if task is not None else "")
+    by_name = {one.name: one for one in tasks}
     book = site_book(db, site, site.rule_book)
     lines = [
         _line(db, one, day, task or by_name.get(one.task), book if one.site_id == site.id else None)
@@ -146,10 +146,6 @@ def crew_on(db: Session, clock: Clock, actor: Actor, asked: CrewAsked) -> CrewVi
         is_cut=len(people) > MOST,
         crews=_crews(db, site),
     )
-
-
-def _tasks(site: Site) -> Any:
-    return select(SiteTask).where(SiteTask.site_id == site.id, SiteTask.is_current.is_(True)).limit(200)
 
 
 def _people(db: Session, site: Site, asked: CrewAsked, task: str) -> tuple[list[Person], tuple[str, ...]]:

@@ -22,7 +22,7 @@ from moorfog.operations.errors import NotFound
 from moorfog.operations.paging import page_of
 from moorfog.operations.people.crews import NO_PASS
 from moorfog.operations.people.permissions import PermissionRow, WhyView, judge_permissions
-from moorfog.operations.sites.sites import find_site, site_book, task_of
+from moorfog.operations.sites.sites import find_site, site_book, tasks_of
 from moorfog.operations.sites.words import notice_of
 from moorfog.store.clock import Clock
 from moorfog.store.models import (
@@ -31,7 +31,6 @@ from moorfog.store.models import (
     PermissionEnd,
     Person,
     Site,
-    SiteTask,
     TrainingRow,
     VisitSummary,
     WearPermission,
@@ -139,24 +138,48 @@ def _looked_at(db: Session, site: Site, book: Book, last: date) -> tuple[list[Pe
     return list(db.scalars(narrowed))[:MOST], True
 
 
-def due_at(db: Session, clock: Clock, actor: Actor, site_id: str, within: int = 0, page: int = 1) -> DuePage:
+@dataclass(frozen=True)
+class Due:
+    """Everybody who is due at a site within so many days of a day."""
+
+    site: Site
+    today: date
+    within: int
+    notice: int
+    lines: tuple[DueLine, ...]
+    is_cut: bool
+
+
+def due_at(db: Session, clock: Clock, actor: Actor, site_id: str, within: int = 0) -> Due:
     """Return who is due at a site within so many days (0: the site's notice). Raises :class:`NotFound`."""
-    return _due(db, clock, find_site(db, actor.require(*READERS), site_id), within, page)
+    return _due(db, clock, find_site(db, actor.require(*READERS), site_id), within)
 
 
-def _due(db: Session, clock: Clock, site: Site, within: int, page: int) -> DuePage:
-    today = clock.now(db).astimezone(ZoneInfo(site.zone)).date()
-    notice = notice_of(db, site)
+def due_page(due: Due, page: int) -> DuePage:
+    """Return a page of who is due."""
+    shown, total, page, pages = page_of(due.lines, page)
+    return DuePage(
+        site_id=due.site.id,
+        site=due.site.name,
+        today=due.today.isoformat(),
+        within=due.within,
+        notice=due.notice,
+        rows=shown,
+        unable=sum(not one.until for one in due.lines),
+        soon=sum(bool(one.until) for one in due.lines),
+        total=total,
+        page=page,
+        pages=pages,
+        is_cut=due.is_cut,
+    )
+
+
+def _due(db: Session, clock: Clock, site: Site, within: int) -> Due:
+    today, notice = clock.now(db).astimezone(ZoneInfo(site.zone)).date(), notice_of(db, site)
     within = within or notice
-    last = today + timedelta(days=within)
-    book = site_book(db, site, site.rule_book)
+    last, book = today + timedelta(days=within), site_book(db, site, site.rule_book)
     people, is_cut = _looked_at(db, site, book, last)
-    tasks = {
-        row.name: task_of(row)
-        for row in db.scalars(
-            select(SiteTask).where(SiteTask.site_id == site.id, SiteTask.is_current.is_(True)).limit(200)
-        )
-    }
+    tasks = {one.name: one for one in tasks_of(db, site)}
     lines = []
     for person in people:
         rows = judge_permissions(db, person, today.isoformat(), tasks.get(person.task), book).rows
@@ -164,21 +187,7 @@ def _due(db: Session, clock: Clock, site: Site, within: int, page: int) -> DuePa
         if not line.until or date.fromisoformat(line.until) <= last:
             lines.append(line)
     lines.sort(key=lambda one: (one.until, not one.is_only, one.name))
-    shown, total, page, pages = page_of(lines, page)
-    return DuePage(
-        site_id=site.id,
-        site=site.name,
-        today=today.isoformat(),
-        within=within,
-        notice=notice,
-        rows=shown,
-        unable=sum(not one.until for one in lines),
-        soon=sum(bool(one.until) for one in lines),
-        total=total,
-        page=page,
-        pages=pages,
-        is_cut=is_cut,
-    )
+    return Due(site=site, today=today, within=within, notice=notice, lines=tuple(lines), is_cut=is_cut)
 
 
 def _line(person: Person, rows: tuple[PermissionRow, ...], today: date) -> DueLine:
@@ -225,18 +234,17 @@ def calendar_of(db: Session, clock: Clock, secret: str) -> bytes:
     out.add("prodid", "-//Moorfog//Due//EN")
     out.add("version", "2.0")
     out.add("x-wr-calname", f"Fit tests due, {site.name}")
-    first = _due(db, clock, site, 0, 1)
-    for number in range(1, first.pages + 1):
-        for one in (first if number == 1 else _due(db, clock, site, 0, number)).rows:
-            event = Event()
-            event.add("uid", f"{one.person_id}@moorfog")
-            event.add("dtstamp", row.made_at)
-            day = date.fromisoformat(one.until or first.today)
-            event.add("dtstart", day)
-            event.add("dtend", day + timedelta(days=1))
-            ends = f"{one.ends_by} ends" if one.until else "may wear nothing now"
-            event.add("summary", f"{initials(one.name)} {one.number}: {ends}")
-            out.add_component(event)
+    due = _due(db, clock, site, 0)
+    for one in due.lines:
+        event = Event()
+        event.add("uid", f"{one.person_id}@moorfog")
+        event.add("dtstamp", row.made_at)
+        day = date.fromisoformat(one.until) if one.until else due.today
+        event.add("dtstart", day)
+        event.add("dtend", day + timedelta(days=1))
+        ends = f"{one.ends_by} ends" if one.until else "may wear nothing now"
+        event.add("summary", f"{initials(one.name)} {one.number}: {ends}")
+        out.add_component(event)
     content: bytes = out.to_ical()
     return content
 

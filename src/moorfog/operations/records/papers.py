@@ -12,8 +12,9 @@ from sqlalchemy.orm import Session
 
 from moorfog.core.advice.methods import method_words
 from moorfog.core.permission.may_wear import may_wear
-from moorfog.documents.card import CardView, cards_html, letter_html, paper_pdf
+from moorfog.documents.card import CardView, cards_html, letter_html
 from moorfog.documents.code import ALPHABET, LENGTH, Statement, as_typed, initials, is_code, packed, readable
+from moorfog.documents.pdf import pdf_of
 from moorfog.documents.report import PageSize, render_pdf
 from moorfog.operations.accounts.sessions import Actor
 from moorfog.operations.errors import DomainError, NotFound
@@ -36,7 +37,7 @@ NO_PASS = "A card is for a signed pass. This visit has none that counts."
 
 @dataclass(frozen=True)
 class CodeView:
-    """What a stranger is told of a card's code, and nothing more. ``checked_at``: the day at the site."""
+    """What a stranger is told of a card's code, and nothing more. ``checked_on``: the day at the site."""
 
     code: str
     status: Status
@@ -74,10 +75,9 @@ def _check(where: str, code: str, name: str, passed: WearPermission) -> str:
 
 def card_view(db: Session, clock: Clock, passed: WearPermission, tester: str, where: str) -> CardView:
     """Return what the card of a pass says. ``where``: the address this installation is reached by."""
-    person = db.get(Person, passed.person_id)
-    employer = db.get(Employer, passed.employer_id)
-    if person is None or employer is None:
-        raise NotFound("person")
+    person, employer = _whose(db, passed)[0], db.get(Employer, passed.employer_id)
+    if employer is None:
+        raise NotFound("employer")
     code = code_of(db, clock, passed.visit_id)
     return CardView(
         name=person.name,
@@ -100,6 +100,20 @@ def _of_visit(db: Session, visit_id: str) -> WearPermission | None:
     """Return the pass of a visit, None where it has none that counts."""
     mine = select(WearPermission).where(WearPermission.visit_id == visit_id)
     return db.scalar(mine.order_by(WearPermission.no.desc(), WearPermission.configuration).limit(1))
+
+
+def _whose(db: Session, passed: WearPermission) -> tuple[Person, Site]:
+    """Return who passed, with their site; of an entry that was made part of another, the one that stands.
+
+    Raises :class:`NotFound` where there is nobody.
+    """
+    person = db.get(Person, passed.person_id)
+    if person is not None and person.merged_into is not None:
+        person = db.get(Person, person.merged_into)
+    site = db.get(Site, person.site_id) if person is not None else None
+    if person is None or site is None:
+        raise NotFound("person")
+    return person, site
 
 
 @dataclass(frozen=True)
@@ -137,17 +151,16 @@ def issue(db: Session, clock: Clock, actor: Actor, visit_id: str, one: Printed) 
         card = card_view(db, clock, passed, view.names.tester, one.where)
         view = replace(view, check=card.check, card=card.code)
         if one.paper == "card":
-            return store_paper(db, clock, drawn, one.name, paper_pdf(cards_html([card], "card")))
-    content = render_pdf(view) if one.paper == "report" else paper_pdf(letter_html(view))
+            return store_paper(db, clock, drawn, one.name, pdf_of(cards_html([card], "card")))
+    content = render_pdf(view) if one.paper == "report" else pdf_of(letter_html(view))
     return store_paper(db, clock, drawn, one.name, content)
 
 
 def _holds(db: Session, clock: Clock, passed: WearPermission | None) -> bool:
     """Whether a pass may be worn today: what says so is only handed out while it does."""
-    person = db.get(Person, passed.person_id) if passed is not None else None
-    site = db.get(Site, person.site_id) if person is not None else None
-    if passed is None or person is None or site is None:
+    if passed is None:
         return False
+    person, site = _whose(db, passed)
     return _status(db, passed, person, site, today_at(db, person, clock.now(db)))[0] == "valid"
 
 
@@ -175,10 +188,7 @@ def look_up(db: Session, clock: Clock, address: str, text: str) -> CodeView:
             until="",
             checked_on=now.date().isoformat(),
         )
-    person = db.get(Person, passed.person_id)
-    site = db.get(Site, person.site_id) if person is not None else None
-    if person is None or site is None:
-        raise NotFound("code")
+    person, site = _whose(db, passed)
     day = today_at(db, person, now)
     status, until = _status(db, passed, person, site, day)
     return CodeView(

@@ -28,6 +28,8 @@ from moorfog.store.clock import Clock
 from moorfog.store.models import Employer, Site, SiteRule, SiteTask
 from moorfog.store.scope import Scope, within
 
+MOST_TASKS = 200
+
 
 @dataclass(frozen=True)
 class ValueView:
@@ -357,17 +359,22 @@ def task_line(task: Task, book: Book) -> TaskLine:
     )
 
 
+def tasks_of(db: Session, site: Site) -> list[Task]:
+    """Return the tasks a site has now, by name."""
+    rows = (
+        select(SiteTask)
+        .where(SiteTask.site_id == site.id, SiteTask.is_current.is_(True))
+        .order_by(SiteTask.name)
+        .limit(MOST_TASKS)
+    )
+    return [task_of(row) for row in db.scalars(rows)]
+
+
 def list_tasks(db: Session, actor: Actor, site_id: str) -> tuple[TaskLine, ...]:
     """Return the tasks of a site by name, with what each needs under the site's rule book."""
     site = find_site(db, actor.require(*READERS), site_id)
     book = site_book(db, site, site.rule_book)
-    rows = db.scalars(
-        select(SiteTask)
-        .where(SiteTask.site_id == site.id, SiteTask.is_current.is_(True))
-        .order_by(SiteTask.name)
-        .limit(200)
-    )
-    return tuple(task_line(task_of(row), book) for row in rows)
+    return tuple(task_line(task, book) for task in tasks_of(db, site))
 
 
 @dataclass(frozen=True)
