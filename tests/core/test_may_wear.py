@@ -27,7 +27,11 @@ HELD = Held(
     level=Fraction(100),
 )
 FACTS = PersonFacts(
-    clearances=(CLEARED,), trained=("2026-02-10",), ends=(), passes=(HELD,), cleared_at="2026-01-01T08:00:00.000Z"
+    clearances=(CLEARED,),
+    trained=("2026-02-10",),
+    ends=(),
+    passes=(HELD,),
+    cleared=(("2026-01-01T08:00:00.000Z", "2026-01-01"),),
 )
 DAY = "2026-06-01"
 OTHER = "another set-up"
@@ -80,10 +84,19 @@ def test_a_report_ends_what_was_passed_before_and_a_test_since_settles_it(rules:
     since = replace(HELD, tested_at="2026-05-21T09:00:00.000Z", valid_from="2026-05-21")
     settled = [] if kind != "health" else [("reported_health", "clinician")]
     assert against(rules, held=since, reports=(said,)) == settled
-    filed = against(rules, reports=(said,), cleared_at="2026-05-22T09:00:00.000Z")
+    filed = against(rules, reports=(said,), cleared=(("2026-05-22T09:00:00.000Z", "2026-05-21"),))
     assert filed == ([] if kind == "health" else [(f"reported_{kind}", "tester")]), "a clearance settles health alone"
     found = may_wear(HELD, replace(FACTS, reports=(said,)), None, rules.book, DAY).reasons[0]
     assert "2026-05-20, by the wearer" in found.sentence
+
+
+def test_an_older_clearance_filed_late_settles_no_change_of_health(rules: Rules) -> None:
+    said = Report("health", "2026-05-20T10:00:00.000Z", "2026-05-20", "a clinician")
+    late = (("2026-05-22T09:00:00.000Z", "2026-05-19"),)
+    before = (("2026-05-20T09:00:00.000Z", "2026-05-20"),)
+    for cleared in (late, before, late + before):
+        assert against(rules, reports=(said,), cleared=cleared) == [("reported_health", "clinician")]
+    assert against(rules, reports=(said,), cleared=(("2026-05-22T09:00:00.000Z", "2026-05-20"),)) == []
 
 
 def test_a_report_about_one_set_up_leaves_the_others(rules: Rules) -> None:

@@ -77,14 +77,14 @@ class Report:
 @dataclass(frozen=True)
 class PersonFacts:
     """What is known of a person: clearances in the order they were filed, days of training, ends, signed passes,
-    reports of change, and when a clearance as "cleared" was last filed (a moment as text, empty where none was)."""
+    reports of change, and the clearances as "cleared", each with the moment it was filed and the day it begins."""
 
     clearances: tuple[Clearance, ...]
     trained: tuple[str, ...]
     ends: tuple[End, ...]
     passes: tuple[Held, ...]
     reports: tuple[Report, ...] = ()
-    cleared_at: str = ""
+    cleared: tuple[tuple[str, str], ...] = ()
 
 
 @dataclass(frozen=True)
@@ -171,12 +171,13 @@ def _doubts(one: Report, held: Held, person: PersonFacts) -> bool:
     """Whether a report ends a pass: a test since then settles it, a change of health only a clearance filed since."""
     if one.configuration not in ("", held.piece.configuration):
         return False
-    return is_open(one, person.cleared_at) if one.kind == "health" else one.at >= held.tested_at
+    return is_open(one, person.cleared) if one.kind == "health" else one.at >= held.tested_at
 
 
-def is_open(one: Report, cleared_at: str) -> bool:
-    """Whether a reported change of health waits for the clinician: no clearance was filed since."""
-    return one.kind == "health" and one.at >= cleared_at
+def is_open(one: Report, cleared: Sequence[tuple[str, str]]) -> bool:
+    """Whether a reported change of health waits for the clinician: no clearance was filed since that begins on the day
+    of the change or later. An older one that is filed late knows nothing of it."""
+    return one.kind == "health" and not any(filed > one.at and begins >= one.on for filed, begins in cleared)
 
 
 def _said(one: Report) -> Why:

@@ -277,8 +277,8 @@ def file_on(db: Session, person_id: str, day: str) -> FileRead:
     """
     clearance = clearance_on(clearances_of(db, person_id), day)
     if clearance is not None and clearance.status == "cleared":
-        reports, cleared_at = report_facts(db, person_id)
-        if any(is_open(one, cleared_at) for one in reports):
+        reports, cleared = report_facts(db, person_id)
+        if any(is_open(one, cleared) for one in reports):
             clearance = replace(clearance, status="pending")
     return FileRead(clearance, training_on(trainings_of(db, person_id), day), day)
 

@@ -93,14 +93,14 @@ def facts_of(db: Session, person_id: str, rows: Sequence[WearPermission]) -> Per
         for one in held
         if one.visit_id in doubtful
     ]
-    reports, cleared_at = report_facts(db, person_id)
+    reports, cleared = report_facts(db, person_id)
     return PersonFacts(
         clearances=clearances_of(db, person_id),
         trained=trainings_of(db, person_id),
         ends=tuple(ends),
         passes=held,
         reports=reports,
-        cleared_at=cleared_at,
+        cleared=cleared,
     )
 
 

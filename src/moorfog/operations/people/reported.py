@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Literal
 
-from sqlalchemy import func, select
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from moorfog.core.events.payloads import instant
@@ -23,8 +23,9 @@ SAID_BY: dict[str, str] = {
 }
 
 
-def report_facts(db: Session, person_id: str) -> tuple[tuple[Report, ...], str]:
-    """Return the reports of a person that stand, and when a clearance as "cleared" was last filed."""
+def report_facts(db: Session, person_id: str) -> tuple[tuple[Report, ...], tuple[tuple[str, str], ...]]:
+    """Return the reports of a person that stand, and their clearances as "cleared": when filed, from which
+    day."""
     ids = same_person(db, person_id)
     rows = db.scalars(select(ChangeReport).where(ChangeReport.person_id.in_(ids), ChangeReport.withdrawn_at.is_(None)))
     reports = tuple(
@@ -37,8 +38,9 @@ def report_facts(db: Session, person_id: str) -> tuple[tuple[Report, ...], str]:
         )
         for row in rows
     )
-    filed = select(func.max(ClearanceRow.entered_at)).where(
-        ClearanceRow.person_id.in_(ids), ClearanceRow.status == "cleared"
+    cleared = db.execute(
+        select(ClearanceRow.entered_at, ClearanceRow.valid_from).where(
+            ClearanceRow.person_id.in_(ids), ClearanceRow.status == "cleared"
+        )
     )
-    last = db.scalar(filed)
-    return reports, instant(last) if last is not None else ""
+    return reports, tuple((instant(filed), begins.isoformat()) for filed, begins in cleared)
