@@ -21,6 +21,7 @@ from moorfog.operations.records.recall import run_recall
 from moorfog.store.base import new_id
 from moorfog.store.log import forget_states, load_events
 from moorfog.store.models import Job, LotRow, NebuliserRow, TryKit, TryResult, WearPermission
+from moorfog.store.same import entries_of
 from tests.api.house import Client, House, Refused
 
 MODELS = {"sweet": "Sedge", "bitter": "Sedge", "odour": "Bracken", "smoke": "Sedge"}
@@ -373,7 +374,7 @@ def test_kit_lent_and_found_wrong_by_one_employer_voids_nothing_of_another(house
 
     def may(person: str) -> set[str]:
         with Session(house.engine) as db:
-            return {one[2] for one in suspensions_of(db, person)}
+            return {one.what for one in suspensions_of(db, entries_of(db, [person]))[person]}
 
     assert shown(ours, visits[0]) == (2, False), "ours is void"
     assert shown(theirs, visits[1]) == (1, True) and may(house.theirs.people[0]), "theirs stands, and is suspended"

@@ -41,7 +41,7 @@ from moorfog.operations.bench.proposals import (
 from moorfog.operations.bench.senses import acknowledged_on, keep_answer, qualitative_facts, screening_facts
 from moorfog.operations.errors import Conflict, DomainError, NotFound
 from moorfog.operations.kit.parts import take_parts
-from moorfog.operations.people.people import file_on
+from moorfog.operations.people.on_file import file_on
 from moorfog.operations.sites.protocols import rules_of_site
 from moorfog.operations.sites.sites import find_task
 from moorfog.store.base import new_id

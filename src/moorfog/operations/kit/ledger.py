@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 
 from moorfog.store.base import new_id
 from moorfog.store.models import KitRecall, RecallSettled, TryKit, TryResult
-from moorfog.store.same import same_person
+from moorfog.store.same import Entries
 
 SUSPENDING = ("open", "confirmed")
 """States in which what rests on the kit is suspended."""
@@ -35,6 +35,16 @@ class Found:
     employer_id: str | None
     since: datetime | None
     until: datetime
+
+
+@dataclass(frozen=True)
+class Suspension:
+    """A try that rests on kit found wrong: whose, which, and what was found, in words."""
+
+    person_id: str
+    visit_id: str
+    no: int
+    what: str
 
 
 def open_recall(db: Session, found: Found, opened_by: str) -> KitRecall:
@@ -81,11 +91,11 @@ def cleared_by(employer: Any) -> Any:
     )
 
 
-def suspensions_of(db: Session, person_id: str) -> list[tuple[str, int, str]]:
-    """Return (visit, try, in words) for every try of a person that rests on kit found wrong and not cleared."""
+def suspensions_of(db: Session, people: Entries) -> dict[str, list[Suspension]]:
+    """Return the tries of each of these people that rest on kit found wrong and not cleared."""
     query = (
-        select(TryKit.visit_id, TryKit.no, KitRecall.what)
-        .join(TryResult, and_(TryResult.visit_id == TryKit.visit_id, TryResult.no == TryKit.no))
+        select(TryResult.person_id, TryKit.visit_id, TryKit.no, KitRecall.what)
+        .join(TryKit, and_(TryKit.visit_id == TryResult.visit_id, TryKit.no == TryResult.no))
         .join(
             KitRecall,
             and_(
@@ -95,9 +105,9 @@ def suspensions_of(db: Session, person_id: str) -> list[tuple[str, int, str]]:
             ),
         )
         .where(
-            TryResult.person_id.in_(same_person(db, person_id)),
+            TryResult.person_id.in_(people.entries),
             KitRecall.state.in_(SUSPENDING),
             ~cleared_by(TryKit.employer_id),
         )
     )
-    return [(visit, no, what) for visit, no, what in db.execute(query)]
+    return people.sort([Suspension(*row) for row in db.execute(query)])

@@ -14,14 +14,12 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from moorfog.core.events.facts import STRICT
-from moorfog.core.events.payloads import Task
-from moorfog.core.rules.book import Book
 from moorfog.operations.accounts.journal import Note, note
 from moorfog.operations.accounts.sessions import READERS, Actor
 from moorfog.operations.errors import DomainError, NotFound
 from moorfog.operations.fields import Id, Label, Line, MaybeId, day_of
-from moorfog.operations.people.permissions import PermissionRow, WhyView, judge_permissions
-from moorfog.operations.sites.sites import find_site, site_book, tasks_of
+from moorfog.operations.people.permissions import PermissionRow, Permissions, WhyView, judge_people
+from moorfog.operations.sites.sites import find_site, tasks_of
 from moorfog.store.base import new_id
 from moorfog.store.clock import Clock
 from moorfog.store.models import Person, Site
@@ -126,11 +124,9 @@ def crew_on(db: Session, clock: Clock, actor: Actor, asked: CrewAsked) -> CrewVi
         raise NotFound("task")
     people, unknown = _people(db, site, asked, task.name if task is not None else "")
     by_name = {one.name: one for one in tasks}
-    book = site_book(db, site, site.rule_book)
-    lines = [
-        _line(db, one, day, task or by_name.get(one.task), book if one.site_id == site.id else None)
-        for one in people[:MOST]
-    ]
+    shown = people[:MOST]
+    judged = judge_people(db, shown, day, lambda one: task or by_name.get(one.task))
+    lines = [_line(one, judged[one.id]) for one in shown]
     lines.sort(key=lambda one: (one.may, len(one.reasons), one.name))
     return CrewView(
         site_id=site.id,
@@ -171,15 +167,15 @@ def _people(db: Session, site: Site, asked: CrewAsked, task: str) -> tuple[list[
     return list(db.scalars(at.order_by(Person.name).limit(MOST + 1))), ()
 
 
-def _line(db: Session, person: Person, day: str, task: Task | None, book: Book | None) -> CrewLine:
-    rows = judge_permissions(db, person, day, task, book).rows
+def _line(person: Person, judged: Permissions) -> CrewLine:
+    rows = judged.rows
     good = [one for one in rows if one.may]
     nearest = min((one for one in rows if not one.may), key=lambda one: len(one.reasons), default=None)
     return CrewLine(
         person_id=person.id,
         name=person.name,
         number=person.number,
-        task=task.name if task is not None else "",
+        task=judged.task,
         may=bool(good),
         set_ups=tuple(SetUp(_words(one), one.until, one.limits) for one in good),
         nearest="" if good or nearest is None else _words(nearest),

@@ -21,7 +21,7 @@ from moorfog.operations.accounts.sessions import READERS, Actor, digest_of, load
 from moorfog.operations.errors import NotFound
 from moorfog.operations.paging import page_of
 from moorfog.operations.people.crews import NO_PASS
-from moorfog.operations.people.permissions import PermissionRow, WhyView, judge_permissions
+from moorfog.operations.people.permissions import PermissionRow, WhyView, judge_people
 from moorfog.operations.sites.sites import find_site, site_book, tasks_of
 from moorfog.operations.sites.words import notice_of
 from moorfog.store.clock import Clock
@@ -181,9 +181,9 @@ def _due(db: Session, clock: Clock, site: Site, within: int) -> Due:
     people, is_cut = _looked_at(db, site, book, last)
     tasks = {one.name: one for one in tasks_of(db, site)}
     lines = []
+    judged = judge_people(db, people, today.isoformat(), lambda one: tasks.get(one.task))
     for person in people:
-        rows = judge_permissions(db, person, today.isoformat(), tasks.get(person.task), book).rows
-        line = _line(person, rows, today)
+        line = _line(person, judged[person.id].rows, today)
         if not line.until or date.fromisoformat(line.until) <= last:
             lines.append(line)
     lines.sort(key=lambda one: (one.until, not one.is_only, one.name))

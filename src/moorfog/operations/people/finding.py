@@ -4,18 +4,17 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import cache
-from itertools import groupby
 from typing import Any
 
 from sqlalchemy import Integer, Select, bindparam, func, select
 from sqlalchemy.orm import Session
 
-from moorfog.core.permission.may_wear import clearance_on
 from moorfog.operations.accounts.sessions import READERS, Actor
 from moorfog.operations.paging import PAGE, turn_to
-from moorfog.operations.people.people import clearance_of, matching, search_words
+from moorfog.operations.people.on_file import clearances_on
+from moorfog.operations.people.people import matching, search_words
 from moorfog.store.clock import Clock
-from moorfog.store.models import ClearanceRow, Employer, Person, Site, WearPermission
+from moorfog.store.models import Employer, Person, Site, WearPermission
 
 
 @dataclass(frozen=True)
@@ -127,15 +126,8 @@ def _passed_in(db: Session, ids: list[str]) -> dict[str, tuple[str, str]]:
 
 def _clearances(db: Session, ids: list[str], day: str) -> dict[str, str]:
     """Return how the clearance of each of these people stands on a day."""
-    rows = db.scalars(
-        select(ClearanceRow)
-        .where(ClearanceRow.person_id.in_(ids))
-        .order_by(ClearanceRow.person_id, ClearanceRow.entered_at, ClearanceRow.id)
-    )
     out: dict[str, str] = {}
-    for person_id, own in groupby(rows, lambda row: row.person_id):
-        counts = clearance_on([clearance_of(one) for one in own], day)
-        if counts is not None:
-            is_over = counts.status == "cleared" and bool(counts.valid_until) and counts.valid_until < day
-            out[person_id] = "ran out" if is_over else counts.status
+    for person_id, one in clearances_on(db, ids, day).items():
+        is_over = one.status == "cleared" and bool(one.valid_until) and one.valid_until < day
+        out[person_id] = "ran out" if is_over else one.status
     return out

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from fractions import Fraction
 from functools import cache
 from typing import Any, ClassVar, Literal
@@ -14,22 +14,18 @@ from sqlalchemy.orm import Session, aliased
 
 from moorfog.core.advice.faces import change_words, measured, panel_cell
 from moorfog.core.events.facts import STRICT
-from moorfog.core.events.payloads import Clearance, FileRead
 from moorfog.core.kernel.arithmetic import NotANumber, parse_decimal
-from moorfog.core.permission.may_wear import clearance_on, is_open, training_on
 from moorfog.core.rules.kinds import clearance_limits
 from moorfog.data import face_rules, facepiece_kinds
 from moorfog.operations.accounts.journal import Note, note
 from moorfog.operations.accounts.sessions import Actor
 from moorfog.operations.errors import Conflict, DomainError, NotFound
 from moorfog.operations.fields import Line, Number, day_of
-from moorfog.operations.people.reported import report_facts
 from moorfog.operations.sites.sites import find_site
 from moorfog.operations.words import fold_word, words_of
 from moorfog.store.base import new_id
 from moorfog.store.clock import Clock
 from moorfog.store.models import ClearanceRow, MeasurementRow, Person, PersonWord, Site, TrainingRow
-from moorfog.store.same import same_person
 from moorfog.store.scope import Scope
 
 MEASURES = ("length", "width", "lip")
@@ -239,48 +235,6 @@ def record_training(db: Session, clock: Clock, actor: Actor, person_id: str, one
     )
     db.flush()
     note(db, Note("person", person.id, person.employer_id, {"trained on": ["", str(day)]}))
-
-
-def clearance_of(row: ClearanceRow) -> Clearance:
-    """Return a stored clearance by value."""
-    until = row.valid_until.isoformat() if row.valid_until else ""
-    status: Any = row.status
-    return Clearance(
-        status=status,
-        limits=tuple(row.limits),
-        valid_from=row.valid_from.isoformat(),
-        valid_until=until,
-        by=row.by_whom,
-    )
-
-
-def clearances_of(db: Session, person_id: str) -> tuple[Clearance, ...]:
-    """Return every clearance on file, in the order they were filed."""
-    rows = db.scalars(
-        select(ClearanceRow)
-        .where(ClearanceRow.person_id.in_(same_person(db, person_id)))
-        .order_by(ClearanceRow.entered_at, ClearanceRow.id)
-    )
-    return tuple(map(clearance_of, rows))
-
-
-def trainings_of(db: Session, person_id: str) -> tuple[str, ...]:
-    """Return every day of training on file."""
-    days = db.scalars(select(TrainingRow.trained_on).where(TrainingRow.person_id.in_(same_person(db, person_id))))
-    return tuple(one.isoformat() for one in days)
-
-
-def file_on(db: Session, person_id: str, day: str) -> FileRead:
-    """Return what is on a person's file on a day at their site, by value: the clearance and the training that count.
-
-    Where a change of health was reported since they were cleared, the clearance is pending until the clinician speaks.
-    """
-    clearance = clearance_on(clearances_of(db, person_id), day)
-    if clearance is not None and clearance.status == "cleared":
-        reports, cleared = report_facts(db, person_id)
-        if any(is_open(one, cleared) for one in reports):
-            clearance = replace(clearance, status="pending")
-    return FileRead(clearance, training_on(trainings_of(db, person_id), day), day)
 
 
 def _millimetres(value: Fraction | None) -> str | None:

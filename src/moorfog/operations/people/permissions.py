@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from fractions import Fraction
+from functools import lru_cache
 from zoneinfo import ZoneInfo
 
+import orjson
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
@@ -15,18 +17,18 @@ from moorfog.core.advice.methods import method_words
 from moorfog.core.events.facts import Facepiece
 from moorfog.core.events.payloads import Task, instant
 from moorfog.core.kernel.codec import decode
-from moorfog.core.permission.may_wear import End, Held, PersonFacts, may_wear
+from moorfog.core.permission.may_wear import End, Held, PersonFacts, Who, may_wear
 from moorfog.core.rules.book import Book
 from moorfog.operations.accounts.sessions import READERS, Actor
 from moorfog.operations.errors import DomainError, NotFound
 from moorfog.operations.fields import day_of
 from moorfog.operations.kit.ledger import suspensions_of
-from moorfog.operations.people.people import clearances_of, find_person, trainings_of
-from moorfog.operations.people.reported import report_facts
+from moorfog.operations.people.on_file import on_file
+from moorfog.operations.people.people import find_person
 from moorfog.operations.sites.sites import site_book, task_of
 from moorfog.store.clock import Clock
 from moorfog.store.models import PermissionEnd, Person, Site, SiteTask, VisitSummary, WearPermission
-from moorfog.store.same import same_person
+from moorfog.store.same import entries_of
 
 MOST = 200
 """Passes of one person that are looked at, the latest first."""
@@ -75,38 +77,56 @@ class Permissions:
 QUESTIONED = "Its record is under question: something was heard after it was closed. A tester settles it."
 
 
-def facts_of(db: Session, person_id: str, rows: Sequence[WearPermission]) -> PersonFacts:
-    """Return everything known of a person that decides what they may wear of the passes in ``rows``."""
-    ended = db.scalars(select(PermissionEnd).where(PermissionEnd.person_id.in_(same_person(db, person_id))))
-    ends = [End(one.configuration, instant(one.ended_at), one.why, "tester") for one in ended]
-    ends += [
-        End("", "", what, "administrator", is_suspension=True, visit_id=visit, no=no)
-        for visit, no, what in suspensions_of(db, person_id)
-    ]
+@dataclass(frozen=True)
+class Known:
+    """Of one person: the rows of their signed passes, the latest first, and everything that decides about them."""
+
+    rows: tuple[WearPermission, ...]
+    facts: PersonFacts
+
+
+def known_of(db: Session, ids: Sequence[str]) -> dict[str, Known]:
+    """Return what is known of these people; of many in as many questions as of one."""
+    people = entries_of(db, ids)
+    passes = select(WearPermission).where(WearPermission.person_id.in_(people.entries))
+    rows = people.sort(db.scalars(passes.order_by(WearPermission.tested_at.desc(), WearPermission.visit_id)))
+    ended = people.sort(db.scalars(select(PermissionEnd).where(PermissionEnd.person_id.in_(people.entries))))
     questioned = select(VisitSummary.visit_id).where(
-        VisitSummary.person_id.in_(same_person(db, person_id)), VisitSummary.under_question.is_(True)
+        VisitSummary.person_id.in_(people.entries), VisitSummary.under_question.is_(True)
     )
-    doubtful = set(db.scalars(questioned))
-    held = tuple(_held(one) for one in rows)
-    ends += [
-        End("", "", QUESTIONED, "tester", is_suspension=True, visit_id=one.visit_id, no=one.no)
-        for one in held
-        if one.visit_id in doubtful
-    ]
-    reports, cleared = report_facts(db, person_id)
-    return PersonFacts(
-        clearances=clearances_of(db, person_id),
-        trained=trainings_of(db, person_id),
-        ends=tuple(ends),
-        passes=held,
-        reports=reports,
-        cleared=cleared,
-    )
+    doubtful, suspended, files = set(db.scalars(questioned)), suspensions_of(db, people), on_file(db, people)
+    out = {}
+    for one in people.asked:
+        ends = [End(row.configuration, instant(row.ended_at), row.why, "tester") for row in ended[one]]
+        ends += [_suspended(each.visit_id, each.no, each.what, "administrator") for each in suspended[one]]
+        ends += [
+            _suspended(row.visit_id, row.no, QUESTIONED, "tester") for row in rows[one] if row.visit_id in doubtful
+        ]
+        file, shown = files[one], tuple(rows[one][:MOST])
+        facts = PersonFacts(
+            clearances=file.clearances,
+            trained=file.trained,
+            ends=tuple(ends),
+            passes=tuple(map(_held, shown)),
+            reports=file.reports,
+            cleared=file.cleared,
+        )
+        out[one] = Known(shown, facts)
+    return out
+
+
+def _suspended(visit_id: str, no: int, why: str, by: Who) -> End:
+    return End("", "", why, by, is_suspension=True, visit_id=visit_id, no=no)
+
+
+@lru_cache(4096)
+def _piece(content: bytes) -> Facepiece:
+    return decode(Facepiece, orjson.loads(content), "facts.piece")
 
 
 def _held(row: WearPermission) -> Held:
     facts = row.facts or {}
-    piece = decode(Facepiece, facts["piece"], "facts.piece")
+    piece = _piece(orjson.dumps(facts["piece"]))
     up_to, level = facts.get("up_to"), facts.get("level")
     return Held(
         visit_id=row.visit_id,
@@ -153,28 +173,31 @@ def permissions_of(
     return judge_permissions(db, person, on, task)
 
 
-def judge_permissions(
-    db: Session, person: Person, day: str, task: Task | None, book: Book | None = None
-) -> Permissions:
-    """Return every signed pass of a person, judged for a day and a task by the core. ``book``: their site's, where it
-    is at hand."""
-    site = db.get(Site, person.site_id)
-    if site is None:
-        raise DomainError("no_site", f"{person.name} is at no site. Move them to one first.")
-    passes = (
-        select(WearPermission)
-        .where(WearPermission.person_id.in_(same_person(db, person.id)))
-        .order_by(WearPermission.tested_at.desc())
-        .limit(MOST)
-    )
-    rows = db.scalars(passes).all()
-    book = book or site_book(db, site, site.rule_book)
-    facts = facts_of(db, person.id, rows)
-    shown = {(row.visit_id, row.configuration): row for row in rows}
+def judge_permissions(db: Session, person: Person, day: str, task: Task | None) -> Permissions:
+    """Return every signed pass of a person, judged for a day and a task by the core."""
+    return judge_people(db, [person], day, lambda _: task)[person.id]
+
+
+def judge_people(
+    db: Session, people: Sequence[Person], day: str, task_for: Callable[[Person], Task | None]
+) -> dict[str, Permissions]:
+    """Return every signed pass of these people, judged for a day, each under the book of their site, at the task that
+    ``task_for`` names. Raises :class:`DomainError` for somebody who is at no site."""
+    books: dict[str, Book] = {}
+    for person in people:
+        if person.site_id not in books:
+            site = db.get(Site, person.site_id)
+            if site is None:
+                raise DomainError("no_site", f"{person.name} is at no site. Move them to one first.")
+            books[site.id] = site_book(db, site, site.rule_book)
+    known = known_of(db, [one.id for one in people])
+    return {one.id: _judged(one, known[one.id], task_for(one), books[one.site_id], day) for one in people}
+
+
+def _judged(person: Person, known: Known, task: Task | None, book: Book, day: str) -> Permissions:
     out = []
-    for held in facts.passes:
-        row = shown[(held.visit_id, held.piece.configuration)]
-        found = may_wear(held, facts, task, book, day)
+    for row, held in zip(known.rows, known.facts.passes, strict=True):
+        found = may_wear(held, known.facts, task, book, day)
         out.append(
             PermissionRow(
                 visit_id=held.visit_id,

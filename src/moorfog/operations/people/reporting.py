@@ -23,8 +23,8 @@ from moorfog.operations.accounts.journal import Note, note
 from moorfog.operations.accounts.sessions import READERS, Actor
 from moorfog.operations.errors import DomainError, NotFound
 from moorfog.operations.fields import Label, Why, day_of
+from moorfog.operations.people.on_file import SAID_BY, SaidBy
 from moorfog.operations.people.people import find_person
-from moorfog.operations.people.reported import SAID_BY, SaidBy
 from moorfog.store.base import new_id
 from moorfog.store.clock import Clock
 from moorfog.store.models import Site, WearPermission

@@ -11,17 +11,15 @@ from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session
 
 from moorfog.core.advice.methods import method_words
-from moorfog.core.permission.may_wear import may_wear
 from moorfog.documents.card import CardView, cards_html, letter_html
 from moorfog.documents.code import ALPHABET, LENGTH, Statement, as_typed, initials, is_code, packed, readable
 from moorfog.documents.pdf import pdf_of
 from moorfog.documents.report import PageSize, render_pdf
 from moorfog.operations.accounts.sessions import Actor
 from moorfog.operations.errors import DomainError, NotFound
-from moorfog.operations.people.permissions import facts_of, today_at
+from moorfog.operations.people.permissions import judge_permissions, today_at
 from moorfog.operations.records.anchors import key_folder, signing_key
 from moorfog.operations.records.reports import draw, kept_paper, store_paper
-from moorfog.operations.sites.sites import site_book
 from moorfog.store.clock import Clock
 from moorfog.store.models import DocumentRow, Employer, Person, Site, WearPermission
 from moorfog.store.models_programme import CardCode, CodeTry
@@ -160,8 +158,8 @@ def _holds(db: Session, clock: Clock, passed: WearPermission | None) -> bool:
     """Whether a pass may be worn today: what says so is only handed out while it does."""
     if passed is None:
         return False
-    person, site = _whose(db, passed)
-    return _status(db, passed, person, site, today_at(db, person, clock.now(db)))[0] == "valid"
+    person, _ = _whose(db, passed)
+    return _status(db, passed, person, today_at(db, person, clock.now(db)))[0] == "valid"
 
 
 def look_up(db: Session, clock: Clock, address: str, text: str) -> CodeView:
@@ -188,9 +186,9 @@ def look_up(db: Session, clock: Clock, address: str, text: str) -> CodeView:
             until="",
             checked_on=now.date().isoformat(),
         )
-    person, site = _whose(db, passed)
+    person, _ = _whose(db, passed)
     day = today_at(db, person, now)
-    status, until = _status(db, passed, person, site, day)
+    status, until = _status(db, passed, person, day)
     return CodeView(
         code=readable(code),
         status=status,
@@ -201,7 +199,7 @@ def look_up(db: Session, clock: Clock, address: str, text: str) -> CodeView:
     )
 
 
-def _status(db: Session, passed: WearPermission, person: Person, site: Site, day: str) -> tuple[Status, str]:
+def _status(db: Session, passed: WearPermission, person: Person, day: str) -> tuple[Status, str]:
     """Return how a pass stands on a day and until when it may be worn, by the one function that answers it; never why,
     which is nobody's business. A clearance or a training may end before the test does."""
     until = passed.valid_until.isoformat()
@@ -214,8 +212,12 @@ def _status(db: Session, passed: WearPermission, person: Person, site: Site, day
         return "superseded", until
     if person.left_on is not None:
         return "withdrawn", until
-    facts = facts_of(db, person.id, [passed])
-    found = may_wear(facts.passes[0], facts, None, site_book(db, site, site.rule_book), day)
+    rows = judge_permissions(db, person, day, None).rows
+    found = next(
+        (one for one in rows if (one.visit_id, one.configuration) == (passed.visit_id, passed.configuration)), None
+    )
+    if found is None:
+        return "withdrawn", until
     if found.may:
         return "valid", found.until
     return ("ended" if {one.code for one in found.reasons} == {"ended"} else "withdrawn"), until

@@ -14,7 +14,7 @@ from moorfog.operations.accounts.sessions import READERS, Actor
 from moorfog.operations.errors import NotFound
 from moorfog.operations.paging import PAGE
 from moorfog.operations.people.finding import PersonRow, person_row
-from moorfog.operations.people.people import file_on
+from moorfog.operations.people.on_file import file_on
 from moorfog.operations.people.permissions import Permissions, judge_permissions, usual_task
 from moorfog.operations.people.reporting import ReportLine, reports_on
 from moorfog.operations.records.today import VisitRow, visit_query, visit_row
