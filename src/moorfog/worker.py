@@ -13,6 +13,7 @@ from moorfog.operations.accounts.sessions import forget_expired
 from moorfog.operations.bench.runs import void_stale_runs
 from moorfog.operations.bench.screens import forget_screens, lose_screens
 from moorfog.operations.jobs import claim, run_job
+from moorfog.operations.people.standing import freshen_everywhere
 from moorfog.operations.records.anchors import key_folder, make_anchor, printed, signing_key
 from moorfog.operations.records.papers import forget_wrong_codes
 from moorfog.store.base import run_in_transaction
@@ -50,6 +51,9 @@ def work(engine: Engine, stopping: threading.Event) -> None:
             voided = run_in_transaction(engine, lambda db: void_stale_runs(db, clock))
             if voided:
                 log.info("%d runs voided: no readings came", voided)
+            for _ in freshen_everywhere(engine, clock):
+                if stopping.is_set():
+                    break
             if rounds >= HEAD_START:
                 lost = run_in_transaction(engine, lambda db: lose_screens(db, clock))
                 if lost:

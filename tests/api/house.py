@@ -48,6 +48,7 @@ PASSWORD = "heather-and-peat"
 NAMES = ("Åsa Tarn", "Łukasz Moss Heather", "Bo Fell")
 DUST = {"name": "grain dust", "form": "particles", "concentration": "30", "limit": "4", "unit": "mg/m³"}
 GRAIN = {"contaminants": [DUST], "work_filter": "99-type"}
+TASK = {"oxygen_percent": "20.9", "is_idlh": False, "is_unknown": False, "work_cartridge": ""}
 GOOD = ("4", "6", "3", "5")
 ROLES = ("tester", "administrator", "supervisor")
 

@@ -83,7 +83,8 @@ def test_pass_results_count_a_person_model_size_and_visit_once(house: House) -> 
     line = next(iter(book.active.iter_rows(min_row=2, values_only=True)))
     assert line[:5] == (row["model"], "S", 3, 2, "too few to tell")
     assert tester.get(f"/api/results?site={house.ours.site}")["total"] == 1
-    assert tester.get(f"/api/results?site={house.theirs.site}")["total"] == 0
+    with pytest.raises(Refused, match="not_found"):
+        tester.get(f"/api/results?site={house.theirs.site}")
     assert house.client("tester", house.theirs).get("/api/results")["rows"] == []
 
 

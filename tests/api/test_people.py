@@ -19,7 +19,7 @@ from moorfog.operations.jobs import claim, run_job
 from moorfog.operations.people import due
 from moorfog.operations.people import roster as imports
 from moorfog.store.models import Job, Person, PersonWord
-from tests.api.house import NAMES, Client, House, Refused
+from tests.api.house import GRAIN, NAMES, TASK, Client, House, Refused
 
 
 def roster(house: House, text: str | bytes, name: str = "roster.csv", **more: Any) -> dict[str, Any]:
@@ -527,13 +527,18 @@ def test_who_is_due_is_told_by_the_earliest_of_test_clearance_and_training(
     both = supervisor.get(asked + "&within=90")
     assert [one["person_id"] for one in both["rows"]] == [second, first] and both["unable"] == 1
     assert both["rows"][0]["reasons"][0]["code"] == "reported_fit"
-    monkeypatch.setattr(due, "MOST", 2)  # a site of more people than are judged one by one
-    cut = supervisor.get(asked + "&within=90")
-    assert cut["is_cut"] and cut["rows"] == both["rows"], "those of whom anything ends or was heard are looked at first"
+    house.clock.pass_by(60)
+    admin = house.client("administrator")
+    admin.post(f"/api/sites/{house.ours.site}/tasks", {**TASK, **GRAIN, "name": "grain dust"})
+    monkeypatch.setattr(due, "WHILE_WAITING", 0)  # a site of more people than are worked out while somebody waits
+    assert supervisor.get(asked + "&within=90")["pending"] == 3, "it is said that somebody may be missing"
+    whole = supervisor.call("GET", asked.replace("/due", "/due.xlsx") + "&within=90", raw=True)
+    assert len(list(load_workbook(io.BytesIO(whole)).active)) == 3, "what is taken away is whole"
     monkeypatch.undo()
+    again = supervisor.get(asked + "&within=90")
+    assert again["pending"] == 0 and [one["person_id"] for one in again["rows"]] == [second, first]
     far = supervisor.get(asked + "&within=366")
     assert {one["person_id"]: one["ends_by"] for one in far["rows"]}[third] == "the training"
-    admin = house.client("administrator")
     admin.call("PUT", f"/api/sites/{house.ours.site}/words", {"terms": "", "notice_days": 10, "keep_months": None})
     assert supervisor.get(asked)["soon"] == 0 and supervisor.get(asked)["within"] == 10
     with pytest.raises(Refused, match="not_found"):

@@ -72,13 +72,13 @@ def drop_crew(context: Context, crew_id: str) -> Response:
 def get_due(context: Context, query: DueQuery) -> due.DuePage:
     """Who is due at a site: who can wear nothing first, then by the earliest of test, clearance and training."""
     found = due.due_at(context.db, context.clock, context.actor, query.site, query.within)
-    return due.due_page(found, query.page)
+    return due.due_page(context.db, found, query.page)
 
 
 @route("GET", "/api/due.xlsx", "read", query=DueQuery, media=XLSX)
 def get_due_sheet(context: Context, query: DueQuery) -> Response:
     """The same as a workbook, all of it."""
-    found = due.due_at(context.db, context.clock, context.actor, query.site, query.within)
+    found = due.due_at(context.db, context.clock, context.actor, query.site, query.within, whole=True)
     rows = [
         (
             *(one.name, one.number, one.task, one.contact, one.set_up, one.until, one.ends_by),
@@ -86,9 +86,9 @@ def get_due_sheet(context: Context, query: DueQuery) -> Response:
             "yes" if one.is_only else "no",
             " ".join(why.sentence for why in one.reasons),
         )
-        for one in found.lines
+        for one in due.due_lines(context.db, found)
     ]
-    name = f'attachment; filename="due-{found.today}.xlsx"'
+    name = f'attachment; filename="due-{found.today.isoformat()}.xlsx"'
     return plain(workbook("due", DUE_COLUMNS, rows), XLSX, **{"Content-Disposition": name})
 
 

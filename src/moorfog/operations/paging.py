@@ -9,6 +9,9 @@ from sqlalchemy import Row, Select, func, select
 from sqlalchemy.orm import Session
 
 PAGE = 25
+COUNTED = 1000
+"""So many rows of a list are counted and turned to; of a longer one it is said that there are more. Whoever looks for
+one of a hundred thousand says more of it, or takes the whole as a file."""
 T = TypeVar("T")
 
 
@@ -16,7 +19,8 @@ Rows = Sequence[Row[*tuple[Any, ...]]]
 
 
 class Cut(NamedTuple):
-    """A page of a query: its rows, how many there are in all, the page that is meant (never past the last), pages."""
+    """A page of a query: its rows, how many there are in all (one more than is counted: there are more still), the
+    page that is meant (never past the last), pages."""
 
     rows: Rows
     total: int
@@ -25,8 +29,8 @@ class Cut(NamedTuple):
 
 
 def pages_of(total: int, size: int = PAGE) -> int:
-    """Return how many pages ``total`` rows fill; an empty list has one."""
-    return max(1, -(-total // size))
+    """Return how many pages ``total`` rows fill, of those that are counted; an empty list has one."""
+    return max(1, -(-min(total, COUNTED) // size))
 
 
 def page_of(rows: Sequence[T], page: int, size: int = PAGE) -> tuple[tuple[T, ...], int, int, int]:
@@ -41,7 +45,7 @@ def turn_to(page: int, rows_from: Callable[[int], Rows], count: Callable[[], int
 
     A page past the last is the last. Most lists are short: where a page is seen to be the last, nothing is counted.
     """
-    page = max(page, 1)
+    page = min(max(page, 1), pages_of(COUNTED))
     rows = rows_from((page - 1) * PAGE)
     is_last = len(rows) <= PAGE and (len(rows) > 0 or page == 1)
     total = (page - 1) * PAGE + len(rows) if is_last else count()
@@ -57,5 +61,5 @@ def cut_to_page(db: Session, query: Select[*tuple[Any, ...]], page: int, *order:
     return turn_to(
         page,
         lambda skip: db.execute(ordered.offset(skip)).all(),
-        lambda: db.scalar(select(func.count()).select_from(query.subquery())) or 0,
+        lambda: db.scalar(select(func.count()).select_from(query.limit(COUNTED + 1).subquery())) or 0,
     )

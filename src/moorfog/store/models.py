@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import date, datetime
 from typing import Any, Literal
 
-from sqlalchemy import BigInteger, Date, ForeignKey, Index, Integer, LargeBinary, String, UniqueConstraint, Uuid
+from sqlalchemy import BigInteger, Date, ForeignKey, Index, Integer, LargeBinary, String, UniqueConstraint, Uuid, text
 from sqlalchemy.dialects.mysql import LONGBLOB, LONGTEXT, MEDIUMTEXT
 from sqlalchemy.orm import Mapped, mapped_column
 from sqlalchemy.types import JSON
@@ -159,6 +159,7 @@ class Person(Base):
         Index("ix_person_merged", "merged_into"),
         UniqueConstraint("employer_id", "number", name="uq_person_number"),
         Index("ix_person_name", "employer_id", "name"),
+        Index("ix_person_all", "name", "id"),
     )
 
 
@@ -635,9 +636,18 @@ class VisitSummary(ReadModel, Base):
     under_question: Mapped[bool] = mapped_column(default=False)
     opened_at: Mapped[datetime] = mapped_column(UtcDateTime)
     last_at: Mapped[datetime] = mapped_column(UtcDateTime)
+    seal_open: Mapped[bool] = mapped_column(default=False)
+    """Whether seal checks failed that no supervisor has acknowledged."""
+    changed_at: Mapped[datetime] = mapped_column(UtcDateTime, server_default=text("CURRENT_TIMESTAMP(3)"))
+    """When the database last wrote this line: by it a page of the day hears that something has changed."""
     __table_args__ = (
         Index("ix_summary_today", "employer_id", "closed", "opened_at"),
         Index("ix_summary_seal", "employer_id", "seal_fails"),
+        Index("ix_summary_open", "closed", "is_practice", "opened_at"),
+        Index("ix_summary_last", "last_at"),
+        Index("ix_summary_question", "under_question", "last_at"),
+        Index("ix_summary_notice", "seal_open", "last_at"),
+        Index("ix_summary_changed", "changed_at"),
     )
 
 
@@ -714,3 +724,4 @@ class WearPermission(ReadModel, Base):
     tested_at: Mapped[datetime] = mapped_column(UtcDateTime)
     valid_from: Mapped[date] = mapped_column(Date)
     valid_until: Mapped[date] = mapped_column(Date)
+    __table_args__ = (Index("ix_permission_model", "model_id", "size", "valid_until", "person_id"),)

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from datetime import datetime
 from typing import Any
 from zoneinfo import ZoneInfo
 
-from sqlalchemy import Engine, delete, insert, select, text
+from sqlalchemy import Engine, delete, insert, select, text, update
 from sqlalchemy.orm import Session
 
 from moorfog.core.events.payloads import QualitativeStarted, ScreeningStarted
@@ -22,10 +22,25 @@ from moorfog.core.visit.judgement import needs_decision, queue, step_of
 from moorfog.core.visit.outcomes import outcome
 from moorfog.core.visit.state import FOLD_VERSION, Try, Visit
 from moorfog.core.visit.steps import is_signed, is_under_question
+from moorfog.store.counting import count_anew, recount, units_of
 from moorfog.store.log import load_rules, load_visit, lock_head, whole_log
-from moorfog.store.models import PermissionEnd, TryKit, TryResult, VisitHead, VisitSummary, WearPermission
+from moorfog.store.models import (
+    PermissionEnd,
+    SealNotice,
+    TryKit,
+    TryResult,
+    VisitHead,
+    VisitSummary,
+    WearPermission,
+)
+from moorfog.store.models_counts import ResultUnit, Standing
+from moorfog.store.same import entries_of
 
-TABLES: tuple[type[Any], ...] = (VisitSummary, TryResult, TryKit, PermissionEnd, WearPermission)
+TABLES: tuple[type[Any], ...] = (VisitSummary, TryResult, TryKit, PermissionEnd, WearPermission, ResultUnit)
+SEALS_OPEN = (
+    "UPDATE visit_summary_new s LEFT JOIN seal_notice n ON n.visit_id = s.visit_id "
+    "SET s.seal_open = NOT s.is_practice AND s.seal_fails > COALESCE(n.fails, 0)"
+)
 Rows = dict[type[Any], list[dict[str, Any]]]
 
 
@@ -138,11 +153,14 @@ def rows_of(head: VisitHead, visit: Visit) -> Rows:
         moved = (_end(one.no, one.person_id, one.configuration, one.at) for one in visit.ended)
         known = {(one["no"], one["person_id"], one["configuration"]) for one in ends}
         ends += [{**common, **one} for one in moved if (one["no"], one["person_id"], one["configuration"]) not in known]
+    task = visit.task.name if visit.task is not None else ""
+    units = units_of(tries, {one.no: one.seq for one in visit.tries}, opened.zone, task)
     return {
         VisitSummary: [summary],
         TryResult: tries,
         TryKit: kit,
         PermissionEnd: ends,
+        ResultUnit: [{**one, "site_id": head.site_id} for one in units],
         WearPermission: [one for _, one in sorted(permissions.items()) if one is not None],
     }
 
@@ -177,12 +195,43 @@ def kit_of(visit: Visit, one: Try) -> list[str]:
 
 def refresh(db: Session, head: VisitHead, visit: Visit) -> None:
     """Replace the read-model rows of one visit, in the transaction that appended to its log."""
-    for table, rows in rows_of(head, visit).items():
+    found = rows_of(head, visit)
+    if visit.tries:
+        recount(db, head.id, found[ResultUnit])
+    if visit.tries and not visit.is_practice:
+        touch(db, _whose(db, head.id, found))
+    for row in found[VisitSummary]:
+        row["seal_open"] = _is_seal_open(db, row)
+    for table, rows in found.items():
         if not visit.tries and table is not VisitSummary:
             continue  # a visit never loses a try, so there is nothing to replace yet
         db.execute(delete(table).where(table.visit_id == head.id))
         if rows:
             db.execute(insert(table), rows)
+
+
+def _is_seal_open(db: Session, row: dict[str, Any]) -> bool:
+    """Whether seal checks failed in a visit that no supervisor has acknowledged yet; practice does not count."""
+    if not row["seal_fails"] or row["is_practice"]:
+        return False
+    known = db.scalar(select(SealNotice.fails).where(SealNotice.visit_id == row["visit_id"])) or 0
+    return bool(row["seal_fails"] > known)
+
+
+def _whose(db: Session, visit_id: str, rows: Rows) -> set[str]:
+    """Return whom a visit decides about, as it was and as it is."""
+    had = select(WearPermission.person_id).where(WearPermission.visit_id == visit_id)
+    ended = select(PermissionEnd.person_id).where(PermissionEnd.visit_id == visit_id)
+    tables = (VisitSummary, PermissionEnd, WearPermission)
+    return {*db.scalars(had.union(ended)), *(row["person_id"] for table in tables for row in rows[table])}
+
+
+def touch(db: Session, people: Iterable[str]) -> None:
+    """Mark what was worked out of people as stale, whatever entry of theirs is named."""
+    entries = entries_of(db, sorted(people)).entries
+    if entries:
+        stale = update(Standing).where(Standing.person_id.in_(entries))
+        db.execute(stale.values(rev=Standing.rev + 1, is_stale=True).execution_options(synchronize_session=False))
 
 
 def rebuild(engine: Engine, progress: Callable[[int, int], None] = lambda done, total: None) -> int:
@@ -207,13 +256,17 @@ def rebuild(engine: Engine, progress: Callable[[int, int], None] = lambda done, 
                     db.execute(text(f"INSERT INTO {table.__tablename__}_new ({names}) VALUES ({slots})"), plain)
             progress(done, len(heads))
     with engine.begin() as connection:
+        connection.execute(text(SEALS_OPEN))
         swaps = ", ".join(
             f"{t.__tablename__} TO {t.__tablename__}_old, {t.__tablename__}_new TO {t.__tablename__}" for t in TABLES
         )
         connection.execute(text(f"RENAME TABLE {swaps}"))
         for table in TABLES:
             connection.execute(text(f"DROP TABLE {table.__tablename__}_old"))
+    count_anew(engine)
     _catch_up(engine)
+    with engine.begin() as connection:
+        connection.execute(text("UPDATE standing SET rev = rev + 1, is_stale = 1"))
     return len(heads)
 
 

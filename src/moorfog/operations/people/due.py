@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import secrets
+from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import date, timedelta
 from typing import Any
@@ -13,32 +14,21 @@ from sqlalchemy import func, or_, select
 from sqlalchemy.orm import Session
 
 from moorfog.core.permission.may_wear import EndsBy
-from moorfog.core.rules.book import Book
-from moorfog.core.rules.validity import valid_until
 from moorfog.documents.code import initials
 from moorfog.operations.accounts.journal import Note, note
 from moorfog.operations.accounts.sessions import READERS, Actor, digest_of, load_actor
 from moorfog.operations.errors import NotFound
-from moorfog.operations.paging import page_of
+from moorfog.operations.paging import PAGE, pages_of
 from moorfog.operations.people.crews import NO_PASS
 from moorfog.operations.people.permissions import PermissionRow, WhyView, judge_people
-from moorfog.operations.sites.sites import find_site, site_book, tasks_of
+from moorfog.operations.people.standing import AT_ONCE, WHILE_WAITING, freshen, pending
+from moorfog.operations.sites.sites import find_site, tasks_of
 from moorfog.operations.sites.words import notice_of
 from moorfog.store.clock import Clock
-from moorfog.store.models import (
-    Account,
-    ClearanceRow,
-    PermissionEnd,
-    Person,
-    Site,
-    TrainingRow,
-    VisitSummary,
-    WearPermission,
-)
-from moorfog.store.models_programme import CalendarFeed, ChangeReport
+from moorfog.store.models import Account, Person, Site
+from moorfog.store.models_counts import Standing
+from moorfog.store.models_programme import CalendarFeed
 
-MOST = 400
-"""People that are looked at one by one."""
 ENDS: dict[EndsBy, str] = {"test": "the fit test", "clearance": "the clearance", "training": "the training"}
 
 
@@ -75,8 +65,8 @@ class DuePage:
     total: int
     page: int
     pages: int
-    is_cut: bool
-    """Whether there are more people than were looked at."""
+    pending: int
+    """People who are still being worked out: ask again, somebody may be missing."""
 
 
 @dataclass(frozen=True)
@@ -86,108 +76,89 @@ class FeedView:
     path: str
 
 
-def _passed_once(site: Site) -> Any:
-    """Return the people of a site who passed in something once, with the last day that any test of theirs counts;
-    another entry of the same person counts as theirs."""
-    root = func.coalesce(Person.merged_into, Person.id)
-    return (
-        select(root.label("person_id"), func.max(WearPermission.valid_until).label("until"))
-        .join(Person, Person.id == WearPermission.person_id)
-        .where(Person.employer_id == site.employer_id)
-        .group_by(root)
-    ).subquery()
-
-
-def _looked_at(db: Session, site: Site, book: Book, last: date) -> tuple[list[Person], bool]:
-    """Return whom to judge, and whether that is not everybody who passed once: then those of whom anything that has a
-    day ends by ``last``, or of whom something was heard."""
-    passed = _passed_once(site)
-    here = (
-        select(Person)
-        .join(passed, passed.c.person_id == Person.id)
-        .where(
-            Person.site_id == site.id,
-            Person.merged_into.is_(None),
-            Person.left_on.is_(None),
-            Person.erased_at.is_(None),
-        )
-        .order_by(Person.name)
-        .limit(MOST + 1)
-    )
-    people = list(db.scalars(here))
-    if len(people) <= MOST:
-        return people, False
-    months = book.ratio("training.interval")
-    trained = select(TrainingRow.person_id)
-    if months is not None:
-        trained = trained.where(TrainingRow.trained_on > valid_until(last, -int(months)))
-    limited = or_(
-        ClearanceRow.valid_until <= last, ClearanceRow.status != "cleared", func.json_length(ClearanceRow.limits) > 0
-    )
-    reported = select(ChangeReport.person_id).where(ChangeReport.withdrawn_at.is_(None))
-    questioned = select(VisitSummary.person_id).where(VisitSummary.under_question.is_(True))
-    heard = select(PermissionEnd.person_id).union(reported, questioned)
-    narrowed = here.where(
-        or_(
-            passed.c.until <= last,
-            Person.id.in_(select(ClearanceRow.person_id).where(limited)),
-            Person.id.not_in(trained),
-            Person.id.in_(heard),
-        )
-    )
-    return list(db.scalars(narrowed))[:MOST], True
-
-
 @dataclass(frozen=True)
 class Due:
-    """Everybody who is due at a site within so many days of a day."""
+    """Everybody who is due at a site within so many days of a day, to be read page by page; ``pending``: people who
+    are still being worked out, so that somebody may be missing."""
 
     site: Site
     today: date
     within: int
     notice: int
-    lines: tuple[DueLine, ...]
-    is_cut: bool
+    pending: int
+
+    @property
+    def last(self) -> date:
+        """The last day that is looked at."""
+        return self.today + timedelta(days=self.within)
 
 
-def due_at(db: Session, clock: Clock, actor: Actor, site_id: str, within: int = 0) -> Due:
-    """Return who is due at a site within so many days (0: the site's notice). Raises :class:`NotFound`."""
-    return _due(db, clock, find_site(db, actor.require(*READERS), site_id), within)
+def due_at(db: Session, clock: Clock, actor: Actor, site_id: str, within: int = 0, *, whole: bool = False) -> Due:
+    """Return who is due at a site within so many days (0: the site's notice); ``whole``: wait until everybody is worked
+    out. Raises :class:`NotFound`."""
+    return _due(db, clock, find_site(db, actor.require(*READERS), site_id), within, whole=whole)
 
 
-def due_page(due: Due, page: int) -> DuePage:
+def _due(db: Session, clock: Clock, site: Site, within: int, *, whole: bool) -> Due:
+    today, notice = clock.now(db).astimezone(ZoneInfo(site.zone)).date(), notice_of(db, site)
+    freshen(db, site, today, WHILE_WAITING)
+    left = pending(db, site, today)
+    while whole and left:
+        freshen(db, site, today, left)
+        left = pending(db, site, today)
+    return Due(site=site, today=today, within=within or notice, notice=notice, pending=left)
+
+
+def _due_now(due: Due) -> Any:
+    """Return the conditions on how somebody stands: they work there, passed once, and can wear something no longer than
+    the last day that is looked at."""
+    return (
+        Standing.site_id == due.site.id,
+        Standing.is_here.is_(True),
+        Standing.has_passed.is_(True),
+        or_(Standing.until.is_(None), Standing.until <= due.last),
+    )
+
+
+def _lines(db: Session, due: Due, skip: int, most: int) -> tuple[DueLine, ...]:
+    """Return so many of those who are due, each asked of the one permission once more."""
+    order = (Standing.until, Standing.is_only.desc(), Standing.person_id)
+    ids = db.scalars(select(Standing.person_id).where(*_due_now(due)).order_by(*order).limit(most).offset(skip)).all()
+    entered = {one.id: one for one in db.scalars(select(Person).where(Person.id.in_(ids)))}
+    people = [entered[one] for one in ids if one in entered]
+    tasks = {one.name: one for one in tasks_of(db, due.site)}
+    judged = judge_people(db, people, due.today.isoformat(), lambda one: tasks.get(one.task))
+    return tuple(_line(one, judged[one.id].rows, due.today) for one in people)
+
+
+def due_lines(db: Session, due: Due) -> Iterator[DueLine]:
+    """Yield everybody who is due, some at a time."""
+    skip = 0
+    while lines := _lines(db, due, skip, AT_ONCE):
+        yield from lines
+        skip += len(lines)
+
+
+def due_page(db: Session, due: Due, page: int) -> DuePage:
     """Return a page of who is due."""
-    shown, total, page, pages = page_of(due.lines, page)
+    counted = select(func.count(), func.count(Standing.until)).where(*_due_now(due))
+    total, soon = db.execute(counted).one()
+    pages = pages_of(total)
+    page = min(max(page, 1), pages)
     return DuePage(
         site_id=due.site.id,
         site=due.site.name,
         today=due.today.isoformat(),
         within=due.within,
         notice=due.notice,
-        rows=shown,
-        unable=sum(not one.until for one in due.lines),
-        soon=sum(bool(one.until) for one in due.lines),
+        rows=_lines(db, due, (page - 1) * PAGE, PAGE),
+        unable=total - soon,
+        soon=soon,
         total=total,
         page=page,
         pages=pages,
-        is_cut=due.is_cut,
+        pending=due.pending,
     )
-
-
-def _due(db: Session, clock: Clock, site: Site, within: int) -> Due:
-    today, notice = clock.now(db).astimezone(ZoneInfo(site.zone)).date(), notice_of(db, site)
-    within = within or notice
-    last, book = today + timedelta(days=within), site_book(db, site, site.rule_book)
-    people, is_cut = _looked_at(db, site, book, last)
-    tasks = {one.name: one for one in tasks_of(db, site)}
-    lines = []
-    judged = judge_people(db, people, today.isoformat(), lambda one: tasks.get(one.task))
-    for person in people:
-        line = _line(person, judged[person.id].rows, today)
-        if not line.until or date.fromisoformat(line.until) <= last:
-            lines.append(line)
-    lines.sort(key=lambda one: (one.until, not one.is_only, one.name))
-    return Due(site=site, today=today, within=within, notice=notice, lines=tuple(lines), is_cut=is_cut)
 
 
 def _line(person: Person, rows: tuple[PermissionRow, ...], today: date) -> DueLine:
@@ -234,8 +205,8 @@ def calendar_of(db: Session, clock: Clock, secret: str) -> bytes:
     out.add("prodid", "-//Moorfog//Due//EN")
     out.add("version", "2.0")
     out.add("x-wr-calname", f"Fit tests due, {site.name}")
-    due = _due(db, clock, site, 0)
-    for one in due.lines:
+    due = _due(db, clock, site, 0, whole=True)
+    for one in due_lines(db, due):
         event = Event()
         event.add("uid", f"{one.person_id}@moorfog")
         event.add("dtstamp", row.made_at)

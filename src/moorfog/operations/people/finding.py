@@ -10,11 +10,14 @@ from sqlalchemy import Integer, Select, bindparam, func, select
 from sqlalchemy.orm import Session
 
 from moorfog.operations.accounts.sessions import READERS, Actor
-from moorfog.operations.paging import PAGE, turn_to
+from moorfog.operations.paging import COUNTED, PAGE, turn_to
 from moorfog.operations.people.on_file import clearances_on
 from moorfog.operations.people.people import matching, search_words
 from moorfog.store.clock import Clock
 from moorfog.store.models import Employer, Person, Site, WearPermission
+
+SORTED = 2000
+"""So many people whom a search finds are put in order; of more, those come first whose words do."""
 
 
 @dataclass(frozen=True)
@@ -68,7 +71,7 @@ def person_row(person: Person, employer: str, site: str) -> PersonRow:
 @cache
 def _people_query(words: int, is_limited: bool) -> tuple[Select[Any], Select[Any]]:
     """Return the query of a page of people, and that of how many there are, built once for a number of words."""
-    found = matching(words, is_limited).subquery()
+    found = (matching(words, is_limited).limit(SORTED) if words else matching(words, is_limited)).subquery()
     columns: Any = select(
         Person.id,
         Person.name,
@@ -85,7 +88,7 @@ def _people_query(words: int, is_limited: bool) -> tuple[Select[Any], Select[Any
         query = query.prefix_with("STRAIGHT_JOIN")
     query = query.join(Employer, Employer.id == Person.employer_id).join(Site, Site.id == Person.site_id)
     page = query.order_by(Person.name, Person.id).limit(PAGE + 1).offset(bindparam("skip", type_=Integer))
-    return page, select(func.count()).select_from(found)
+    return page, select(func.count()).select_from(matching(words, is_limited).limit(COUNTED + 1).subquery())
 
 
 def find_people(db: Session, clock: Clock, actor: Actor, q: str, page: int) -> PeoplePage:

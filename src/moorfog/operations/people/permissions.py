@@ -17,7 +17,7 @@ from moorfog.core.advice.methods import method_words
 from moorfog.core.events.facts import Facepiece
 from moorfog.core.events.payloads import Task, instant
 from moorfog.core.kernel.codec import decode
-from moorfog.core.permission.may_wear import End, Held, PersonFacts, Who, may_wear
+from moorfog.core.permission.may_wear import End, Held, Permission, PersonFacts, Who, may_wear
 from moorfog.core.rules.book import Book
 from moorfog.operations.accounts.sessions import READERS, Actor
 from moorfog.operations.errors import DomainError, NotFound
@@ -178,10 +178,19 @@ def judge_permissions(db: Session, person: Person, day: str, task: Task | None) 
     return judge_people(db, [person], day, lambda _: task)[person.id]
 
 
-def judge_people(
+@dataclass(frozen=True)
+class Answered:
+    """What the core answered of one person: of each pass, in the order in which they are known."""
+
+    known: Known
+    found: tuple[Permission, ...]
+    task: Task | None
+
+
+def answers_for(
     db: Session, people: Sequence[Person], day: str, task_for: Callable[[Person], Task | None]
-) -> dict[str, Permissions]:
-    """Return every signed pass of these people, judged for a day, each under the book of their site, at the task that
+) -> dict[str, Answered]:
+    """Ask the core of every signed pass of these people, for a day, each under the book of their site, at the task that
     ``task_for`` names. Raises :class:`DomainError` for somebody who is at no site."""
     books: dict[str, Book] = {}
     for person in people:
@@ -190,14 +199,24 @@ def judge_people(
             if site is None:
                 raise DomainError("no_site", f"{person.name} is at no site. Move them to one first.")
             books[site.id] = site_book(db, site, site.rule_book)
-    known = known_of(db, [one.id for one in people])
-    return {one.id: _judged(one, known[one.id], task_for(one), books[one.site_id], day) for one in people}
+    out, known = {}, known_of(db, [one.id for one in people])
+    for one in people:
+        task, facts, book = task_for(one), known[one.id].facts, books[one.site_id]
+        found = tuple(may_wear(held, facts, task, book, day) for held in facts.passes)
+        out[one.id] = Answered(known[one.id], found, task)
+    return out
 
 
-def _judged(person: Person, known: Known, task: Task | None, book: Book, day: str) -> Permissions:
-    out = []
-    for row, held in zip(known.rows, known.facts.passes, strict=True):
-        found = may_wear(held, known.facts, task, book, day)
+def judge_people(
+    db: Session, people: Sequence[Person], day: str, task_for: Callable[[Person], Task | None]
+) -> dict[str, Permissions]:
+    """Return every signed pass of these people with what the core answered, for whoever reads it."""
+    return {one: _shown(one, answer, day) for one, answer in answers_for(db, people, day, task_for).items()}
+
+
+def _shown(person_id: str, answer: Answered, day: str) -> Permissions:
+    out, task = [], answer.task
+    for row, held, found in zip(answer.known.rows, answer.known.facts.passes, answer.found, strict=True):
         out.append(
             PermissionRow(
                 visit_id=held.visit_id,
@@ -218,5 +237,5 @@ def _judged(person: Person, known: Known, task: Task | None, book: Book, day: st
         )
     out.sort(key=lambda one: (not one.may, one.tested_on))
     return Permissions(
-        person_id=person.id, day=day, task_id=task.id if task else "", task=task.name if task else "", rows=tuple(out)
+        person_id=person_id, day=day, task_id=task.id if task else "", task=task.name if task else "", rows=tuple(out)
     )

@@ -3,28 +3,31 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from datetime import UTC, datetime, time, timedelta
+from datetime import date, timedelta
 from typing import Any, Literal
 
-from sqlalchemy import ColumnElement, and_, case, func, select
-from sqlalchemy.orm import Session, aliased
+from sqlalchemy import ColumnElement, func, select
+from sqlalchemy.orm import Session
 
-from moorfog.core.advice.methods import METHODS, QUALITATIVE
+from moorfog.core.advice.methods import METHODS
 from moorfog.core.advice.shares import Share, share
 from moorfog.core.events.payloads import instant
 from moorfog.operations.accounts.sessions import READERS, Actor
 from moorfog.operations.errors import DomainError
 from moorfog.operations.fields import Label, MaybeId, day_of
 from moorfog.operations.paging import cut_to_page
-from moorfog.store.models import Person, TryResult, VisitSummary
-from moorfog.store.scope import within
+from moorfog.operations.sites.sites import find_site
+from moorfog.store.models import Person
+from moorfog.store.models_counts import ResultCount, ResultUnit
+from moorfog.store.scope import Scope, within
 
 Whole = Literal["tested", "passed", "first", "failed"]
 
 
 @dataclass(frozen=True)
 class ResultsAsked:
-    """Which results are counted: at which site, tested since and until which day (UTC), by which method; empty: all."""
+    """Which results are counted: at which site, last tested since and until which day there, by which method; empty:
+    all."""
 
     site: MaybeId = ""
     since: Label = ""
@@ -82,68 +85,77 @@ class CountedPage:
     pages: int
 
 
-def _moment(day: str, what: str, later: int = 0) -> datetime:
-    return datetime.combine(day_of(day, what) + timedelta(days=later), time(), UTC)
+FIGURES = ("tested", "passed", "passed_first", "sensed")
 
 
-def _units(actor: Actor, asked: ResultsAsked) -> Any:
-    """Return the units that are counted as a subquery: visit, model, size, first and last judged try.
+def _method(asked: ResultsAsked) -> str:
+    if asked.method and asked.method not in METHODS:
+        raise DomainError("no_method", f"{asked.method!r} is no method; there are {', '.join(METHODS)}.")
+    return asked.method
 
-    The unit is one person × model × size × visit with at least one pass or fail in a signed record; void-only is
-    left out. Practice never counts.
-    """
-    scope = actor.require(*READERS)
-    judged = within(
-        select(
-            TryResult.visit_id,
-            TryResult.model_id,
-            TryResult.size,
-            func.min(TryResult.no).label("first"),
-            func.max(TryResult.no).label("last"),
-        ).where(
-            TryResult.is_practice.is_(False), TryResult.is_signed.is_(True), TryResult.outcome.in_(("pass", "fail"))
-        ),
-        scope,
-        TryResult.employer_id,
-    )
-    if asked.since:
-        judged = judged.where(TryResult.tested_at >= _moment(asked.since, "since"))
-    if asked.until:
-        judged = judged.where(TryResult.tested_at < _moment(asked.until, "until", 1))
-    if asked.method:
-        if asked.method not in METHODS:
-            raise DomainError("no_method", f"{asked.method!r} is no method; there are {', '.join(METHODS)}.")
-        judged = judged.where(TryResult.method == asked.method)
+
+def _places(scope: Scope, asked: ResultsAsked) -> tuple[str, ...]:
+    """Return the places whose counts are added up: a site, the employers of the scope, or everywhere."""
     if asked.site:
-        judged = judged.join(VisitSummary, VisitSummary.visit_id == TryResult.visit_id).where(
-            VisitSummary.site_id == asked.site
-        )
-    return judged.group_by(TryResult.visit_id, TryResult.model_id, TryResult.size).subquery()
+        return (asked.site,)
+    return ("",) if scope.employers is None else tuple(sorted(scope.employers))
+
+
+def _days(asked: ResultsAsked) -> tuple[date, date]:
+    since = day_of(asked.since, "since") if asked.since else date.min
+    return since, day_of(asked.until, "until") if asked.until else date.max
+
+
+def periods(since: date, until: date, first: date, last: date) -> list[str]:
+    """Return the months and days that make up the days from ``since`` until ``until``, both counted, of those from
+    ``first`` until ``last`` on which there is anything."""
+    day, end, out = max(since, first), min(until, last), list[str]()
+    while day <= end:
+        next_month = (day.replace(day=1) + timedelta(days=32)).replace(day=1)
+        if day.day == 1 and next_month - timedelta(days=1) <= end:
+            out.append(day.isoformat()[:7])
+            day = next_month
+        else:
+            out.append(day.isoformat())
+            day += timedelta(days=1)
+    return out
+
+
+def _periods(db: Session, places: tuple[str, ...], asked: ResultsAsked) -> list[str]:
+    since, until = _days(asked)
+    if not asked.since and not asked.until:
+        return [""]
+    ends = select(func.min(ResultUnit.day), func.max(ResultUnit.day))
+    first, last = db.execute(ends).one()
+    return periods(since, until, first, last) if first is not None else []
 
 
 def pass_results(db: Session, actor: Actor, page: int, asked: ResultsAsked) -> ResultsPage:
     """Return tested, passed, passed first time by mask model and size, as counts with intervals.
 
     Passed means that the last judged run passed, first time that the first did. Raises :class:`DomainError` for no
-    date or no method.
+    date or no method, :class:`NotFound` for a site outside the scope.
     """
-    units, first, last = _units(actor, asked), aliased(TryResult), aliased(TryResult)
+    scope, method = actor.require(*READERS), _method(asked)
+    if asked.site:
+        find_site(db, scope, asked.site)
+    places = _places(scope, asked)
     query = (
         select(
-            units.c.model_id,
-            func.max(last.model).label("model"),
-            units.c.size,
-            func.count(),
-            func.sum(case((last.outcome == "pass", 1), else_=0)),
-            func.sum(case((first.outcome == "pass", 1), else_=0)),
-            func.sum(case((last.method.in_(sorted(QUALITATIVE)), 1), else_=0)),
+            ResultCount.model_id,
+            func.max(ResultCount.model).label("model"),
+            ResultCount.size,
+            *(func.sum(getattr(ResultCount, one)) for one in FIGURES),
         )
-        .select_from(units)
-        .join(first, and_(first.visit_id == units.c.visit_id, first.no == units.c.first))
-        .join(last, and_(last.visit_id == units.c.visit_id, last.no == units.c.last))
-        .group_by(units.c.model_id, units.c.size)
+        .where(
+            ResultCount.place.in_(places),
+            ResultCount.method == method,
+            ResultCount.period.in_(_periods(db, places, asked)),
+        )
+        .group_by(ResultCount.model_id, ResultCount.size)
+        .having(func.sum(ResultCount.tested) > 0)
     )
-    shown = cut_to_page(db, query, page, "model", units.c.size)
+    shown = cut_to_page(db, query, page, "model", ResultCount.size)
     rows = tuple(_row(*one) for one in shown.rows)
     return ResultsPage(rows, shown.total, shown.page, shown.pages)
 
@@ -167,31 +179,13 @@ def counted_people(
     db: Session, actor: Actor, asked: ResultsAsked, *, model_id: str, size: str, whole: Whole, page: int
 ) -> CountedPage:
     """Return those whom a figure of the pass results counts."""
-    units, first, last = _units(actor, asked), aliased(TryResult), aliased(TryResult)
-    wanted: dict[Whole, tuple[ColumnElement[bool], ...]] = {
-        "tested": (),
-        "passed": (last.outcome == "pass",),
-        "first": (first.outcome == "pass",),
-        "failed": (last.outcome == "fail",),
-    }
-    query = (
-        select(
-            last.person_id,
-            Person.name,
-            Person.number,
-            last.visit_id,
-            last.tested_at,
-            last.outcome,
-            last.overall,
-            first.outcome.label("at_first"),
-        )
-        .select_from(units)
-        .join(first, and_(first.visit_id == units.c.visit_id, first.no == units.c.first))
-        .join(last, and_(last.visit_id == units.c.visit_id, last.no == units.c.last))
-        .join(Person, Person.id == last.person_id)
-        .where(units.c.model_id == model_id, units.c.size == size, *wanted[whole])
+    shown = cut_to_page(
+        db,
+        _counted(db, actor, asked, model_id, size, whole),
+        page,
+        ResultUnit.tested_at.desc(),
+        ResultUnit.visit_id,
     )
-    shown = cut_to_page(db, query, page, last.tested_at.desc(), last.visit_id)
     rows = tuple(
         CountedPerson(
             person_id=row.person_id,
@@ -201,8 +195,46 @@ def counted_people(
             tested_at=instant(row.tested_at),
             outcome=row.outcome,
             overall=row.overall,
-            passed_first=row.at_first == "pass",
+            passed_first=row.first == "pass",
         )
         for row in shown.rows
     )
     return CountedPage(rows, shown.total, shown.page, shown.pages)
+
+
+def _counted(db: Session, actor: Actor, asked: ResultsAsked, model_id: str, size: str, whole: Whole) -> Any:
+    """Return the query of the units that a figure counts, with whom each is of."""
+    scope = actor.require(*READERS)
+    if asked.site:
+        find_site(db, scope, asked.site)
+    wanted: dict[Whole, tuple[ColumnElement[bool], ...]] = {
+        "tested": (),
+        "passed": (ResultUnit.outcome == "pass",),
+        "first": (ResultUnit.first == "pass",),
+        "failed": (ResultUnit.outcome == "fail",),
+    }
+    since, until = _days(asked)
+    query = (
+        select(
+            ResultUnit.person_id,
+            Person.name,
+            Person.number,
+            ResultUnit.visit_id,
+            ResultUnit.tested_at,
+            ResultUnit.outcome,
+            ResultUnit.first,
+            ResultUnit.overall,
+        )
+        .join(Person, Person.id == ResultUnit.person_id)
+        .where(
+            ResultUnit.model_id == model_id,
+            ResultUnit.size == size,
+            ResultUnit.method == _method(asked),
+            *wanted[whole],
+        )
+    )
+    if asked.since or asked.until:
+        query = query.where(ResultUnit.day.between(since, until))
+    if asked.site:
+        query = query.where(ResultUnit.site_id == asked.site)
+    return within(query, scope, ResultUnit.employer_id)

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import UTC, datetime
 from typing import Any
 from zoneinfo import ZoneInfo
 
-from sqlalchemy import ColumnElement, and_, false, func, not_, or_, select
+from sqlalchemy import ColumnElement, and_, false, not_, or_, select, text, update
 from sqlalchemy.orm import Session
 
 from moorfog.core.events.payloads import instant
@@ -124,9 +124,7 @@ def today(db: Session, clock: Clock, actor: Actor, pages: TodayPages) -> Today:
     mine = query.where(VisitSummary.closed == "", VisitSummary.is_practice.is_(False))
     midnights = _midnights(db, now)
     opened_today = _on_this_day(midnights, VisitSummary.opened_at)
-    notices = query.outerjoin(SealNotice, SealNotice.visit_id == VisitSummary.visit_id).where(
-        VisitSummary.seal_fails > func.coalesce(SealNotice.fails, 0), VisitSummary.is_practice.is_(False)
-    )
+    notices = query.where(VisitSummary.seal_open.is_(True))
     finished = query.where(
         VisitSummary.closed.in_(("released", "turned_away")),
         VisitSummary.is_practice.is_(False),
@@ -152,7 +150,9 @@ def _midnights(db: Session, now: datetime) -> dict[str, datetime]:
 
 def _on_this_day(midnights: dict[str, datetime], column: Any) -> ColumnElement[bool]:
     """Return the condition that a moment lies in the day that it is now where its site is."""
-    return or_(false(), *(and_(Site.zone == zone, column >= start) for zone, start in midnights.items()))
+    earliest = min(midnights.values(), default=datetime.max.replace(tzinfo=UTC))
+    here = or_(false(), *(and_(Site.zone == zone, column >= start) for zone, start in midnights.items()))
+    return and_(column >= earliest, here)  # the first by an index, the second of what is left
 
 
 def _visit_page(db: Session, query: Any, page: int, newest_by: Any) -> VisitPage:
@@ -166,4 +166,6 @@ def acknowledge_seal(db: Session, clock: Clock, actor: Actor, visit_id: str) -> 
     if row is None or not actor.require("supervisor", "administrator").allows(row.employer_id):
         raise NotFound("visit")
     db.merge(SealNotice(visit_id=visit_id, account_id=actor.id, acknowledged_at=clock.now(db), fails=row.seal_fails))
+    seen = {"seal_open": False, "changed_at": text("CURRENT_TIMESTAMP(3)")}
+    db.execute(update(VisitSummary).where(VisitSummary.visit_id == visit_id).values(seen))
     db.flush()

@@ -59,10 +59,8 @@ export function DuePage() {
       {found.isPending && <Loading what="Who is due" />}
       {view && (
         <>
-          {view.is_cut && (
-            <p className="note">
-              More people passed here than are looked at one by one: a kit recall may concern others, too.
-            </p>
+          {view.pending > 0 && (
+            <p className="note">Still looking at {view.pending} people. Somebody may be missing here yet.</p>
           )}
           {view.total === 0 && <Empty>Who has never passed anything is not listed here; see Tomorrow.</Empty>}
           <ul className="rows crew">

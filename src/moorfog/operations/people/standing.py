@@ -1,0 +1,108 @@
+"""How people stand, worked out beforehand: what is stale is asked of the one permission anew before it is shown."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from datetime import date, timedelta
+from zoneinfo import ZoneInfo
+
+from sqlalchemy import Engine, func, or_, select
+from sqlalchemy.dialects.mysql import insert
+from sqlalchemy.orm import Session
+
+from moorfog.core.permission.standing import standing_of
+from moorfog.operations.people.permissions import answers_for
+from moorfog.operations.sites.sites import tasks_of
+from moorfog.store.base import run_in_transaction
+from moorfog.store.clock import Clock
+from moorfog.store.models import Person, Site
+from moorfog.store.models_counts import Standing
+
+AT_ONCE = 250
+"""People that are asked about in one go."""
+WHILE_WAITING = 1000
+"""People that are asked about while somebody waits for a page."""
+WORKED_OUT = ("has_passed", "until", "is_only", "look_again", "is_stale")
+
+
+def freshen(db: Session, site: Site, today: date, most: int) -> None:
+    """Work out anew how people of a site stand on a day, ``most`` of them at the most."""
+    for _ in range(0, most, AT_ONCE):
+        found = _stale(db, site.id, today)
+        if not found:
+            return
+        _work_out(db, site, today, found)
+
+
+def pending(db: Session, site: Site, today: date) -> int:
+    """Return how many people of a site are still to be worked out."""
+    here = select(func.count()).where(Standing.site_id == site.id, Standing.is_here.is_(True))
+    return db.scalar(here.where(or_(Standing.is_stale.is_(True), Standing.look_again <= today))) or 0
+
+
+def _stale(db: Session, site_id: str, today: date) -> list[tuple[str, int]]:
+    """Return whom to work out, each with the change that was heard last. Asked apart: each has an index of its own."""
+    here = select(Standing.person_id, Standing.rev).where(Standing.is_here.is_(True), Standing.site_id == site_id)
+    found = db.execute(here.where(Standing.is_stale.is_(True)).limit(AT_ONCE)).all()
+    if len(found) < AT_ONCE:
+        again = here.where(Standing.look_again <= today, Standing.is_stale.is_(False))
+        found = [*found, *db.execute(again.limit(AT_ONCE - len(found)))]
+    return [(one, rev) for one, rev in found]
+
+
+def _work_out(db: Session, site: Site, today: date, found: Sequence[tuple[str, int]]) -> None:
+    revs, tasks = dict(found), {one.name: one for one in tasks_of(db, site)}
+    people = db.scalars(select(Person).where(Person.id.in_(revs)).order_by(Person.id)).all()
+    answers = answers_for(db, people, today.isoformat(), lambda one: tasks.get(one.task))
+    rows = []
+    for one in people:
+        answer = answers[one.id]
+        stands = standing_of(answer.found, answer.known.facts, today.isoformat())
+        rows.append(
+            {
+                "person_id": one.id,
+                "site_id": one.site_id,
+                "is_here": True,
+                "rev": revs[one.id],
+                "is_stale": False,
+                "has_passed": bool(answer.found),
+                "until": date.fromisoformat(stands.until) if stands.until else None,
+                "is_only": stands.is_only,
+                "look_again": date.fromisoformat(stands.look_again) if stands.look_again else None,
+            }
+        )
+    if not rows:
+        return
+    added = insert(Standing).values(rows)
+    own = Standing.__table__.c
+    heard_nothing_since = own.rev == added.inserted.rev
+    kept = {name: func.if_(heard_nothing_since, added.inserted[name], own[name]) for name in WORKED_OUT}
+    db.execute(added.on_duplicate_key_update(kept))
+
+
+def freshen_everywhere(engine: Engine, clock: Clock) -> Iterator[int]:
+    """Work out anew whoever is stale at any site, some at a time, each in a transaction of its own; yields how many
+    sites wait after each, so that the caller can stop."""
+    while True:
+        waiting = run_in_transaction(engine, lambda db: _one_site(db, clock))
+        if not waiting:
+            return
+        yield waiting
+
+
+def _one_site(db: Session, clock: Clock) -> int:
+    now = clock.now(db)
+    here, soon = Standing.is_here.is_(True), now.date() + timedelta(days=1)  # it may be tomorrow already somewhere
+    waits = [
+        select(Standing.site_id).where(here, Standing.is_stale.is_(True)),
+        select(Standing.site_id).where(here, Standing.look_again <= soon, Standing.is_stale.is_(False)),
+    ]
+    sites = [one for query in waits for one in db.scalars(query.limit(1))]
+    for site_id in sites:
+        site = db.get(Site, site_id)
+        today = now.astimezone(ZoneInfo(site.zone)).date() if site is not None else soon
+        found = _stale(db, site_id, today) if site is not None else []
+        if site is not None and found:
+            _work_out(db, site, today, found)
+            return len(sites)
+    return 0
