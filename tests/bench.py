@@ -12,7 +12,7 @@ import sys
 import tempfile
 import time
 from collections.abc import Callable
-from datetime import UTC, datetime, timedelta
+from datetime import timedelta
 from fractions import Fraction
 from pathlib import Path
 from typing import Any
@@ -56,8 +56,10 @@ from moorfog.store.models import (
     VisitHead,
 )
 from tests.bench_faults import bench_fuzz, bench_kill, bench_slow
+from tests.bench_large import bench_large
 from tests.core.bench import GOOD, START, Bench, simulate
 from tests.independent.truth import truth
+from tests.seated import seated
 from tests.web.test_rooms import first_load_kb
 
 
@@ -164,25 +166,10 @@ def bench_record(rules: Rules) -> None:
     line(f"live numbers after {len(readings) - 40} readings", live)
 
 
-def prepare(engine: Engine, rules: Rules) -> Walk:
-    """Seed the places and walk one visit to its run."""
-    run_in_transaction(engine, lambda db: seed.seed_places(db, rules, "only-for-the-bench", "token"))
-    db = Session(engine)
-    account = db.scalar(select(Account).where(Account.login == "maren"))
-    person, counter = db.scalar(select(Person)), seed.counter_id(db)
-    assert account and person and counter
-    actor = load_actor(db, account, datetime.now(UTC) + timedelta(days=1))
-    seed.check_counter(db, actor, counter, DatabaseClock().now(db) - timedelta(minutes=30))
-    walk = Walk(db, actor, rules, person.id, "Bench", DatabaseClock().now(db) - timedelta(minutes=28), counter)
-    walk.until("choose_facepiece")
-    db.commit()
-    return walk
-
-
 def bench_store(engine: Engine, rules: Rules) -> None:
     """Appending an event, and storing readings, beside bare SQL on the same server."""
     print("store")
-    walk = prepare(engine, rules)
+    walk = seated(engine, rules)
     cards = iter(range(10_000))
 
     def answer() -> None:
@@ -419,6 +406,9 @@ def main() -> None:
         sys.exit(bench_slow(500, 500))
     if sys.argv[1:2] == ["fuzz"]:
         sys.exit(bench_fuzz(int(sys.argv[2]) if sys.argv[2:] else 100_000))
+    if sys.argv[1:2] == ["large"]:
+        bench_large(shipped_rules(), int(sys.argv[2]) if sys.argv[2:] else 100_000)
+        return
     rules = shipped_rules()
     home = Path(tempfile.mkdtemp(prefix="mf"))
     home.chmod(0o755)

@@ -641,8 +641,6 @@ class VisitSummary(ReadModel, Base):
     changed_at: Mapped[datetime] = mapped_column(UtcDateTime, server_default=text("CURRENT_TIMESTAMP(3)"))
     """When the database last wrote this line: by it a page of the day hears that something has changed."""
     __table_args__ = (
-        Index("ix_summary_today", "employer_id", "closed", "opened_at"),
-        Index("ix_summary_seal", "employer_id", "seal_fails"),
         Index("ix_summary_open", "closed", "is_practice", "opened_at"),
         Index("ix_summary_last", "last_at"),
         Index("ix_summary_question", "under_question", "last_at"),

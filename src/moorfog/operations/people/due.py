@@ -10,7 +10,7 @@ from typing import Any
 from zoneinfo import ZoneInfo
 
 from icalendar import Calendar, Event
-from sqlalchemy import func, or_, select
+from sqlalchemy import func, or_, select, true
 from sqlalchemy.orm import Session
 
 from moorfog.core.permission.may_wear import EndsBy
@@ -114,8 +114,8 @@ def _due_now(due: Due) -> Any:
     the last day that is looked at."""
     return (
         Standing.site_id == due.site.id,
-        Standing.is_here.is_(True),
-        Standing.has_passed.is_(True),
+        Standing.is_here == true(),
+        Standing.has_passed == true(),
         or_(Standing.until.is_(None), Standing.until <= due.last),
     )
 

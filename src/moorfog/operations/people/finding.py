@@ -12,11 +12,11 @@ from sqlalchemy.orm import Session
 from moorfog.operations.accounts.sessions import READERS, Actor
 from moorfog.operations.paging import COUNTED, PAGE, turn_to
 from moorfog.operations.people.on_file import clearances_on
-from moorfog.operations.people.people import matching, search_words
+from moorfog.operations.people.people import everybody, matching, search_words
 from moorfog.store.clock import Clock
 from moorfog.store.models import Employer, Person, Site, WearPermission
 
-SORTED = 2000
+SORTED = 1000
 """So many people whom a search finds are put in order; of more, those come first whose words do."""
 
 
@@ -71,7 +71,6 @@ def person_row(person: Person, employer: str, site: str) -> PersonRow:
 @cache
 def _people_query(words: int, is_limited: bool) -> tuple[Select[Any], Select[Any]]:
     """Return the query of a page of people, and that of how many there are, built once for a number of words."""
-    found = (matching(words, is_limited).limit(SORTED) if words else matching(words, is_limited)).subquery()
     columns: Any = select(
         Person.id,
         Person.name,
@@ -82,13 +81,16 @@ def _people_query(words: int, is_limited: bool) -> tuple[Select[Any], Select[Any
         Site.name.label("site"),
         Person.site_id,
         Person.left_on,
-    )
-    query = columns.select_from(found).join(Person, Person.id == found.c.person_id)
-    if words:  # from the matches to the people; the other way round all people are read in the order of names
-        query = query.prefix_with("STRAIGHT_JOIN")
+    ).prefix_with("STRAIGHT_JOIN")  # from those who are meant to where they are; the other way round all are read
+    found = matching(words, is_limited)
+    if words:
+        few = found.limit(SORTED).subquery()
+        query = columns.select_from(few).join(Person, Person.id == few.c.person_id)
+    else:
+        query = columns.select_from(Person).where(*everybody(is_limited))
     query = query.join(Employer, Employer.id == Person.employer_id).join(Site, Site.id == Person.site_id)
     page = query.order_by(Person.name, Person.id).limit(PAGE + 1).offset(bindparam("skip", type_=Integer))
-    return page, select(func.count()).select_from(matching(words, is_limited).limit(COUNTED + 1).subquery())
+    return page, select(func.count()).select_from(found.limit(COUNTED + 1).subquery())
 
 
 def find_people(db: Session, clock: Clock, actor: Actor, q: str, page: int) -> PeoplePage:

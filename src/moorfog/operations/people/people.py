@@ -116,6 +116,12 @@ def search_words(scope: Scope, q: str) -> tuple[int, dict[str, Any]]:
     return len(words), given
 
 
+def everybody(is_limited: bool) -> tuple[ColumnElement[bool], ...]:
+    """Return the conditions of :func:`matching` without a word."""
+    here = Person.employer_id.in_(bindparam("employers", expanding=True)) if is_limited else true()
+    return here, Person.merged_into.is_(None), Person.erased_at.is_(None)
+
+
 @cache
 def matching(words: int, is_limited: bool) -> Select[Any]:
     """Return the query of the ids of people whose every word of a search begins a word of their name or their number.
@@ -128,9 +134,7 @@ def matching(words: int, is_limited: bool) -> Select[Any]:
         return column.in_(bindparam("employers", expanding=True)) if is_limited else true()
 
     if not words:
-        return select(Person.id.label("person_id")).where(
-            within(Person.employer_id), Person.merged_into.is_(None), Person.erased_at.is_(None)
-        )
+        return select(Person.id.label("person_id")).where(*everybody(is_limited))
     first = aliased(PersonWord, name="w0")
     begins = and_(within(first.employer_id), first.word.like(bindparam("word0")))
     query: Select[Any] = select(first.person_id.label("person_id")).where(begins).distinct()

@@ -6,7 +6,7 @@ from collections.abc import Iterator, Sequence
 from datetime import date, timedelta
 from zoneinfo import ZoneInfo
 
-from sqlalchemy import Engine, func, or_, select
+from sqlalchemy import Engine, false, func, or_, select, true
 from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import Session
 
@@ -20,7 +20,7 @@ from moorfog.store.models_counts import Standing
 
 AT_ONCE = 250
 """People that are asked about in one go."""
-WHILE_WAITING = 1000
+WHILE_WAITING = 500
 """People that are asked about while somebody waits for a page."""
 WORKED_OUT = ("has_passed", "until", "is_only", "look_again", "is_stale")
 
@@ -36,16 +36,16 @@ def freshen(db: Session, site: Site, today: date, most: int) -> None:
 
 def pending(db: Session, site: Site, today: date) -> int:
     """Return how many people of a site are still to be worked out."""
-    here = select(func.count()).where(Standing.site_id == site.id, Standing.is_here.is_(True))
-    return db.scalar(here.where(or_(Standing.is_stale.is_(True), Standing.look_again <= today))) or 0
+    here = select(func.count()).where(Standing.site_id == site.id, Standing.is_here == true())
+    return db.scalar(here.where(or_(Standing.is_stale == true(), Standing.look_again <= today))) or 0
 
 
 def _stale(db: Session, site_id: str, today: date) -> list[tuple[str, int]]:
     """Return whom to work out, each with the change that was heard last. Asked apart: each has an index of its own."""
-    here = select(Standing.person_id, Standing.rev).where(Standing.is_here.is_(True), Standing.site_id == site_id)
-    found = db.execute(here.where(Standing.is_stale.is_(True)).limit(AT_ONCE)).all()
+    here = select(Standing.person_id, Standing.rev).where(Standing.is_here == true(), Standing.site_id == site_id)
+    found = db.execute(here.where(Standing.is_stale == true()).limit(AT_ONCE)).all()
     if len(found) < AT_ONCE:
-        again = here.where(Standing.look_again <= today, Standing.is_stale.is_(False))
+        again = here.where(Standing.look_again <= today, Standing.is_stale == false())
         found = [*found, *db.execute(again.limit(AT_ONCE - len(found)))]
     return [(one, rev) for one, rev in found]
 
@@ -92,10 +92,10 @@ def freshen_everywhere(engine: Engine, clock: Clock) -> Iterator[int]:
 
 def _one_site(db: Session, clock: Clock) -> int:
     now = clock.now(db)
-    here, soon = Standing.is_here.is_(True), now.date() + timedelta(days=1)  # it may be tomorrow already somewhere
+    here, soon = Standing.is_here == true(), now.date() + timedelta(days=1)  # it may be tomorrow already somewhere
     waits = [
-        select(Standing.site_id).where(here, Standing.is_stale.is_(True)),
-        select(Standing.site_id).where(here, Standing.look_again <= soon, Standing.is_stale.is_(False)),
+        select(Standing.site_id).where(here, Standing.is_stale == true()),
+        select(Standing.site_id).where(here, Standing.look_again <= soon, Standing.is_stale == false()),
     ]
     sites = [one for query in waits for one in db.scalars(query.limit(1))]
     for site_id in sites:

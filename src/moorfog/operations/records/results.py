@@ -179,13 +179,11 @@ def counted_people(
     db: Session, actor: Actor, asked: ResultsAsked, *, model_id: str, size: str, whole: Whole, page: int
 ) -> CountedPage:
     """Return those whom a figure of the pass results counts."""
-    shown = cut_to_page(
-        db,
-        _counted(db, actor, asked, model_id, size, whole),
-        page,
-        ResultUnit.tested_at.desc(),
-        ResultUnit.visit_id,
-    )
+    units = _counted(db, actor, asked, model_id, size, whole)
+    query = units.add_columns(Person.name, Person.number).prefix_with("STRAIGHT_JOIN")
+    query = query.select_from(ResultUnit).join(Person, Person.id == ResultUnit.person_id)
+    latest = (ResultUnit.tested_at.desc(), ResultUnit.visit_id.desc())
+    shown = cut_to_page(db, query, page, *latest, counted=units)
     rows = tuple(
         CountedPerson(
             person_id=row.person_id,
@@ -203,7 +201,7 @@ def counted_people(
 
 
 def _counted(db: Session, actor: Actor, asked: ResultsAsked, model_id: str, size: str, whole: Whole) -> Any:
-    """Return the query of the units that a figure counts, with whom each is of."""
+    """Return the query of the units that a figure counts."""
     scope = actor.require(*READERS)
     if asked.site:
         find_site(db, scope, asked.site)
@@ -214,24 +212,18 @@ def _counted(db: Session, actor: Actor, asked: ResultsAsked, model_id: str, size
         "failed": (ResultUnit.outcome == "fail",),
     }
     since, until = _days(asked)
-    query = (
-        select(
-            ResultUnit.person_id,
-            Person.name,
-            Person.number,
-            ResultUnit.visit_id,
-            ResultUnit.tested_at,
-            ResultUnit.outcome,
-            ResultUnit.first,
-            ResultUnit.overall,
-        )
-        .join(Person, Person.id == ResultUnit.person_id)
-        .where(
-            ResultUnit.model_id == model_id,
-            ResultUnit.size == size,
-            ResultUnit.method == _method(asked),
-            *wanted[whole],
-        )
+    query = select(
+        ResultUnit.person_id,
+        ResultUnit.visit_id,
+        ResultUnit.tested_at,
+        ResultUnit.outcome,
+        ResultUnit.first,
+        ResultUnit.overall,
+    ).where(
+        ResultUnit.model_id == model_id,
+        ResultUnit.size == size,
+        ResultUnit.method == _method(asked),
+        *wanted[whole],
     )
     if asked.since or asked.until:
         query = query.where(ResultUnit.day.between(since, until))

@@ -25,6 +25,10 @@ INDEXES = {
     "ix_person_all": ("person", ("name", "id")),
     "ix_permission_model": ("wear_permission", ("model_id", "size", "valid_until", "person_id")),
 }
+NO_MORE = {
+    "ix_summary_today": ("visit_summary", ("employer_id", "closed", "opened_at")),
+    "ix_summary_seal": ("visit_summary", ("employer_id", "seal_fails")),
+}
 
 
 def upgrade() -> None:
@@ -82,6 +86,8 @@ def upgrade() -> None:
     op.add_column("visit_summary", sa.Column("changed_at", MOMENT, nullable=False, server_default=NOW))
     for name, (table, columns) in INDEXES.items():
         op.create_index(name, table, list(columns))
+    for name, (table, _) in NO_MORE.items():
+        op.drop_index(name, table)
     for table in READ_MODELS:
         op.execute(f"UPDATE {table} SET fold_version = 0")
     op.execute(
@@ -96,6 +102,8 @@ def downgrade() -> None:
     """Take them out."""
     for name in touching():
         op.execute(f"DROP TRIGGER IF EXISTS {name}")
+    for name, (table, columns) in NO_MORE.items():
+        op.create_index(name, table, list(columns))
     for name, (table, _) in INDEXES.items():
         op.drop_index(name, table)
     op.drop_column("visit_summary", "changed_at")

@@ -1,0 +1,209 @@
+"""Lists among many people, beside the same statements asked barely, and beside the same lists among few."""
+
+from __future__ import annotations
+
+import tempfile
+import time
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import Any
+
+from sqlalchemy import Engine, event
+from sqlalchemy.orm import Session
+
+from moorfog.core.rules.book import Rules
+from moorfog.operations.accounts.sessions import Actor
+from moorfog.operations.fields import Page
+from moorfog.operations.people.crews import CrewAsked, crew_on
+from moorfog.operations.people.due import due_at, due_page
+from moorfog.operations.people.finding import find_people
+from moorfog.operations.people.standing import freshen_everywhere
+from moorfog.operations.records.person import view_person
+from moorfog.operations.records.recall import list_recalls
+from moorfog.operations.records.results import ResultsAsked, counted_people, pass_results
+from moorfog.operations.records.today import TodayPages, today
+from moorfog.serving.database import FAST_FLAGS, PrivateServer
+from moorfog.store.base import make_engine
+from moorfog.store.clock import DatabaseClock
+from moorfog.store.migrate import migrate
+from tests.crowd import Crowd, make
+from tests.seated import seated
+
+View = Callable[[Session], object]
+Asked = list[tuple[str, Any]]
+ROLES = ("tester", "administrator", "supervisor")
+
+
+def views(crowd: Crowd) -> dict[str, View]:
+    """Return the views that are measured, by name: as somebody who sees everybody, and as one of the large employer."""
+    clock, day = DatabaseClock(), crowd.today.isoformat()
+    every = Actor("", "", "", tuple((role, None) for role in ROLES))
+    own = Actor("", "", "", tuple((role, crowd.employer) for role in ROLES))
+    since = f"{crowd.today.year - 1}-03-07"
+    first: Page = 1
+    out: dict[str, View] = {}
+    for whose, actor in (("all", every), ("one employer", own)):
+        out |= {
+            f"Today, {whose}": lambda db, a=actor: today(db, clock, a, TodayPages()),  # type: ignore[misc]
+            f"pass results, {whose}": lambda db, a=actor: pass_results(db, a, first, ResultsAsked()),  # type: ignore[misc]
+            f"pass results of a period, {whose}": lambda db, a=actor: pass_results(  # type: ignore[misc]
+                db, a, first, ResultsAsked(since=since)
+            ),
+            f"people behind a figure, {whose}": lambda db, a=actor: counted_people(  # type: ignore[misc]
+                db, a, ResultsAsked(), model_id=crowd.model, size="M", whole="tested", page=1
+            ),
+            f"first page of people, {whose}": lambda db, a=actor: find_people(db, clock, a, "", 1),  # type: ignore[misc]
+            f"a common name, {whose}": lambda db, a=actor: find_people(db, clock, a, "ada", 1),  # type: ignore[misc]
+            f"a number, {whose}": lambda db, a=actor: find_people(db, clock, a, "n77", 1),  # type: ignore[misc]
+        }
+    asked = CrewAsked(site=crowd.site, day=day, numbers=" ".join(f"N{one}" for one in range(12)))
+    return {
+        **out,
+        "a person": lambda db: view_person(db, clock, own, crowd.person),
+        "tomorrow's crew of twelve": lambda db: crew_on(db, clock, own, asked),
+        "who is due at a site": lambda db: due_page(db, due_at(db, clock, own, crowd.site), 1),
+        "recalls": lambda db: list_recalls(db, own, 1, False),
+    }
+
+
+@contextmanager
+def heard(engine: Engine) -> Iterator[Asked]:
+    """Keep the statements that are sent, as the driver gets them."""
+    asked: Asked = []
+
+    def keep(*given: Any) -> None:
+        asked.append((given[2], given[3]))
+
+    event.listen(engine, "before_cursor_execute", keep)
+    try:
+        yield asked
+    finally:
+        event.remove(engine, "before_cursor_execute", keep)
+
+
+def barely(engine: Engine, asked: Asked) -> None:
+    """Send the same statements through the driver alone, and read what comes."""
+    raw = engine.raw_connection()
+    try:
+        with raw.cursor() as cursor:
+            for statement, given in asked:
+                cursor.execute(statement, given)
+                cursor.fetchall()
+        raw.rollback()
+    finally:
+        raw.close()
+
+
+def scans(engine: Engine, asked: Asked, most: int = 2000) -> list[str]:
+    """Return the tables of which a statement reads more rows than that, with the index used, by the server's plan."""
+    out = []
+    raw = engine.raw_connection()
+    try:
+        with raw.cursor() as cursor:
+            for statement, given in asked:
+                if not statement.lstrip().upper().startswith("SELECT"):
+                    continue
+                cursor.execute("EXPLAIN " + statement, given)
+                names = [one[0] for one in cursor.description]
+                for row in cursor.fetchall():
+                    plan = dict(zip(names, row, strict=True))
+                    is_whole = plan["type"] in ("ALL", "index") and int(plan["rows"] or 0) > most
+                    if is_whole or int(plan["rows"] or 0) > 10 * most:
+                        out.append(
+                            f"{plan['table']} by {plan['key'] or plan['type']}, {plan['rows']} rows: {statement}"
+                        )
+        raw.rollback()
+    finally:
+        raw.close()
+    return out
+
+
+def timed(fn: Callable[[], object], times: int) -> list[float]:
+    """Return the milliseconds of each of so many calls."""
+    out = []
+    for _ in range(times):
+        began = time.perf_counter()
+        fn()
+        out.append((time.perf_counter() - began) * 1000)
+    return sorted(out)
+
+
+@contextmanager
+def programme(people: int, rules: Rules) -> Iterator[tuple[Engine, Crowd]]:
+    """A server of its own with a programme of so many people, everybody worked out."""
+    home = Path(tempfile.mkdtemp(prefix="mf"))
+    home.chmod(0o755)
+    server = PrivateServer(home / "db", flags=(*FAST_FLAGS, "--innodb-buffer-pool-size=2G"))
+    server.install()
+    server.start()
+    try:
+        server.ensure_accounts()
+        migrate(server.schema_url)
+        server.let_work()
+        crowd = Crowd(people, datetime.now(UTC).date())
+        began = time.perf_counter()
+        if people:
+            make(make_engine(server.schema_url), crowd, rules)
+        made = time.perf_counter()
+        engine = make_engine(server.url)
+        for _ in freshen_everywhere(engine, DatabaseClock()):
+            pass
+        print(f"  {people:,} people made in {made - began:.0f} s, all worked out in {time.perf_counter() - made:.0f} s")
+        yield engine, crowd
+    finally:
+        server.stop()
+
+
+def append_cost(engine: Engine, rules: Rules) -> float:
+    """Return p50 in ms of an answer on a card: admitted, folded, written, read models brought along, committed."""
+    walk = seated(engine, rules)
+    cards = iter(range(10_000))
+
+    def answer() -> None:
+        walk.answer(walk.visit.behind[next(cards) % 4])
+        walk.db.commit()
+
+    found = timed(answer, 60)[30]
+    walk.db.close()
+    return found
+
+
+def measure(engine: Engine, crowd: Crowd, times: int = 25) -> dict[str, tuple[float, float, float, list[str]]]:
+    """Return p50 and p95 of every view in ms, p50 of its statements asked barely, and what is read whole."""
+    out = {}
+    for name, view in views(crowd).items():
+
+        def ask(view: View = view) -> None:
+            with Session(engine) as db:
+                view(db)
+                db.rollback()
+
+        with heard(engine) as asked:
+            ask()
+        ours = timed(ask, times)
+        bare = timed(lambda: barely(engine, asked), times)
+        p50, p95 = ours[times // 2], ours[int(times * 0.95) - 1]
+        out[name] = (p50, p95, bare[times // 2], scans(engine, asked))
+    return out
+
+
+def bench_large(rules: Rules, people: int = 100_000) -> None:
+    """Measure among a hundredth of the people, then among all of them, in one run."""
+    print("large")
+    with programme(0, rules) as (engine, _):
+        empty = append_cost(engine, rules)
+    with programme(people // 100, rules) as (engine, crowd):
+        few = measure(engine, crowd)
+    with programme(people, rules) as (engine, crowd):
+        many = measure(engine, crowd)
+        full = append_cost(engine, rules)
+    print(f"  {'an answer on a card':<42}{full:8.1f} ms   {full / empty:5.2f} × in an empty database ({empty:.1f})")
+    for name, (p50, p95, bare, whole) in many.items():
+        print(
+            f"  {name:<42}{p50:8.1f} ms, p95 {p95:7.1f}   {p50 / bare:5.2f} × its bare SQL ({bare:.1f})"
+            f"   {p50 / few[name][0]:5.2f} × among {people // 100:,} ({few[name][0]:.1f})"
+        )
+        for one in whole:
+            print(f"      reads much: {one[:600]}")
