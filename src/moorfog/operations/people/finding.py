@@ -87,8 +87,9 @@ def _people_query(words: int, is_limited: bool) -> tuple[Select[Any], Select[Any
         few = found.limit(SORTED).subquery()
         query = columns.select_from(few).join(Person, Person.id == few.c.person_id)
     else:
-        index = "ix_person_name" if is_limited else "ix_person_all"
-        query = columns.select_from(Person).where(*everybody(is_limited)).with_hint(Person, f"FORCE INDEX ({index})")
+        hint = f"FORCE INDEX ({'ix_person_name' if is_limited else 'ix_person_all'})"
+        query = columns.select_from(Person).where(*everybody(is_limited)).with_hint(Person, hint)
+        found = found.with_hint(Person, hint).order_by(Person.name)  # so that no more are read than are counted
     query = query.join(Employer, Employer.id == Person.employer_id).join(Site, Site.id == Person.site_id)
     page = query.order_by(Person.name, Person.id).limit(PAGE + 1).offset(bindparam("skip", type_=Integer))
     return page, select(func.count()).select_from(found.limit(COUNTED + 1).subquery())
