@@ -173,7 +173,7 @@ def bench_store(engine: Engine, rules: Rules) -> None:
     cards = iter(range(10_000))
 
     def answer() -> None:
-        card = walk.visit.behind[next(cards) % 4]
+        card = walk.view.behind[next(cards) % 4]
         walk.answer(card)
         walk.db.commit()
 

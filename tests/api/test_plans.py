@@ -17,7 +17,7 @@ from tests.bench_large import heard, scans, views
 from tests.crowd import Crowd, make
 from tests.template import own_server
 
-CROWD = Crowd(3_000, datetime.now(UTC).date())
+CROWD = Crowd(5_000, datetime.now(UTC).date())
 
 
 @pytest.fixture(scope="module")
@@ -38,10 +38,10 @@ def test_every_list_reads_by_an_index(crowded: Engine) -> None:
             view(db)
             db.rollback()
         assert asked, name
-        found[name] = scans(crowded, asked, 1_500)
+        found[name] = scans(crowded, asked, 4_000)
     assert {name: one for name, one in found.items() if one} == {}
 
 
 def test_a_scan_is_seen(crowded: Engine) -> None:
     """The check itself: a question that no index answers is named."""
-    assert scans(crowded, [("SELECT * FROM visit_summary WHERE doing = %s", ("waits",))], 1_500)
+    assert scans(crowded, [("SELECT * FROM visit_summary WHERE doing = %s", ("waits",))], 4_000)
