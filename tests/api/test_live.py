@@ -10,7 +10,9 @@ from typing import Any
 
 import pytest
 
+from moorfog.api.day import Day
 from moorfog.api.live import QUEUE_LENGTH, Hub
+from moorfog.store.scope import Scope
 from tests.api.house import Client, House
 from tests.api.test_runs import columns, readings_of
 
@@ -106,3 +108,52 @@ def test_nobody_watching_means_nothing_is_read(house: House, hub: Hub) -> None:
     while hub.thread is not None and time.monotonic() < deadline:
         time.sleep(0.05)
     assert hub.thread is None, "the thread ends with its last browser"
+
+
+def test_a_page_of_the_day_hears_of_its_own_employers_and_of_nobody_elses(house: House) -> None:
+    """Within a second of what is pressed at a bench, filed at a desk, or found wrong with a counter."""
+    tester = house.client()
+    day, ours = Day(house.engine), Scope(frozenset({house.ours.employer}))
+    theirs = Scope(frozenset({house.theirs.employer}))
+    queue, end = day.listen(ours)
+    other, end_other = day.listen(theirs)
+
+    def heard(queue: Queue[str]) -> bool:
+        try:
+            return bool(queue.get(timeout=3))
+        except Empty:
+            return False
+
+    def settled() -> None:
+        """Wait until nothing is heard any more: other tests of this house may still be written."""
+        while True:
+            try:
+                queue.get(timeout=1.2)
+            except Empty:
+                break
+        while not other.empty():
+            other.get_nowait()
+
+    assert heard(queue) and heard(other), "whoever comes asks first"
+    settled()
+    visit = tester.open()
+    assert heard(queue), "somebody is at a bench"
+    settled()
+    assert other.empty(), "which is nobody else's business"
+    tester.until(visit, "choose_facepiece")
+    assert heard(queue)
+    settled()
+    on = house.clock.at.date().isoformat()
+    tester.post(f"/api/people/{house.ours.people[1]}/training", {"trained_on": on, "what": "donning"})
+    assert heard(queue), "what is filed decides who may wear what"
+    settled()
+    tester.check_counter()
+    house.clock.pass_by(60)
+    tester.post(f"/api/counters/{house.ours.counter}/checks", {"name": "clean_air", "value": "900"})
+    assert heard(queue), "a counter found wrong"
+    end()
+    end_other()
+    deadline = time.monotonic() + 5
+    while day.thread is not None and time.monotonic() < deadline:
+        time.sleep(0.05)
+    assert day.thread is None, "with its last page it looks no more"

@@ -5,6 +5,7 @@ from __future__ import annotations
 import logging
 import re
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 from typing import Any
 from urllib.parse import urlsplit
@@ -34,9 +35,10 @@ from moorfog.api import (  # noqa: F401  (their routes)
     system,
     wearer,
 )
-from moorfog.api.live import Hub, stream_response
+from moorfog.api.day import Day
+from moorfog.api.live import Hub, follow_visit, stream_response
 from moorfog.api.openapi import document
-from moorfog.api.routing import CLOSED_VISIT, ROUTES, RULE_ROLES, SAFE, Context, Follow, Route
+from moorfog.api.routing import CLOSED_VISIT, ROUTES, RULE_ROLES, SAFE, Context, Follow, FollowDay, Route
 from moorfog.api.session import COOKIE
 from moorfog.core.rules.book import Rules
 from moorfog.operations.accounts.journal import Note, notes_of, write, write_seen
@@ -78,11 +80,11 @@ def create_app(
     app = Flask("moorfog", static_folder=None)
     app.config["TRUSTED_HOSTS"] = list(hosts)
     moment = clock or DatabaseClock()
-    hub = Hub(engine, moment)
+    hub, day = Hub(engine, moment), Day(engine)
     app.extensions["moorfog_hub"] = hub
     for one in ROUTES:
         rule = one.path.replace("{", "<").replace("}", ">")
-        app.add_url_rule(rule, one.name, _view(one, engine, moment, rules, hub), methods=[one.method])
+        app.add_url_rule(rule, one.name, _view(one, engine, moment, rules, hub, day), methods=[one.method])
     app.register_error_handler(Exception, _answer_error)
     _serve_pages(app, web)
     _secure(app)
@@ -98,7 +100,7 @@ def _read_query(one: Route, known: list[str]) -> Any:
     return one.query.validate_python(request.args.to_dict()) if one.query else None
 
 
-def _view(one: Route, engine: Engine, clock: Clock, rules: Rules, hub: Hub) -> Any:
+def _view(one: Route, engine: Engine, clock: Clock, rules: Rules, hub: Hub, day: Day) -> Any:
     known = list(one.query.json_schema()["properties"]) if one.query else []
     linked: set[str] = set()  # digests of tokens that this process has seen to be right: nobody else is read first
 
@@ -136,10 +138,13 @@ def _view(one: Route, engine: Engine, clock: Clock, rules: Rules, hub: Hub) -> A
         result = run_in_transaction(engine, work)
         for hook in hooks:
             hook()
-        if isinstance(result, Follow):
+        if isinstance(result, (Follow, FollowDay)):
             token, secret = path.get("token", ""), request.cookies.get(COOKIE, "")
-            may = _still_may(one, engine, clock, result.visit_id, token)
-            return stream_response(hub, result, may, digest_of(token or secret), request.remote_addr or "")
+            may = _still_may(one, engine, clock, result, token)
+            listen = (
+                partial(follow_visit, hub, result) if isinstance(result, Follow) else partial(day.listen, result.scope)
+            )
+            return stream_response(hub.places, listen, may, digest_of(token or secret), request.remote_addr or "")
         if isinstance(result, Response):
             return result
         if isinstance(result, DomainError):
@@ -184,19 +189,22 @@ def _employer_of(context: Context, kind: str, subject: str) -> str:
     return row.employer_id if row is not None else ""
 
 
-def _still_may(one: Route, engine: Engine, clock: Clock, visit_id: str, token: str) -> Callable[[], bool]:
+def _still_may(one: Route, engine: Engine, clock: Clock, what: Follow | FollowDay, token: str) -> Callable[[], bool]:
     """Return a question for a stream to ask while it goes on: may this browser still see what it follows?"""
     secret, address = request.cookies.get(COOKIE, ""), request.remote_addr or ""
     screen = g.get("screen", "")
 
     def ask(db: Session) -> bool:
+        if isinstance(what, FollowDay):
+            found = find_session(db, clock, secret, address) if secret else None
+            return found is not None and found[0].scope(*READERS) == what.scope
         if one.rule == "wearer":
             try:
                 desk = _at(db, clock, secret, address, "tester")
-                return visit_of_address(db, clock, token, screen, desk)[0] == visit_id
+                return visit_of_address(db, clock, token, screen, desk)[0] == what.visit_id
             except DomainError:
                 return False
-        return _at(db, clock, secret, address, *READERS)(visit_id)
+        return _at(db, clock, secret, address, *READERS)(what.visit_id)
 
     return lambda: run_in_transaction(engine, ask)
 

@@ -9,7 +9,7 @@ from flask import Response
 from pydantic import ConfigDict
 
 from moorfog.api.paging import FindQuery
-from moorfog.api.routing import CLOSED_VISIT, LIST, Context, Follow, plain, route
+from moorfog.api.routing import CLOSED_VISIT, LIST, Context, Follow, FollowDay, plain, route
 from moorfog.api.screens import Heard, ScreenHeard, heard
 from moorfog.core.events.chain import event_to_json
 from moorfog.core.visit.state import Visit
@@ -251,6 +251,12 @@ def _file(content: bytes | str, visit_id: str, name: str) -> Response:
     kind = "application/json" if name.endswith("json") else "text/csv"
     attachment = f'attachment; filename="moorfog-{visit_id[-12:]}-{name}"'
     return plain(content, kind, **{"Content-Disposition": attachment})
+
+
+@route("GET", "/api/today/live", "read", media="text/event-stream")
+def live_day(context: Context) -> FollowDay:
+    """Hear that something has changed on the day: a page asks anew then, and not before."""
+    return FollowDay(context.actor.require(*READERS))
 
 
 @route("GET", "/api/live", "read", query=LiveQuery, media="text/event-stream")

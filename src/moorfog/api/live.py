@@ -313,14 +313,25 @@ def live_message(run: RunWatch, fresh: list[Reading]) -> LiveMessage:
     )
 
 
-def stream_response(hub: Hub, follow: Follow, still_may: Callable[[], bool], who: str, machine: str) -> Response:
-    """Return the event stream of one visit, for a desk or its wearer; the request's session is released by now.
+Listening = tuple[Queue[str], Callable[[], None]]
+
+
+def follow_visit(hub: Hub, follow: Follow) -> Listening:
+    """Return the queue on which a visit's messages arrive, and what ends it."""
+    queue = hub.subscribe(follow.visit_id, follow.for_wearer)
+    return queue, lambda: hub.unsubscribe(follow.visit_id, queue, follow.for_wearer)
+
+
+def stream_response(
+    places: Places, listen: Callable[[], Listening], still_may: Callable[[], bool], who: str, machine: str
+) -> Response:
+    """Return an event stream of what ``listen`` hears; the request's session is released by now.
 
     Every ten seconds it asks again whether this browser may see it. ``who``: by which sign-in or address it was asked
     for, ``machine``: from where. Raises :class:`DomainError` where this process streams to as many of them as it can
     beside answering requests.
     """
-    give_back = hub.places.take(who, machine)
+    give_back = places.take(who, machine)
     if give_back is None:
         raise DomainError(
             "too_many_screens",
@@ -329,7 +340,7 @@ def stream_response(hub: Hub, follow: Follow, still_may: Callable[[], bool], who
         )
 
     def events() -> Iterator[str]:
-        queue = hub.subscribe(follow.visit_id, follow.for_wearer)
+        queue, end = listen()
         try:
             yield "retry: 1000\n\n"
             asked = time.monotonic()
@@ -344,7 +355,7 @@ def stream_response(hub: Hub, follow: Follow, still_may: Callable[[], bool], who
                         yield message("over", "{}")
                         return
         finally:
-            hub.unsubscribe(follow.visit_id, queue, follow.for_wearer)
+            end()
 
     response = Response(events(), mimetype="text/event-stream")
     response.call_on_close(give_back)

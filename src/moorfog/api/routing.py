@@ -19,6 +19,7 @@ from moorfog.core.rules.book import Rules
 from moorfog.operations.accounts.sessions import READERS, Actor
 from moorfog.operations.kit.links import Linked
 from moorfog.store.clock import Clock
+from moorfog.store.scope import Scope
 
 Rule = Literal["public", "signed_in", "read", "test", "kit", "manage", "supervise", "link", "wearer"]
 RULE_ROLES: dict[str, tuple[str, ...]] = {
@@ -102,6 +103,13 @@ class Follow:
 
     visit_id: str
     for_wearer: bool = False
+
+
+@dataclass(frozen=True)
+class FollowDay:
+    """The answer of a route that streams the news of the day to a page, of the employers it may see."""
+
+    scope: Scope
 
 
 CLOSED_VISIT = "closed visit"

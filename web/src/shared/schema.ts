@@ -2556,6 +2556,28 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/today/live": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Hear that something has changed on the day: a page asks anew then, and not before.
+         * @description Hear that something has changed on the day: a page asks anew then, and not before.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["live_day"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/tokens": {
         parameters: {
             query?: never;
@@ -4376,14 +4398,14 @@ export interface components {
          * @description Who is due at a site within so many days, who can wear nothing already first, then the soonest.
          */
         DuePage: {
-            /** Is Cut */
-            is_cut: boolean;
             /** Notice */
             notice: number;
             /** Page */
             page: number;
             /** Pages */
             pages: number;
+            /** Pending */
+            pending: number;
             /** Rows */
             rows: components["schemas"]["DueLine"][];
             /** Site */
@@ -12196,6 +12218,35 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Today"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    live_day: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/event-stream": string;
                 };
             };
             /** @description error */

@@ -5,6 +5,7 @@ import { api, keys, type Schemas, unwrap } from "@/shared/client";
 import { useAttempt } from "@/shared/attempt";
 import { clockTime, dateTime } from "@/shared/clock";
 import { KEY, useKeys } from "@/shared/keys";
+import { useDay } from "@/shared/useDay";
 import { useSession } from "@/shared/session";
 import { Key } from "@/design/Key";
 import { Problem } from "@/design/Fields";
@@ -21,11 +22,12 @@ export function TodayPage() {
   const [starting, setStarting] = useState(false);
   const session = useSession();
   const [pages, setPages] = useState(FIRST);
+  const period = useDay(keys.today, keys.recallsAll, keys.counters);
   const today = useQuery({
     queryKey: keys.todayAt(pages),
     queryFn: () => unwrap(api.GET("/api/today", { params: { query: pages } })),
     placeholderData: keepPreviousData,
-    refetchInterval: 3000,
+    refetchInterval: period,
   });
   const go = (list: keyof typeof FIRST) => (page: number) => setPages({ ...pages, [list]: page });
   const canTest = session.data?.roles.includes("tester") ?? false;

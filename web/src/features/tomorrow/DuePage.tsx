@@ -7,6 +7,7 @@ import { Mark } from "@/design/Marks";
 import { Empty, Failed, Loading, Pager } from "@/design/States";
 import { useAttempt } from "@/shared/attempt";
 import { api, keys, type Schemas, unwrap } from "@/shared/client";
+import { useDay } from "@/shared/useDay";
 import { useSite } from "@/features/tomorrow/useSite";
 import "@/features/tomorrow/tomorrow.css";
 
@@ -18,12 +19,14 @@ export function DuePage() {
   const { sites, site, remember } = useSite();
   const within = Number(params.get("within") ?? "0") || 0;
   const page = Number(params.get("page") ?? "1") || 1;
+  const period = useDay(keys.dues);
   const asked = { site, within, page };
   const found = useQuery({
     queryKey: keys.due(asked),
     queryFn: () => unwrap(api.GET("/api/due", { params: { query: asked } })),
     enabled: site !== "",
     placeholderData: (old) => old,
+    refetchInterval: (query) => (query.state.data?.pending ? 1000 : period),
   });
   const ask = (change: Record<string, string | number>) => {
     if (typeof change["site"] === "string") remember(change["site"]);

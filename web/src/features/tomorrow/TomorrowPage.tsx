@@ -7,6 +7,7 @@ import { Mark } from "@/design/Marks";
 import { Empty, Failed, Loading } from "@/design/States";
 import { useChange } from "@/shared/attempt";
 import { api, keys, type Schemas, unwrap } from "@/shared/client";
+import { useDay } from "@/shared/useDay";
 import { useSite } from "@/features/tomorrow/useSite";
 import "@/features/tomorrow/tomorrow.css";
 
@@ -17,6 +18,7 @@ type Line = Schemas["CrewLine"];
 export function TomorrowPage() {
   const [params, setParams] = useSearchParams();
   const { sites, site, remember } = useSite();
+  const period = useDay(keys.tomorrows);
   const asked = {
     site,
     day: params.get("day") ?? "",
@@ -29,7 +31,7 @@ export function TomorrowPage() {
     queryFn: () => unwrap(api.GET("/api/tomorrow", { params: { query: asked } })),
     enabled: site !== "",
     placeholderData: (old) => old,
-    refetchInterval: 30_000,
+    refetchInterval: period,
   });
   const ask = (change: Partial<typeof asked>) => {
     if (change.site) remember(change.site);
