@@ -14,6 +14,7 @@ from sqlalchemy import Engine, event
 from sqlalchemy.orm import Session
 
 from moorfog.core.rules.book import Rules
+from moorfog.demo.walk import Walk
 from moorfog.operations.accounts.sessions import Actor
 from moorfog.operations.fields import Page
 from moorfog.operations.people.crews import CrewAsked, crew_on
@@ -23,8 +24,10 @@ from moorfog.operations.people.standing import freshen_everywhere
 from moorfog.operations.records.person import view_person
 from moorfog.operations.records.recall import list_recalls
 from moorfog.operations.records.results import ResultsAsked, counted_people, pass_results
+from moorfog.operations.records.searching import RecordsAsked, find_records
 from moorfog.operations.records.today import TodayPages, today
-from moorfog.serving.database import FAST_FLAGS, PrivateServer
+from moorfog.operations.records.wearers import WearersAsked, find_wearers
+from moorfog.serving.database import PrivateServer
 from moorfog.store.base import make_engine
 from moorfog.store.clock import DatabaseClock
 from moorfog.store.migrate import migrate
@@ -33,6 +36,13 @@ from tests.seated import seated
 
 View = Callable[[Session], object]
 Asked = list[tuple[str, Any]]
+LARGE = (
+    "--innodb-buffer-pool-size=4G",
+    "--innodb-log-file-size=1G",
+    "--innodb-flush-log-at-trx-commit=0",
+    "--skip-innodb-doublewrite",
+)
+"""As much memory as a programme of this size would be given; nothing here outlives the run."""
 ROLES = ("tester", "administrator", "supervisor")
 
 
@@ -56,6 +66,22 @@ def views(crowd: Crowd) -> dict[str, View]:
             ),
             f"first page of people, {whose}": lambda db, a=actor: find_people(db, clock, a, "", 1),  # type: ignore[misc]
             f"a common name, {whose}": lambda db, a=actor: find_people(db, clock, a, "ada", 1),  # type: ignore[misc]
+            f"the latest tests, {whose}": lambda db, a=actor: find_records(db, a, RecordsAsked(), ""),  # type: ignore[misc]
+            f"tests in a model and size, {whose}": lambda db, a=actor: find_records(  # type: ignore[misc]
+                db, a, RecordsAsked(model=crowd.model, size="M"), ""
+            ),
+            f"tests with a counter, {whose}": lambda db, a=actor: find_records(  # type: ignore[misc]
+                db, a, RecordsAsked(kit=crowd.counter), ""
+            ),
+            f"tests by a tester in a year, {whose}": lambda db, a=actor: find_records(  # type: ignore[misc]
+                db, a, RecordsAsked(tester=crowd.tester, since=since), ""
+            ),
+            f"deep in the tests, {whose}": lambda db, a=actor: find_records(  # type: ignore[misc]
+                db, a, RecordsAsked(), f"{since}T00:00:00.000Z~{crowd.person}~1"
+            ),
+            f"who wears a model, {whose}": lambda db, a=actor: find_wearers(  # type: ignore[misc]
+                db, clock, a, WearersAsked(crowd.model, "M"), ""
+            ),
             f"a number, {whose}": lambda db, a=actor: find_people(db, clock, a, "n77", 1),  # type: ignore[misc]
         }
     asked = CrewAsked(site=crowd.site, day=day, numbers=" ".join(f"N{one}" for one in range(12)))
@@ -130,11 +156,11 @@ def timed(fn: Callable[[], object], times: int) -> list[float]:
 
 
 @contextmanager
-def programme(people: int, rules: Rules) -> Iterator[tuple[Engine, Crowd]]:
-    """A server of its own with a programme of so many people, everybody worked out."""
+def programme(people: int, rules: Rules) -> Iterator[tuple[Engine, Crowd, Walk]]:
+    """A server of its own with a programme of so many people, everybody worked out, and somebody at a bench."""
     home = Path(tempfile.mkdtemp(prefix="mf"))
     home.chmod(0o755)
-    server = PrivateServer(home / "db", flags=(*FAST_FLAGS, "--innodb-buffer-pool-size=2G"))
+    server = PrivateServer(home / "db", flags=LARGE)
     server.install()
     server.start()
     try:
@@ -142,22 +168,23 @@ def programme(people: int, rules: Rules) -> Iterator[tuple[Engine, Crowd]]:
         migrate(server.schema_url)
         server.let_work()
         crowd = Crowd(people, datetime.now(UTC).date())
+        engine = make_engine(server.url)
+        walk = seated(engine, rules)
         began = time.perf_counter()
         if people:
             make(make_engine(server.schema_url), crowd, rules)
         made = time.perf_counter()
-        engine = make_engine(server.url)
         for _ in freshen_everywhere(engine, DatabaseClock()):
             pass
         print(f"  {people:,} people made in {made - began:.0f} s, all worked out in {time.perf_counter() - made:.0f} s")
-        yield engine, crowd
+        yield engine, crowd, walk
+        walk.db.close()
     finally:
         server.stop()
 
 
-def append_cost(engine: Engine, rules: Rules) -> float:
+def append_cost(walk: Walk) -> float:
     """Return p50 in ms of an answer on a card: admitted, folded, written, read models brought along, committed."""
-    walk = seated(engine, rules)
     cards = iter(range(10_000))
 
     def answer() -> None:
@@ -165,7 +192,6 @@ def append_cost(engine: Engine, rules: Rules) -> float:
         walk.db.commit()
 
     found = timed(answer, 60)[30]
-    walk.db.close()
     return found
 
 
@@ -191,13 +217,12 @@ def measure(engine: Engine, crowd: Crowd, times: int = 25) -> dict[str, tuple[fl
 def bench_large(rules: Rules, people: int = 100_000) -> None:
     """Measure among a hundredth of the people, then among all of them, in one run."""
     print("large")
-    with programme(0, rules) as (engine, _):
-        empty = append_cost(engine, rules)
-    with programme(people // 100, rules) as (engine, crowd):
+    with programme(0, rules) as (_, _, walk):
+        empty = append_cost(walk)
+    with programme(people // 100, rules) as (engine, crowd, _):
         few = measure(engine, crowd)
-    with programme(people, rules) as (engine, crowd):
-        many = measure(engine, crowd)
-        full = append_cost(engine, rules)
+    with programme(people, rules) as (engine, crowd, walk):
+        full, many = append_cost(walk), measure(engine, crowd)
     print(f"  {'an answer on a card':<42}{full:8.1f} ms   {full / empty:5.2f} × in an empty database ({empty:.1f})")
     for name, (p50, p95, bare, whole) in many.items():
         print(

@@ -54,6 +54,7 @@ class Crowd:
     person = plain_id(3, 7)
     model = plain_id(5, 3)
     counter = plain_id(6, 0)
+    tester = plain_id(9, 7)
 
 
 def statements(crowd: Crowd, rules: Rules) -> list[str]:
@@ -119,10 +120,12 @@ def statements(crowd: Crowd, rules: Rules) -> list[str]:
         f"last_at, seal_open, changed_at, source_seq, fold_version) SELECT {visit}, {e}, {st}, {who}, 'Bench', "
         f"'closed', 'released', 'pass', 3, {words}, 0, MOD(s.seq, 9) = 0, NULL, 0, 1, 'released', 0, {moment}, "
         f"{moment} + INTERVAL 1 HOUR, 0, {moment}, 1, {made} FROM {visits}",
-        "INSERT INTO try_result (visit_id, no, run_id, employer_id, person_id, model_id, model, size, configuration, "
-        "method, outcome, overall, level, is_practice, is_signed, tested_at, source_seq, fold_version) "
-        f"SELECT {visit}, t.no, {uid(11, 's.seq * 4 + t.no')}, {e}, {who}, {model}, {words}, {of_visit['size']}, "
-        f"{setup}, 'ambient_count', {outcome}, '240', '100', 0, 1, {moment} + INTERVAL t.no MINUTE, 1, {made} "
+        "INSERT INTO try_result (visit_id, no, run_id, employer_id, site_id, tester_id, protocol_id, book, person_id, "
+        "model_id, model, size, configuration, method, outcome, overall, level, is_practice, is_signed, tested_at, "
+        f"source_seq, fold_version) SELECT {visit}, t.no, {uid(11, 's.seq * 4 + t.no')}, {e}, {st}, "
+        f"{uid(9, 'MOD(s.seq, 50)')}, 'fast-count-elastomeric', 'us-29cfr1910-134', {who}, {model}, {words}, "
+        f"{of_visit['size']}, {setup}, 'ambient_count', {outcome}, '240', '100', 0, 1, "
+        f"{moment} + INTERVAL t.no MINUTE, 1, {made} "
         f"FROM {visits} {tries}",
         "INSERT INTO try_kit (visit_id, no, kit_id, employer_id, tested_at, source_seq, fold_version) "
         f"SELECT r.visit_id, r.no, {uid(6, 'MOD(CRC32(r.run_id), 200)')}, r.employer_id, r.tested_at, 1, {made} "

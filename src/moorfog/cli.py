@@ -322,7 +322,9 @@ def parser() -> argparse.ArgumentParser:
     )
     counters.set_defaults(run=cmd_counters)
     again = sub.add_parser("recompute", help="compute exported records again; 0 equal, 3 different, 2 unreadable")
-    again.add_argument("files", nargs="+", metavar="FILE", help="exported records; - for standard input")
+    again.add_argument(
+        "files", nargs="+", metavar="FILE", help="exported records, or archives of them; - for standard input"
+    )
     again.add_argument("--json", action="store_true")
     again.set_defaults(run=cmd_recompute)
     card = sub.add_parser("verify-card", help="say, without a network, whether a scanned card was signed here")

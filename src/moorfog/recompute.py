@@ -2,14 +2,18 @@
 
 from __future__ import annotations
 
+import io
 import json
 import sys
+from collections.abc import Iterator
 from fractions import Fraction
 from pathlib import Path
+from zipfile import BadZipFile, ZipFile, is_zipfile
 
 from moorfog.core.kernel.arithmetic import cut
 from moorfog.core.kernel.codec import DataError, encode
 from moorfog.core.record.record import Recomputed, recompute_text
+from moorfog.documents.archive import check_manifest
 
 SAME, UNREADABLE, DIFFERENT = 0, 2, 3
 
@@ -45,21 +49,51 @@ def _number(exact: str, at_least: bool) -> str:
     return ("≥ " if at_least else "") + cut(Fraction(exact))
 
 
+def records_in(name: str) -> Iterator[tuple[str, bytes]]:
+    """Yield the records of a file: itself, or those in an archive. Raises :class:`DataError` where none is read."""
+    content = read(name)
+    if not is_zipfile(io.BytesIO(content)):
+        yield name, content
+        return
+    with ZipFile(io.BytesIO(content)) as archive:
+        for one in archive.namelist():
+            if one.startswith("records/"):
+                yield f"{name}, {one}", archive.read(one)
+
+
+def faults_of(name: str) -> list[str]:
+    """Return what of an archive is not what its manifest says; nothing of a file that is none."""
+    content = read(name)
+    if not is_zipfile(io.BytesIO(content)):
+        return []
+    with ZipFile(io.BytesIO(content)) as archive:
+        return check_manifest(archive)
+
+
 def run(names: list[str], as_json: bool) -> int:
     """Compute records again and print them; return 0 where all hold, 3 where one differs, 2 where one is unreadable."""
-    worst, answers = SAME, []
-    for name in names:
+    found, answers = {SAME}, []
+    for given in names:
         try:
-            done = recompute_text(read(name), name)
-        except DataError as error:
+            for fault in faults_of(given) if given != "-" else ():
+                found.add(DIFFERENT)
+                print(f"{given}: DIFFERS {fault}", file=sys.stderr)
+            records = list(records_in(given))
+        except (DataError, BadZipFile) as error:
             print(f"moorfog recompute: {error}", file=sys.stderr)
-            worst = UNREADABLE
+            found.add(UNREADABLE)
             continue
-        if done.differences and worst == SAME:
-            worst = DIFFERENT
-        answers.append({"file": name, "equal": not done.differences, **encode(done)})
-        if not as_json:
-            print("\n".join(lines_of(name, done)))
+        for name, content in records:
+            try:
+                done = recompute_text(content, name)
+            except DataError as error:
+                print(f"moorfog recompute: {error}", file=sys.stderr)
+                found.add(UNREADABLE)
+                continue
+            found.add(DIFFERENT if done.differences else SAME)
+            answers.append({"file": name, "equal": not done.differences, **encode(done)})
+            if not as_json:
+                print("\n".join(lines_of(name, done)))
     if as_json:
         print(json.dumps(answers, ensure_ascii=False, indent=1))
-    return worst
+    return next(one for one in (UNREADABLE, DIFFERENT, SAME) if one in found)

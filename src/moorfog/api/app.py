@@ -27,6 +27,7 @@ from moorfog.api import (  # noqa: F401  (their routes)
     people,
     places,
     programme,
+    records,
     results,
     session,
     setup,

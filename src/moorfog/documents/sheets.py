@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 import io
-from collections.abc import Iterable, Sequence
+import tempfile
+from collections.abc import Iterable, Iterator, Sequence
 
 from moorfog.documents.tables import guarded
 
 WIDEST = 60
+PIECE = 64 * 1024
+"""Bytes that are sent on together."""
 
 
 def workbook(title: str, columns: Sequence[str], rows: Iterable[Sequence[str | int]]) -> bytes:
@@ -33,3 +36,21 @@ def workbook(title: str, columns: Sequence[str], rows: Iterable[Sequence[str | i
     out = io.BytesIO()
     book.save(out)
     return out.getvalue()
+
+
+def workbook_file(title: str, columns: Sequence[str], rows: Iterable[Sequence[str | int]]) -> Iterator[bytes]:
+    """Yield a workbook of one sheet of any length piece by piece; it is written to a file of its own on the way, never
+    held whole."""
+    from openpyxl import Workbook
+
+    book = Workbook(write_only=True)
+    sheet = book.create_sheet(title[:31])
+    sheet.freeze_panes = "A2"
+    sheet.append(list(columns))
+    for row in rows:
+        sheet.append([guarded(one) if isinstance(one, str) else one for one in row])
+    with tempfile.TemporaryFile() as file:
+        book.save(file)
+        file.seek(0)
+        while piece := file.read(PIECE):
+            yield piece

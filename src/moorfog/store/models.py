@@ -657,6 +657,12 @@ class TryResult(ReadModel, Base):
     no: Mapped[int] = mapped_column(Integer, primary_key=True, autoincrement=False)
     run_id: Mapped[str] = mapped_column(Id)
     employer_id: Mapped[str] = mapped_column(Id)
+    site_id: Mapped[str | None] = mapped_column(Id)
+    tester_id: Mapped[str] = mapped_column(String(80), default="")
+    """Who started it."""
+    protocol_id: Mapped[str] = mapped_column(String(60), default="")
+    book: Mapped[str] = mapped_column(String(60), default="")
+    """The rule book it was judged under."""
     person_id: Mapped[str] = mapped_column(Id)
     model_id: Mapped[str] = mapped_column(Id)
     model: Mapped[str] = mapped_column(String(250))
@@ -670,7 +676,11 @@ class TryResult(ReadModel, Base):
     is_signed: Mapped[bool]
     tested_at: Mapped[datetime] = mapped_column(UtcDateTime)
     __table_args__ = (
-        Index("ix_try_results", "employer_id", "is_practice", "is_signed", "model_id", "size"),
+        Index("ix_try_all", "tested_at", "visit_id", "no"),
+        Index("ix_try_employer", "employer_id", "tested_at", "visit_id", "no"),
+        Index("ix_try_site", "site_id", "tested_at", "visit_id", "no"),
+        Index("ix_try_model", "model_id", "size", "tested_at", "visit_id", "no"),
+        Index("ix_try_tester", "tester_id", "tested_at", "visit_id", "no"),
         Index("ix_try_person", "person_id", "configuration", "tested_at"),
     )
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping
 from datetime import datetime
 from typing import Any
 from zoneinfo import ZoneInfo
@@ -11,7 +11,7 @@ from zoneinfo import ZoneInfo
 from sqlalchemy import Engine, delete, insert, select, text, update
 from sqlalchemy.orm import Session
 
-from moorfog.core.events.payloads import QualitativeStarted, ScreeningStarted
+from moorfog.core.events.payloads import Event, QualitativeStarted, ScreeningStarted
 from moorfog.core.kernel.arithmetic import cut
 from moorfog.core.kernel.codec import encode
 from moorfog.core.rules.validity import valid_until
@@ -25,6 +25,7 @@ from moorfog.core.visit.steps import is_signed, is_under_question
 from moorfog.store.counting import count_anew, recount, units_of
 from moorfog.store.log import load_rules, load_visit, lock_head, whole_log
 from moorfog.store.models import (
+    EventRow,
     PermissionEnd,
     SealNotice,
     TryKit,
@@ -60,8 +61,9 @@ def _doing(visit: Visit, at: datetime) -> str:
     return f"can start at {ready.astimezone(ZoneInfo(visit.opened.zone)):%H:%M}"
 
 
-def rows_of(head: VisitHead, visit: Visit) -> Rows:
-    """Return every read-model row of one visit, judged at its last event: nothing here depends on today."""
+def rows_of(head: VisitHead, visit: Visit, actors: Mapping[int, str]) -> Rows:
+    """Return every read-model row of one visit, judged at its last event: nothing here depends on today. ``actors``:
+    who wrote the entries by which its tries start."""
     opened, at = visit.opened, visit.last_at
     if opened is None or at is None or visit.opened_at is None:
         return {table: [] for table in TABLES}
@@ -123,6 +125,10 @@ def rows_of(head: VisitHead, visit: Visit) -> Rows:
                 **shared,
                 "no": one.no,
                 "run_id": one.started.run_id,
+                "site_id": head.site_id,
+                "tester_id": actors.get(one.seq, ""),
+                "protocol_id": one.started.protocol_id[:60],
+                "book": visit.rules.book.id[:60],
                 "outcome": result,
                 "level": one.started.level,
                 "is_practice": visit.is_practice,
@@ -195,7 +201,7 @@ def kit_of(visit: Visit, one: Try) -> list[str]:
 
 def refresh(db: Session, head: VisitHead, visit: Visit) -> None:
     """Replace the read-model rows of one visit, in the transaction that appended to its log."""
-    found = rows_of(head, visit)
+    found = rows_of(head, visit, _actors(db, head.id, visit))
     if visit.tries:
         recount(db, head.id, found[ResultUnit])
     if visit.tries and not visit.is_practice:
@@ -208,6 +214,20 @@ def refresh(db: Session, head: VisitHead, visit: Visit) -> None:
         db.execute(delete(table).where(table.visit_id == head.id))
         if rows:
             db.execute(insert(table), rows)
+
+
+def _actors(db: Session, visit_id: str, visit: Visit) -> dict[int, str]:
+    """Return who wrote the entries by which the tries of a visit start."""
+    seqs = [one.seq for one in visit.tries]
+    if not seqs:
+        return {}
+    query = select(EventRow.seq, EventRow.actor).where(EventRow.visit_id == visit_id, EventRow.seq.in_(seqs))
+    return {one.seq: one.actor for one in db.execute(query)}
+
+
+def actors_in(events: Iterable[Event]) -> dict[int, str]:
+    """Return who wrote each of these entries."""
+    return {one.seq: one.actor for one in events}
 
 
 def _is_seal_open(db: Session, row: dict[str, Any]) -> bool:
@@ -248,7 +268,7 @@ def rebuild(engine: Engine, progress: Callable[[int, int], None] = lambda done, 
     with Session(engine) as db, db.begin():
         heads = list(db.scalars(select(VisitHead).order_by(VisitHead.id)))
         for done, head in enumerate(heads, start=1):
-            for table, rows in rows_of(head, _checked(db, head)).items():
+            for table, rows in _checked_rows(db, head).items():
                 for row in rows:
                     names = ", ".join(f"`{key}`" for key in row)
                     slots = ", ".join(f":{key}" for key in row)
@@ -270,8 +290,9 @@ def rebuild(engine: Engine, progress: Callable[[int, int], None] = lambda done, 
     return len(heads)
 
 
-def _checked(db: Session, head: VisitHead) -> Visit:
-    return fold(whole_log(db, head), load_rules(db, head.rules_digest))
+def _checked_rows(db: Session, head: VisitHead) -> Rows:
+    events = whole_log(db, head)
+    return rows_of(head, fold(events, load_rules(db, head.rules_digest)), actors_in(events))
 
 
 def _catch_up(engine: Engine) -> None:

@@ -5,12 +5,13 @@ from __future__ import annotations
 import io
 import json
 from typing import Any
-from zipfile import ZIP_DEFLATED, ZipFile, ZipInfo
+from zipfile import ZIP_DEFLATED, ZipFile
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from moorfog.core.events.payloads import instant
+from moorfog.documents.archive import put
 from moorfog.operations.accounts.sessions import Actor
 from moorfog.operations.people.people import find_person
 from moorfog.operations.records.exports import export_record
@@ -29,8 +30,6 @@ from moorfog.store.models import (
 from moorfog.store.same import same_person
 
 MOST_VISITS = 500
-STAMP = (2000, 1, 1, 0, 0, 0)
-"""The date of every entry of the archive: the same file comes out the same."""
 READ_ME = """What this installation has about one person.
 
 person.json    what is on file: entry, clearances, trainings, face measurements, signatures, who looked at it
@@ -51,22 +50,16 @@ def person_file(db: Session, actor: Actor, person_id: str) -> bytes:
     ).all()
     out = io.BytesIO()
     with ZipFile(out, "w", ZIP_DEFLATED) as archive:
-        _put(archive, "read-me.txt", READ_ME)
+        put(archive, "read-me.txt", READ_ME)
         about = json.dumps(_about(db, actor, person, ids, visits), ensure_ascii=False, indent=1, sort_keys=True)
-        _put(archive, "person.json", about)
+        put(archive, "person.json", about)
         for visit_id in visits:
-            _put(archive, f"records/{visit_id}.json", export_record(db, actor, visit_id))
+            put(archive, f"records/{visit_id}.json", export_record(db, actor, visit_id))
             for paper in db.scalars(
                 select(DocumentRow).where(DocumentRow.visit_id == visit_id, DocumentRow.content != b"")
             ):
-                _put(archive, f"papers/{visit_id}-{paper.revision}-{paper.page_size}.pdf", paper.content)
+                put(archive, f"papers/{visit_id}-{paper.revision}-{paper.page_size}.pdf", paper.content)
     return out.getvalue()
-
-
-def _put(archive: ZipFile, name: str, content: str | bytes) -> None:
-    one = ZipInfo(name, STAMP)
-    one.compress_type, one.external_attr = ZIP_DEFLATED, 0o600 << 16
-    archive.writestr(one, content)
 
 
 def _about(db: Session, actor: Actor, person: Person, ids: Any, visits: Any) -> dict[str, Any]:

@@ -27,7 +27,7 @@ from moorfog.operations.records.anchors import check_anchors
 from moorfog.store.log import BrokenLog, whole_log
 from moorfog.store.models import DocumentRow, EventRow, RuleSet, SignatureRow, VisitHead
 from moorfog.store.models_house import Erased, JournalRow
-from moorfog.store.readmodels import TABLES, rows_of
+from moorfog.store.readmodels import TABLES, actors_in, rows_of
 
 TOLD_EVERY = 20
 
@@ -116,7 +116,7 @@ def verify_visit(db: Session, head: VisitHead, rules: dict[str, Rules]) -> list[
         return [Fault("rules", where, f"its rule set {head.rules_digest[:12]} is not there or does not hold")]
     found = [*_seals(db, head.id, events), *_signatures(db, head.id, events), *_documents(db, head.id)]
     visit = fold(events, known)
-    for table, rows in rows_of(head, visit).items():
+    for table, rows in rows_of(head, visit, actors_in(events)).items():
         stored = db.execute(select(table.__table__).where(table.visit_id == head.id)).mappings()
         names = [one.name for one in table.__table__.columns if one.name != "id"]
         kept = sorted(_line({key: one[key] for key in names if rows and key in rows[0]}) for one in stored)

@@ -22,12 +22,19 @@ INDEXES = {
     "ix_summary_question": ("visit_summary", ("under_question", "last_at")),
     "ix_summary_notice": ("visit_summary", ("seal_open", "last_at")),
     "ix_summary_changed": ("visit_summary", ("changed_at",)),
+    "ix_try_all": ("try_result", ("tested_at", "visit_id", "no")),
+    "ix_try_employer": ("try_result", ("employer_id", "tested_at", "visit_id", "no")),
+    "ix_try_site": ("try_result", ("site_id", "tested_at", "visit_id", "no")),
+    "ix_try_model": ("try_result", ("model_id", "size", "tested_at", "visit_id", "no")),
+    "ix_try_tester": ("try_result", ("tester_id", "tested_at", "visit_id", "no")),
     "ix_person_all": ("person", ("name", "id")),
     "ix_permission_model": ("wear_permission", ("model_id", "size", "valid_until", "person_id")),
 }
+TOLD = {"tester_id": 80, "protocol_id": 60, "book": 60}
 NO_MORE = {
     "ix_summary_today": ("visit_summary", ("employer_id", "closed", "opened_at")),
     "ix_summary_seal": ("visit_summary", ("employer_id", "seal_fails")),
+    "ix_try_results": ("try_result", ("employer_id", "is_practice", "is_signed", "model_id", "size")),
 }
 
 
@@ -84,6 +91,9 @@ def upgrade() -> None:
     )
     op.add_column("visit_summary", sa.Column("seal_open", sa.Boolean(), nullable=False, server_default=sa.text("0")))
     op.add_column("visit_summary", sa.Column("changed_at", MOMENT, nullable=False, server_default=NOW))
+    op.add_column("try_result", sa.Column("site_id", sa.Uuid(), nullable=True))
+    for name, length in TOLD.items():
+        op.add_column("try_result", sa.Column(name, sa.String(length), nullable=False, server_default=""))
     for name, (table, columns) in INDEXES.items():
         op.create_index(name, table, list(columns))
     for name, (table, _) in NO_MORE.items():
@@ -106,6 +116,8 @@ def downgrade() -> None:
         op.create_index(name, table, list(columns))
     for name, (table, _) in INDEXES.items():
         op.drop_index(name, table)
+    for name in ("site_id", *TOLD):
+        op.drop_column("try_result", name)
     op.drop_column("visit_summary", "changed_at")
     op.drop_column("visit_summary", "seal_open")
     for table in ("result_count", "result_unit", "standing"):

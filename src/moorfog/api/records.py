@@ -1,0 +1,206 @@
+"""Records: found by what is known of them, and taken away as a table or whole."""
+
+from __future__ import annotations
+
+import csv
+import io
+import json
+from collections.abc import Callable, Iterable, Iterator
+from dataclasses import dataclass, fields
+from itertools import chain, islice
+from typing import Any, Literal, TypeVar
+
+from flask import Response
+from sqlalchemy.orm import Session
+
+from moorfog.api.programme import XLSX
+from moorfog.api.routing import Context, route
+from moorfog.core.kernel.codec import encode
+from moorfog.documents.archive import archived
+from moorfog.documents.sheets import workbook_file
+from moorfog.documents.tables import guarded
+from moorfog.operations.accounts.journal import Note, note
+from moorfog.operations.accounts.sessions import READERS
+from moorfog.operations.errors import DomainError
+from moorfog.operations.fields import Label
+from moorfog.operations.records import inspecting, searching, suggesting, wearers
+
+T = TypeVar("T")
+Kind = Literal["csv", "json", "xlsx"]
+MEDIA: dict[str, str] = {"csv": "text/csv; charset=utf-8", "json": "application/json", "xlsx": XLSX}
+PIECE = 200
+"""Lines that are sent on together."""
+
+
+@dataclass(frozen=True)
+class RecordsQuery(searching.RecordsAsked):
+    """Which tests, and where to go on from."""
+
+    after: searching.Cursor = ""
+
+
+@dataclass(frozen=True)
+class TakenQuery(searching.RecordsAsked):
+    """Which tests, and as what they are taken away."""
+
+    kind: Kind = "csv"
+
+
+@dataclass(frozen=True)
+class WearersQuery(wearers.WearersAsked):
+    """Who wears what, and where to go on from."""
+
+    after: searching.Cursor = ""
+
+
+@dataclass(frozen=True)
+class WearersTaken(wearers.WearersAsked):
+    """Who wears what, and as what it is taken away."""
+
+    kind: Kind = "csv"
+
+
+@dataclass(frozen=True)
+class SuggestQuery:
+    """The words that somebody typed."""
+
+    q: Label = ""
+
+
+@dataclass(frozen=True)
+class Suggestions:
+    """What may be meant by them."""
+
+    rows: tuple[suggesting.Suggestion, ...]
+
+
+@route("GET", "/api/records", "read", query=RecordsQuery, returns=searching.RecordsPage)
+def get_records(context: Context, query: RecordsQuery) -> searching.RecordsPage:
+    """Tests by person, model, kit, tester, site, days and outcome, the latest first."""
+    return searching.find_records(context.db, context.actor, query, query.after)
+
+
+@route("GET", "/api/records/suggestions", "read", query=SuggestQuery, returns=Suggestions)
+def get_suggestions(context: Context, query: SuggestQuery) -> Suggestions:
+    """What a word may mean: somebody, a model, kit, a tester, a card, a day."""
+    return Suggestions(suggesting.suggest(context.db, context.clock, context.actor, query.q))
+
+
+@route("GET", "/api/wearers", "read", query=WearersQuery, returns=wearers.WearersPage)
+def get_wearers(context: Context, query: WearersQuery) -> wearers.WearersPage:
+    """Everyone in a model and size on a test that still counts, with rule and level, whose test ends first."""
+    return wearers.find_wearers(context.db, context.clock, context.actor, query, query.after)
+
+
+@route("GET", "/api/records/file", "read", query=TakenQuery, media="text/csv", is_told=True)
+def take_records(context: Context, query: TakenQuery) -> Response:
+    """All tests that are meant as CSV, JSON or a workbook, however many there are."""
+    actor, asked = context.actor, searching.RecordsAsked(**_only(query, searching.RecordsAsked))
+    _tell(context, "records", asked)
+    return _taken(
+        context, query.kind, "records", inspecting.COLUMNS, lambda db: searching.every_record(db, actor, asked)
+    )
+
+
+@route("GET", "/api/wearers/file", "read", query=WearersTaken, media="text/csv", is_told=True)
+def take_wearers(context: Context, query: WearersTaken) -> Response:
+    """Everyone in a model and size as CSV, JSON or a workbook."""
+    actor, asked = context.actor, wearers.WearersAsked(**_only(query, wearers.WearersAsked))
+    _tell(context, "wearers", asked)
+    columns = tuple(one.name for one in fields(wearers.WearerRow))
+    return _taken(
+        context, query.kind, "wearers", columns, lambda db: wearers.every_wearer(db, context.clock, actor, asked)
+    )
+
+
+@route("GET", "/api/records.zip", "read", query=searching.RecordsAsked, media="application/zip", is_told=True)
+def take_archive(context: Context, query: searching.RecordsAsked) -> Response:
+    """The tests that are meant whole, for an inspector: records, papers, rules, an index, one digest of all."""
+    actor, engine = context.actor, context.engine
+    try:
+        inspecting.sealed("")
+    except (OSError, ValueError) as error:
+        raise DomainError("no_key", f"The key that signs archives cannot be read: {error}.", status=503) from error
+    _tell(context, "archive", query)
+
+    def pieces() -> Iterator[bytes]:
+        with Session(engine) as db:
+            yield from archived(inspecting.inspected(db, actor, query), inspecting.sealed)
+
+    return _sent(pieces(), "application/zip", "records.zip")
+
+
+def _only(query: object, kind: type[Any]) -> dict[str, Any]:
+    """Return what a query asks for beside the way in which it is shown."""
+    return {one.name: getattr(query, one.name) for one in fields(kind)}
+
+
+def _tell(context: Context, what: str, asked: object) -> None:
+    """Note in the journal what was taken away."""
+    scope = context.actor.scope(*READERS)
+    whose = next(iter(scope.employers)) if scope.employers is not None and len(scope.employers) == 1 else ""
+    said = {key: ["", str(value)] for key, value in encode(asked).items() if value}
+    note(context.db, Note(what, "", whose, said))
+
+
+def _sent(pieces: Iterator[bytes], media: str, name: str) -> Response:
+    """Send pieces as they come. The first is made before anything is sent: what is wrong is said, not cut off."""
+    first = next(pieces, b"")
+    response = Response(chain([first], pieces), mimetype=media)
+    response.headers["Content-Disposition"] = f'attachment; filename="{name}"'
+    response.headers["X-Accel-Buffering"] = "no"
+    return response
+
+
+def _taken(
+    context: Context, kind: Kind, name: str, columns: tuple[str, ...], rows: Callable[[Session], Iterator[Any]]
+) -> Response:
+    engine = context.engine
+
+    def pieces() -> Iterator[bytes]:
+        with Session(engine) as db:
+            lines = rows(db)
+            if kind == "json":
+                yield from _json_pieces(lines)
+            elif kind == "csv":
+                yield from _csv_pieces(columns, (_cells(one, columns) for one in lines))
+            else:
+                yield from workbook_file(name, columns, (_cells(one, columns) for one in lines))
+
+    return _sent(pieces(), MEDIA[kind], f"{name}.{kind}")
+
+
+def _cells(row: Any, columns: tuple[str, ...]) -> tuple[str | int, ...]:
+    out: list[str | int] = []
+    for name in columns:
+        value = getattr(row, name)
+        if isinstance(value, bool):
+            out.append("yes" if value else "no")
+        elif isinstance(value, tuple):
+            out.append(" ".join(one.sentence for one in value))
+        else:
+            out.append(value)
+    return tuple(out)
+
+
+def _csv_pieces(columns: tuple[str, ...], rows: Iterator[tuple[str | int, ...]]) -> Iterator[bytes]:
+    """Yield CSV (RFC 4180) with a mark by which spreadsheets see that it is UTF-8."""
+    head: Iterable[tuple[str | int, ...]] = [columns]
+    for number, some in enumerate(_by(chain(head, rows), PIECE)):
+        out = io.StringIO()
+        writer = csv.writer(out, lineterminator="\r\n")
+        writer.writerows([guarded(one) if isinstance(one, str) else one for one in row] for row in some)
+        yield (b"\xef\xbb\xbf" if number == 0 else b"") + out.getvalue().encode()
+
+
+def _json_pieces(rows: Iterator[Any]) -> Iterator[bytes]:
+    yield b"["
+    for number, some in enumerate(_by(rows, PIECE)):
+        text = ",\n".join(json.dumps(encode(one), ensure_ascii=False) for one in some)
+        yield (",\n" if number else "\n").encode() + text.encode()
+    yield b"\n]\n"
+
+
+def _by(rows: Iterator[T], most: int) -> Iterator[list[T]]:
+    while some := list(islice(rows, most)):
+        yield some

@@ -1,0 +1,73 @@
+"""A ZIP archive as a stream: written and sent on entry by entry, with the digest of each and one of all."""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Callable, Iterable, Iterator
+from zipfile import ZIP_DEFLATED, ZipFile, ZipInfo
+
+STAMP = (2000, 1, 1, 0, 0, 0)
+"""The date of every entry: the same content comes out as the same file."""
+MANIFEST, ROOT = "manifest.txt", "root.txt"
+Entry = tuple[str, bytes]
+
+
+class _Pipe:
+    """What a ZipFile writes to: it keeps what was written until that is taken, and cannot be sought in."""
+
+    def __init__(self) -> None:
+        self.parts: list[bytes] = []
+
+    def write(self, data: bytes) -> int:
+        self.parts.append(bytes(data))
+        return len(data)
+
+    def flush(self) -> None:
+        """Nothing is held back."""
+
+    def taken(self) -> bytes:
+        """Return what was written since it was last taken."""
+        out, self.parts = b"".join(self.parts), []
+        return out
+
+
+def put(archive: ZipFile, name: str, content: str | bytes) -> None:
+    """Write an entry, the same bytes for the same content whenever it is made."""
+    one = ZipInfo(name, STAMP)
+    one.compress_type, one.external_attr = ZIP_DEFLATED, 0o600 << 16
+    archive.writestr(one, content)
+
+
+def archived(entries: Iterable[Entry], seal: Callable[[str], str]) -> Iterator[bytes]:
+    """Yield an archive of entries, then their manifest (SHA-256, two spaces, name) and what ``seal`` says of the digest
+    of that manifest, in hexadecimal."""
+    pipe, said = _Pipe(), list[str]()
+    with ZipFile(pipe, "w", ZIP_DEFLATED) as archive:  # type: ignore[call-overload]  # it is written, never sought in
+        for name, content in entries:
+            put(archive, name, content)
+            said.append(f"{hashlib.sha256(content).hexdigest()}  {name}\n")
+            yield pipe.taken()
+        manifest = "".join(said)
+        put(archive, MANIFEST, manifest)
+        put(archive, ROOT, seal(hashlib.sha256(manifest.encode()).hexdigest()))
+    yield pipe.taken()
+
+
+def check_manifest(archive: ZipFile) -> list[str]:
+    """Return what of an archive is not what its manifest and its root say, in words; nothing where all of it is."""
+    names = set(archive.namelist())
+    if not {MANIFEST, ROOT} <= names:
+        return ["it has no manifest or no root"]
+    manifest, root = archive.read(MANIFEST), archive.read(ROOT).decode(errors="replace")
+    out = []
+    if hashlib.sha256(manifest).hexdigest() not in root.split():
+        out.append("the manifest is not the one that the root was made of")
+    listed = {one[66:]: one[:64] for one in manifest.decode(errors="replace").splitlines()}
+    for name in sorted(names - listed.keys() - {MANIFEST, ROOT}):
+        out.append(f"{name} is not in the manifest")
+    for name, digest in listed.items():
+        if name not in names:
+            out.append(f"{name} is gone")
+        elif hashlib.sha256(archive.read(name)).hexdigest() != digest:
+            out.append(f"{name} is not what was written")
+    return out
