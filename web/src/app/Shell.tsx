@@ -16,6 +16,7 @@ const PLACES = [
   ["/tomorrow", "Tomorrow"],
   ["/due", "Due"],
   ["/people", "People"],
+  ["/records", "Records"],
   ["/results", "Pass results"],
   ["/facepieces", "Facepieces"],
   ["/kit", "Kit"],

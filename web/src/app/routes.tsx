@@ -24,6 +24,7 @@ export const router = createBrowserRouter([
       page("people/:personId", async () => (await import("@/features/person/PersonPage")).PersonPage),
       page("tomorrow", async () => (await import("@/features/tomorrow/TomorrowPage")).TomorrowPage),
       page("due", async () => (await import("@/features/tomorrow/DuePage")).DuePage),
+      page("records", async () => (await import("@/features/records/RecordsPage")).RecordsPage),
       page("results", async () => (await import("@/features/results/ResultsPage")).ResultsPage),
       page("kit", async () => (await import("@/features/kit/KitPage")).KitPage),
       page("facepieces", async () => (await import("@/features/catalogue/CataloguePage")).CataloguePage),

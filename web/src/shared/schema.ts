@@ -1980,6 +1980,94 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/records": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Tests by person, model, kit, tester, site, days and outcome, the latest first.
+         * @description Tests by person, model, kit, tester, site, days and outcome, the latest first.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["get_records"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/records.zip": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The tests that are meant whole, for an inspector: records, papers, rules, an index, one digest of all.
+         * @description The tests that are meant whole, for an inspector: records, papers, rules, an index, one digest of all.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["take_archive"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/records/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * All tests that are meant as CSV, JSON or a workbook, however many there are.
+         * @description All tests that are meant as CSV, JSON or a workbook, however many there are.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["take_records"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/records/suggestions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What a word may mean: somebody, a model, kit, a tester, a card, a day.
+         * @description What a word may mean: somebody, a model, kit, a tester, a card, a day.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["get_suggestions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/reports/{report_id}/withdrawal": {
         parameters: {
             query?: never;
@@ -3128,6 +3216,50 @@ export interface paths {
          *     For: whoever has the wearer's address.
          */
         post: operations["sensed"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/wearers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Everyone in a model and size on a test that still counts, with rule and level, whose test ends first.
+         * @description Everyone in a model and size on a test that still counts, with rule and level, whose test ends first.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["get_wearers"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/wearers/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Everyone in a model and size as CSV, JSON or a workbook.
+         * @description Everyone in a model and size as CSV, JSON or a workbook.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["take_wearers"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -6274,6 +6406,58 @@ export interface components {
             title: string;
         };
         /**
+         * RecordRow
+         * @description A test: whose, in what, how it went, by whom, under which rule.
+         */
+        RecordRow: {
+            /** Employer */
+            employer: string;
+            /** Is Signed */
+            is_signed: boolean;
+            /** Level */
+            level: string;
+            /** Method */
+            method: string;
+            /** Model */
+            model: string;
+            /** No */
+            no: number;
+            /** Number */
+            number: string;
+            /** Outcome */
+            outcome: string;
+            /** Overall */
+            overall: string;
+            /** Person */
+            person: string;
+            /** Person Id */
+            person_id: string;
+            /** Protocol */
+            protocol: string;
+            /** Rule Book */
+            rule_book: string;
+            /** Site */
+            site: string;
+            /** Size */
+            size: string;
+            /** Tested At */
+            tested_at: string;
+            /** Tester */
+            tester: string;
+            /** Visit Id */
+            visit_id: string;
+        };
+        /**
+         * RecordsPage
+         * @description Some of the tests that are meant, the latest first; ``after`` asks for those that follow, empty at the end.
+         */
+        RecordsPage: {
+            /** After */
+            after: string;
+            /** Rows */
+            rows: components["schemas"]["RecordRow"][];
+        };
+        /**
          * RecoveryCodes
          * @description Codes that stand in for the second factor, each once; shown only now.
          */
@@ -7297,6 +7481,29 @@ export interface components {
             stored: number;
         };
         /**
+         * Suggestion
+         * @description Something that a word may mean: what it is, by which id it is asked for, and in words.
+         */
+        Suggestion: {
+            /** Id */
+            id: string;
+            /**
+             * Meant
+             * @enum {string}
+             */
+            meant: "person" | "model" | "kit" | "tester" | "card" | "day";
+            /** Words */
+            words: string;
+        };
+        /**
+         * Suggestions
+         * @description What may be meant by them.
+         */
+        Suggestions: {
+            /** Rows */
+            rows: components["schemas"]["Suggestion"][];
+        };
+        /**
          * TaskEntry
          * @description A task as a site enters it. Figures as text; what is not known stays empty, and is never taken for harmless.
          */
@@ -7872,6 +8079,48 @@ export interface components {
             words: string;
         };
         /**
+         * WearerRow
+         * @description Somebody with a signed pass whose time has not run out, and whether they may wear it now; if not, why.
+         */
+        WearerRow: {
+            /** Level */
+            level: string;
+            /** May */
+            may: boolean;
+            /** Model */
+            model: string;
+            /** Number */
+            number: string;
+            /** Overall */
+            overall: string;
+            /** Person */
+            person: string;
+            /** Person Id */
+            person_id: string;
+            /** Protocol */
+            protocol: string;
+            /** Reasons */
+            reasons: components["schemas"]["WhyView"][];
+            /** Rule Book */
+            rule_book: string;
+            /** Setup */
+            setup: string;
+            /** Site */
+            site: string;
+            /** Size */
+            size: string;
+            /** Task */
+            task: string;
+            /** Test Until */
+            test_until: string;
+            /** Tested On */
+            tested_on: string;
+            /** Until */
+            until: string;
+            /** Visit Id */
+            visit_id: string;
+        };
+        /**
          * WearerView
          * @description A wearer's screen at a moment. ``button`` is empty where nothing can be sensed; ``about`` is what it is for.
          */
@@ -7902,6 +8151,16 @@ export interface components {
             t0: string | null;
             /** Words */
             words: string;
+        };
+        /**
+         * WearersPage
+         * @description Some of them, whose test ends first; ``after`` asks for those that follow, empty at the end.
+         */
+        WearersPage: {
+            /** After */
+            after: string;
+            /** Rows */
+            rows: components["schemas"]["WearerRow"][];
         };
         /**
          * WhyView
@@ -11202,6 +11461,156 @@ export interface operations {
             };
         };
     };
+    get_records: {
+        parameters: {
+            query?: {
+                person?: string;
+                model?: string;
+                size?: string;
+                kit?: string;
+                tester?: string;
+                site?: string;
+                since?: string;
+                until?: string;
+                outcome?: "" | "pass" | "fail" | "void";
+                after?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordsPage"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    take_archive: {
+        parameters: {
+            query?: {
+                person?: string;
+                model?: string;
+                size?: string;
+                kit?: string;
+                tester?: string;
+                site?: string;
+                since?: string;
+                until?: string;
+                outcome?: "" | "pass" | "fail" | "void";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/zip": string;
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    take_records: {
+        parameters: {
+            query?: {
+                person?: string;
+                model?: string;
+                size?: string;
+                kit?: string;
+                tester?: string;
+                site?: string;
+                since?: string;
+                until?: string;
+                outcome?: "" | "pass" | "fail" | "void";
+                kind?: "csv" | "json" | "xlsx";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_suggestions: {
+        parameters: {
+            query?: {
+                q?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Suggestions"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
     withdraw_report: {
         parameters: {
             query?: never;
@@ -13093,6 +13502,74 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["WearerView"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_wearers: {
+        parameters: {
+            query: {
+                model: string;
+                size?: string;
+                site?: string;
+                after?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WearersPage"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    take_wearers: {
+        parameters: {
+            query: {
+                model: string;
+                size?: string;
+                site?: string;
+                kind?: "csv" | "json" | "xlsx";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
                 };
             };
             /** @description error */

@@ -1,0 +1,172 @@
+import { NativeSelect } from "@mantine/core";
+import { useInfiniteQuery } from "@tanstack/react-query";
+import { Link } from "react-router";
+import { api, keys, type Schemas, unwrap } from "@/shared/client";
+import { dateTime } from "@/shared/clock";
+import { Text } from "@/design/Fields";
+import { OutcomeMark } from "@/design/Marks";
+import { Empty, Failed, Loading } from "@/design/States";
+import { Search } from "@/features/records/Search";
+import { type Asked, useAsked } from "@/features/records/useAsked";
+import { Wearers } from "@/features/records/Wearers";
+import "@/features/records/records.css";
+
+const OUTCOMES = ["pass", "fail", "void"];
+
+/** Records: what is known of a test finds it, whoever asks. What is looked at stands in the address. */
+export function RecordsPage() {
+  const { asked, ask, said, words } = useAsked();
+  const isWearers = asked.view === "wearers" && asked.model !== "";
+  return (
+    <main className="page records">
+      <h1>{words ? `Tests: ${words}` : "Every test, the latest first"}</h1>
+      <Search ask={ask} />
+      <Chips asked={asked} ask={ask} />
+      <div className="field-row">
+        <Text label="Since" type="date" value={asked.since} set={(since) => ask({ since })} />
+        <Text label="until" type="date" value={asked.until} set={(until) => ask({ until })} />
+        <NativeSelect
+          label="Outcome"
+          data={[{ value: "", label: "any" }, ...OUTCOMES.map((one) => ({ value: one, label: one }))]}
+          value={asked.outcome}
+          onChange={(event) => ask({ outcome: event.currentTarget.value })}
+        />
+        {asked.model !== "" && (
+          <>
+            <Text label="Size" value={asked.size} set={(size) => ask({ size })} w={90} />
+            <button
+              type="button"
+              className={isWearers ? "act" : "quiet"}
+              aria-pressed={isWearers}
+              onClick={() => ask({ view: isWearers ? "" : "wearers" })}
+            >
+              Who wears it on a test that counts
+            </button>
+          </>
+        )}
+      </div>
+      {isWearers ? <Wearers asked={said} /> : <Tests asked={said} />}
+    </main>
+  );
+}
+
+interface Asking {
+  asked: Asked;
+  ask: (change: Partial<Asked>) => void;
+}
+
+/** What is asked for beside days and outcome, each with a key that takes it away. */
+function Chips({ asked, ask }: Asking) {
+  const given = (["person", "model", "kit", "tester", "site"] as const).filter((one) => asked[one]);
+  if (!given.length) return null;
+  return (
+    <p className="chips" aria-label="What is asked for">
+      {given.map((one) => (
+        <button key={one} type="button" className="quiet" onClick={() => ask({ [one]: "", [`${one}Words`]: "" })}>
+          {asked[`${one}Words`] || one} <span aria-hidden="true">×</span>
+          <span className="visually-hidden"> take it away</span>
+        </button>
+      ))}
+    </p>
+  );
+}
+
+function Tests({ asked }: { asked: Record<string, string> }) {
+  const found = useInfiniteQuery({
+    queryKey: keys.records(asked),
+    queryFn: ({ pageParam }) =>
+      unwrap(api.GET("/api/records", { params: { query: { ...asked, after: pageParam } as never } })),
+    initialPageParam: "",
+    getNextPageParam: (last) => last.after || undefined,
+  });
+  if (found.isPending) return <Loading what="The tests" />;
+  if (found.isError) return <Failed error={found.error} again={() => void found.refetch()} />;
+  const rows = found.data.pages.flatMap((one) => one.rows);
+  if (!rows.length) return <Empty>No test is found by this.</Empty>;
+  const query = new URLSearchParams(asked).toString();
+  return (
+    <>
+      <table className="plain">
+        <thead>
+          <tr>
+            <th>Who</th>
+            <th>In what</th>
+            <th>How it went</th>
+            <th>Under which rule</th>
+            <th>By whom, when</th>
+          </tr>
+        </thead>
+        <tbody>
+          {rows.map((one) => (
+            <Test key={`${one.visit_id}-${one.no}`} one={one} />
+          ))}
+        </tbody>
+      </table>
+      {found.hasNextPage && (
+        <p>
+          <button type="button" className="act" onClick={() => void found.fetchNextPage()}>
+            {found.isFetchingNextPage ? "One moment…" : "Further back"}
+          </button>
+        </p>
+      )}
+      <p className="field-row">
+        <a className="quiet" href={`/api/records/file?kind=csv&${query}`} download>
+          All of them as CSV
+        </a>
+        <a className="quiet" href={`/api/records/file?kind=xlsx&${query}`} download>
+          As a workbook
+        </a>
+        <a className="quiet" href={`/api/records/file?kind=json&${query}`} download>
+          As JSON
+        </a>
+        <a className="quiet" href={`/api/records.zip?${query}`} download>
+          Whole, for an inspector
+        </a>
+      </p>
+      <p className="dim">
+        For an inspector: every record with its readings, the papers as issued, the rules, an index and one signed
+        digest of all. It can be computed again without this server.
+      </p>
+    </>
+  );
+}
+
+function Test({ one }: { one: Schemas["RecordRow"] }) {
+  return (
+    <tr>
+      <td>
+        <Link to={`/people/${one.person_id}`}>
+          <b>{one.person || "erased"}</b>
+        </Link>{" "}
+        {one.number}
+        <small>
+          {one.employer}, {one.site}
+        </small>
+      </td>
+      <td>
+        <b>
+          {one.model} {one.size}
+        </b>
+        <small>{one.method}</small>
+      </td>
+      <td>
+        <Link to={`/visit/${one.visit_id}`} aria-label={`${one.outcome}: open the record`}>
+          <OutcomeMark outcome={one.outcome} />
+        </Link>{" "}
+        {one.overall}
+        <small>
+          {one.level && `needed ${one.level}`}
+          {!one.is_signed && <b className="rust"> not signed</b>}
+        </small>
+      </td>
+      <td>
+        {one.rule_book}
+        <small>{one.protocol}</small>
+      </td>
+      <td>
+        {one.tester}
+        <small>{dateTime(one.tested_at)}</small>
+      </td>
+    </tr>
+  );
+}
