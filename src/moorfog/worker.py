@@ -15,6 +15,7 @@ from moorfog.operations.bench.screens import forget_screens, lose_screens
 from moorfog.operations.jobs import claim, run_job
 from moorfog.operations.people.standing import freshen_everywhere
 from moorfog.operations.records.anchors import key_folder, make_anchor, printed, signing_key
+from moorfog.operations.records.crew_papers import forget_files
 from moorfog.operations.records.papers import forget_wrong_codes
 from moorfog.store.base import run_in_transaction
 from moorfog.store.clock import Clock, DatabaseClock, take_new_time
@@ -65,6 +66,7 @@ def work(engine: Engine, stopping: threading.Event) -> None:
                 run_in_transaction(engine, lambda db: forget_expired(db, clock))
                 run_in_transaction(engine, lambda db: forget_screens(db, clock))
                 run_in_transaction(engine, lambda db: forget_wrong_codes(db, clock))
+                run_in_transaction(engine, lambda db: forget_files(db, clock))
             rounds += 1
         except DBAPIError as error:
             log.warning("the database does not answer: %s", error.orig)

@@ -17,6 +17,7 @@ from moorfog import cards
 from moorfog.store.models import DocumentRow
 from moorfog.store.models_programme import CodeTry
 from tests.api.house import NAMES, Client, House, Refused
+from tests.api.test_people import work_off
 
 MM = 72 / 25.4
 
@@ -167,3 +168,42 @@ def test_papers_are_for_those_who_may_read_and_only_once_signed(house: House) ->
             house.client("tester", house.theirs).post(
                 f"/api/visits/{visit}/reports", {"page_size": "A4", "paper": kind}
             )
+
+
+def test_a_crews_cards_are_drawn_as_one_job_ten_on_a_sheet(house: House) -> None:
+    tester, supervisor = house.client(), house.client("supervisor")
+    for person in house.ours.people[:2]:
+        tester.whole_visit(person)
+    on = house.clock.at.date().isoformat()
+    crew = {"site": house.ours.site, "day": on}
+    job = supervisor.post("/api/tomorrow/cards", {"crew": crew, "layout": "sheet"})
+    assert job["file"] == "" and job["state"] == "waiting"
+    work_off(house)
+    done = supervisor.get(f"/api/jobs/{job['id']}")
+    assert (done["state"], done["message"]) == ("done", "2 cards of 2 people are ready.")
+    pdf = supervisor.call("GET", done["file"], raw=True)
+    assert len(PdfReader(io.BytesIO(pdf)).pages) == 1, "one sheet"
+    told = words(pdf)
+    assert NAMES[0] in told and NAMES[1] in told and NAMES[2] not in told
+    page = pypdfium2.PdfDocument(pdf)[0].render(scale=4).to_pil()
+    codes = {one.text.split("/c/")[1].split("#")[0] for one in zxingcpp.read_barcodes(page)}
+    assert {house.stranger().get(f"/api/codes/{one}")["status"] for one in codes} == {"valid"} and len(codes) == 2
+    for other in (tester, house.client("supervisor", house.theirs)):
+        with pytest.raises(Refused, match="not_found"):
+            other.call("GET", done["file"], raw=True)
+    single = supervisor.post("/api/tomorrow/cards", {"crew": crew, "layout": "card"})["id"]
+    work_off(house)
+    pages = PdfReader(io.BytesIO(supervisor.call("GET", f"/api/jobs/{single}/file", raw=True))).pages
+    assert len(pages) == 2 and round(float(pages[1].mediabox.width) / MM, 1) == 85.6
+    with pytest.raises(Refused, match="nobody_may"):
+        supervisor.post("/api/tomorrow/cards", {"crew": {**crew, "day": "2020-01-01"}})
+
+
+def test_the_list_of_a_crew_says_on_paper_what_the_page_says(house: House) -> None:
+    tester, supervisor = house.client(), house.client("supervisor")
+    tester.whole_visit(house.ours.people[0])
+    asked = f"site={house.ours.site}&day={house.clock.at.date().isoformat()}"
+    told = words(supervisor.call("GET", f"/api/tomorrow.pdf?{asked}", raw=True))
+    assert "1 of 3 may wear" in told and all(name in told for name in NAMES)
+    table = supervisor.call("GET", f"/api/tomorrow.csv?{asked}", raw=True).decode()
+    assert table.count(",yes,") == 1 and table.count(",no,") == 2

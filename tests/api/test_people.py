@@ -574,3 +574,37 @@ def test_a_calendar_has_who_is_due_by_initials_at_an_address_that_can_be_ended(h
     admin.post(f"/api/accounts/{colleagues[supervisor.login]}/off")
     with pytest.raises(Refused, match="not_found"):
         house.stranger().get(fresh)
+
+
+def test_the_board_and_the_gate_say_what_the_crew_page_says(house: House) -> None:
+    tester, supervisor = house.client(), house.client("supervisor")
+    first, second, third = house.ours.people
+    tester.whole_visit(first)
+    tester.whole_visit(second)
+    here = house.clock.at.astimezone(ZoneInfo(house.zone)).date().isoformat()
+    said = {"kind": "health", "on": here, "said_by": "wearer", "words": "", "configuration": ""}
+    supervisor.post(f"/api/people/{second}/reports", said)
+    asked = f"/api/board?site={house.ours.site}&day={here}"
+    board = supervisor.get(asked)
+    (column,) = board["columns"]
+    assert (column["size"], column["may"]) == ("S", 1)
+    cells = {one["person_id"]: one["cells"][0] for one in board["rows"]}
+    assert {one: cell["state"] for one, cell in cells.items()} == {first: "may", second: "may_not", third: ""}
+    assert cells[second]["reasons"][0]["code"] == "reported_health"
+    crew = {one["person_id"]: one["may"] for one in supervisor.get(asked.replace("/board", "/tomorrow"))["rows"]}
+    assert {one: cell["state"] == "may" for one, cell in cells.items()} == crew
+    path = supervisor.post("/api/gate", {"site": house.ours.site})["path"]
+    gate, stranger = path.replace("/gate", "/api/gate"), house.stranger()
+    view = stranger.get(gate)
+    assert (view["day"], view["may"]) == (here, 1)
+    assert {one["number"]: one["may"] for one in view["rows"]} == {f"{house.mark}-{n}": n == 0 for n in range(3)}
+    assert "health" not in str(view) and "reported" not in str(view), "never why"
+    house.clock.pass_by(13 * 3600)
+    with pytest.raises(Refused, match="not_found"):
+        stranger.get(gate)
+    again = supervisor.post("/api/gate", {"site": house.ours.site})["path"].replace("/gate", "/api/gate")
+    admin = house.client("administrator")
+    who = next(one for one in admin.get("/api/accounts")["rows"] if "supervisor" in str(one["grants"]))
+    admin.post(f"/api/accounts/{who['id']}/off")
+    with pytest.raises(Refused, match="not_found"):
+        stranger.get(again)

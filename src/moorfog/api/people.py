@@ -263,13 +263,13 @@ def start_import(context: Context, body: roster_file.RosterFile) -> jobs.JobView
     return jobs.start_import(context.db, context.clock, context.actor, body)
 
 
-@route("GET", "/api/jobs/{job_id}", "kit", returns=jobs.JobView)
+@route("GET", "/api/jobs/{job_id}", "read", returns=jobs.JobView)
 def get_job(context: Context, job_id: str) -> jobs.JobView:
     """How far a job is."""
     return jobs.view_job(context.db, context.actor, job_id)
 
 
-@route("POST", "/api/jobs/{job_id}/cancel", "kit", returns=jobs.JobView)
+@route("POST", "/api/jobs/{job_id}/cancel", "read", returns=jobs.JobView)
 def cancel_job(context: Context, job_id: str) -> jobs.JobView:
     """Ask a job to end; it says what it has left behind."""
     return jobs.cancel_job(context.db, context.actor, job_id)

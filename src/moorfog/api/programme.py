@@ -10,10 +10,14 @@ from pydantic import Field
 
 from moorfog.api.routing import Context, plain, route
 from moorfog.documents.sheets import workbook
+from moorfog.documents.tables import table
+from moorfog.operations import jobs
 from moorfog.operations.fields import Id, Page
-from moorfog.operations.people import crews, due
+from moorfog.operations.people import board, crews, due
+from moorfog.operations.records import crew_papers
 
 XLSX = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
+CSV = "text/csv; charset=utf-8"
 CREW_COLUMNS = ("name", "number", "task", "may wear", "set-up", "until", "limits", "reasons", "settled by")
 
 
@@ -46,13 +50,65 @@ def get_tomorrow(context: Context, query: crews.CrewAsked) -> crews.CrewView:
 def get_tomorrow_sheet(context: Context, query: crews.CrewAsked) -> Response:
     """The same as a workbook, a line for each set-up or each reason."""
     view = crews.crew_on(context.db, context.clock, context.actor, query)
-    lines: list[tuple[str, ...]] = []
-    for one in view.rows:
-        who = (one.name, one.number, one.task)
-        lines += [(*who, "yes", each.words, each.until, "; ".join(each.limits), "", "") for each in one.set_ups]
-        lines += [(*who, "no", one.nearest, "", "", why.sentence, why.settled_by) for why in one.reasons]
-    name = f'attachment; filename="crew-{view.day}.xlsx"'
-    return plain(workbook(view.day, CREW_COLUMNS, lines), XLSX, **{"Content-Disposition": name})
+    lines = list(crew_papers.table_lines(view))
+    return _crew_file(workbook(view.day, CREW_COLUMNS, lines), XLSX, view, "xlsx")
+
+
+@route("GET", "/api/tomorrow.csv", "read", query=crews.CrewAsked, media=CSV)
+def get_tomorrow_table(context: Context, query: crews.CrewAsked) -> Response:
+    """The same as CSV."""
+    view = crews.crew_on(context.db, context.clock, context.actor, query)
+    return _crew_file(table(CREW_COLUMNS, crew_papers.table_lines(view)), CSV, view, "csv")
+
+
+@route("GET", "/api/tomorrow.pdf", "read", query=crews.CrewAsked, media="application/pdf")
+def get_tomorrow_paper(context: Context, query: crews.CrewAsked) -> Response:
+    """The same on paper, for a wall or for an employer."""
+    view = crews.crew_on(context.db, context.clock, context.actor, query)
+    return _crew_file(crew_papers.crew_list(view), "application/pdf", view, "pdf")
+
+
+def _crew_file(content: bytes | str, media: str, view: crews.CrewView, ending: str) -> Response:
+    name = f'attachment; filename="crew-{view.day}.{ending}"'
+    return plain(content, media, **{"Content-Disposition": name})
+
+
+@dataclass(frozen=True)
+class BoardQuery(crews.CrewAsked):
+    """Which crew, and which page of it."""
+
+    page: Page = 1
+
+
+@route("GET", "/api/board", "read", query=BoardQuery, returns=board.Board)
+def get_board(context: Context, query: BoardQuery) -> board.Board:
+    """A crew against the set-ups they have passed in: people down, set-ups across."""
+    return board.board_on(context.db, context.clock, context.actor, query, query.page)
+
+
+@route("POST", "/api/gate", "read", body=crews.CrewAsked, returns=board.GateAddress, is_told=True)
+def open_gate(context: Context, body: crews.CrewAsked) -> board.GateAddress:
+    """Make the short-lived address of a tablet at the gate, which shows a crew day by day."""
+    return board.open_gate(context.db, context.clock, context.actor, body)
+
+
+@route("GET", "/api/gate/{secret}", "public", returns=board.GateView)
+def get_gate(context: Context, secret: str) -> board.GateView:
+    """Who may wear what today, for whoever stands at the gate: yes or no, never why."""
+    return board.gate_of(context.db, context.clock, secret)
+
+
+@route("POST", "/api/tomorrow/cards", "read", body=crew_papers.CardsWanted, returns=jobs.JobView, is_told=True)
+def draw_cards(context: Context, body: crew_papers.CardsWanted) -> jobs.JobView:
+    """Draw the cards of everybody of a crew who may wear something, ten on a sheet, as a job."""
+    return jobs.start_crew_cards(context.db, context.clock, context.actor, body, context.where)
+
+
+@route("GET", "/api/jobs/{job_id}/file", "read", media="application/octet-stream")
+def get_job_file(context: Context, job_id: str) -> Response:
+    """What a job of one's own made, for a day."""
+    file = crew_papers.file_of(context.db, context.actor, job_id)
+    return plain(file.content, file.media, **{"Content-Disposition": f'attachment; filename="{file.name}"'})
 
 
 @route("POST", "/api/sites/{site_id}/crews", "read", body=crews.CrewEntry, returns=Saved, is_told=True)

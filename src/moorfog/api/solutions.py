@@ -109,7 +109,7 @@ def check_nebuliser(context: Context, nebuliser_id: str) -> nebulisers.Nebuliser
 @route("POST", "/api/nebulisers/{nebuliser_id}/clogged", "kit", returns=jobs.JobView)
 def mark_clogged(context: Context, nebuliser_id: str) -> jobs.JobView:
     """Mark a nebuliser as clogged: every test with it since its last good check is voided, as a job."""
-    return jobs.view_of(recall.mark_clogged(context.db, context.clock, context.actor, nebuliser_id))
+    return jobs.view_of(context.db, recall.mark_clogged(context.db, context.clock, context.actor, nebuliser_id))
 
 
 @route("POST", "/api/lots/{lot_id}/withdraw", "kit", body=Withdraw, returns=solutions.LotView)

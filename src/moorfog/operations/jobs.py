@@ -13,15 +13,17 @@ from sqlalchemy.exc import DBAPIError
 from sqlalchemy.orm import Session
 
 from moorfog.core.kernel.codec import encode
-from moorfog.operations.accounts.sessions import Actor, load_actor
+from moorfog.operations.accounts.sessions import READERS, Actor, load_actor
 from moorfog.operations.errors import DomainError, NotFound
 from moorfog.operations.people.roster import Progress, run_import
 from moorfog.operations.people.roster_file import RosterFile
+from moorfog.operations.records.crew_papers import CardsWanted, run_cards, start_cards
 from moorfog.operations.records.erasing import run_erasures, start_erasures
 from moorfog.operations.records.recall import new_job, run_recall
 from moorfog.store.base import RETRY_CODES, error_code, run_in_transaction
 from moorfog.store.clock import Clock, DatabaseClock
 from moorfog.store.models import Account, Job, Site
+from moorfog.store.models_programme import JobFile
 
 STALE = timedelta(seconds=30)
 MOST_ATTEMPTS = 3
@@ -32,7 +34,10 @@ PARKED = (
     "Show it to whoever looks after the program."
 )
 log = logging.getLogger("moorfog.jobs")
-KINDS: dict[str, Callable[[Session, Actor, str, Progress], str]] = {"roster": run_import}
+KINDS: dict[str, Callable[[Session, Actor, str, Progress, str], str]] = {
+    "roster": lambda db, actor, content, tell, _: run_import(db, actor, content, tell),
+    "cards": run_cards,
+}
 """Done in one transaction: all of it or nothing."""
 STEPWISE: dict[str, Callable[[Engine, Job, Progress], str]] = {
     "clogged": run_recall,
@@ -56,6 +61,8 @@ class JobView:
     done: int
     total: int
     message: str
+    file: str
+    """Where what it made is taken away, empty where there is nothing (any more)."""
 
 
 def start_import(db: Session, clock: Clock, actor: Actor, file: RosterFile) -> JobView:
@@ -65,21 +72,35 @@ def start_import(db: Session, clock: Clock, actor: Actor, file: RosterFile) -> J
     if site is None or not scope.allows(site.employer_id):
         raise NotFound("site")
     job = new_job(db, clock, actor, "roster", site.employer_id, encode(file))
-    return view_of(job)
+    return view_of(db, job)
+
+
+def start_crew_cards(db: Session, clock: Clock, actor: Actor, wanted: CardsWanted, where: str) -> JobView:
+    """Make the job that draws the cards of a crew."""
+    return view_of(db, start_cards(db, clock, actor, wanted, where))
 
 
 def start_retention(db: Session, clock: Clock, actor: Actor, site_id: str) -> JobView:
     """Make the job that erases everybody whom a site no longer keeps."""
-    return view_of(start_erasures(db, clock, actor, site_id))
+    return view_of(db, start_erasures(db, clock, actor, site_id))
 
 
-def view_of(job: Job) -> JobView:
+def view_of(db: Session, job: Job) -> JobView:
     """Return a job for a screen."""
-    return JobView(id=job.id, kind=job.kind, state=job.state, done=job.done, total=job.total, message=job.message)
+    has_file = job.state == "done" and db.scalar(select(JobFile.job_id).where(JobFile.job_id == job.id)) is not None
+    return JobView(
+        id=job.id,
+        kind=job.kind,
+        state=job.state,
+        done=job.done,
+        total=job.total,
+        message=job.message,
+        file=f"/api/jobs/{job.id}/file" if has_file else "",
+    )
 
 
 def _find(db: Session, actor: Actor, job_id: str) -> Job:
-    scope = actor.require("tester", "administrator")
+    scope = actor.require(*READERS)
     job = db.get(Job, job_id)
     manages = actor.scope("administrator")
     if job is None or not (
@@ -91,7 +112,7 @@ def _find(db: Session, actor: Actor, job_id: str) -> Job:
 
 def view_job(db: Session, actor: Actor, job_id: str) -> JobView:
     """Return a job. Raises :class:`NotFound` outside the scope."""
-    return view_of(_find(db, actor, job_id))
+    return view_of(db, _find(db, actor, job_id))
 
 
 def cancel_job(db: Session, actor: Actor, job_id: str) -> JobView:
@@ -101,7 +122,7 @@ def cancel_job(db: Session, actor: Actor, job_id: str) -> JobView:
     if job.state == "waiting":
         job.state, job.message = "cancelled", "Cancelled; nothing was changed."
     db.flush()
-    return view_of(job)
+    return view_of(db, job)
 
 
 def claim(engine: Engine) -> Job | None:
@@ -157,7 +178,7 @@ def run_job(engine: Engine, job: Job) -> None:
             account = db.get(Account, job.account_id)
             if account is None:
                 raise NotFound("account")
-            return KINDS[job.kind](db, load_actor(db, account), job.content, _tell(engine, job.id))
+            return KINDS[job.kind](db, load_actor(db, account), job.content, _tell(engine, job.id), job.id)
 
         if job.kind in STEPWISE:
             message = STEPWISE[job.kind](engine, job, _tell(engine, job.id))

@@ -732,4 +732,4 @@ class WearPermission(ReadModel, Base):
     tested_at: Mapped[datetime] = mapped_column(UtcDateTime)
     valid_from: Mapped[date] = mapped_column(Date)
     valid_until: Mapped[date] = mapped_column(Date)
-    __table_args__ = (Index("ix_permission_model", "model_id", "size", "valid_until", "person_id"),)
+    __table_args__ = (Index("ix_permission_model", "model_id", "size", "valid_until"),)

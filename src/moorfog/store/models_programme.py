@@ -5,7 +5,8 @@ from __future__ import annotations
 from datetime import date, datetime
 from typing import Literal
 
-from sqlalchemy import BigInteger, Date, ForeignKey, Index, String, UniqueConstraint
+from sqlalchemy import BigInteger, Date, ForeignKey, Index, LargeBinary, String, UniqueConstraint
+from sqlalchemy.dialects.mysql import LONGBLOB, MEDIUMTEXT
 from sqlalchemy.orm import Mapped, mapped_column
 from sqlalchemy.types import JSON
 
@@ -79,3 +80,25 @@ class CalendarFeed(Base):
     site_id: Mapped[str] = mapped_column(Id, ForeignKey("site.id"), primary_key=True)
     digest: Mapped[str] = mapped_column(String(64), unique=True)
     made_at: Mapped[datetime] = mapped_column(UtcDateTime)
+
+
+class JobFile(Base):
+    """What a job made to be taken away by whoever asked for it; kept for a day."""
+
+    __tablename__ = "job_file"
+    job_id: Mapped[str] = mapped_column(Id, ForeignKey("job.id"), primary_key=True)
+    name: Mapped[str] = mapped_column(String(120))
+    media: Mapped[str] = mapped_column(String(80))
+    content: Mapped[bytes] = mapped_column(LargeBinary().with_variant(LONGBLOB(), "mariadb", "mysql"))
+    made_at: Mapped[datetime] = mapped_column(UtcDateTime, index=True)
+
+
+class GateLink(Base):
+    """The short-lived address of a tablet at a gate: for which crew, made by whom. Only its digest is stored."""
+
+    __tablename__ = "gate_link"
+    digest: Mapped[str] = mapped_column(String(64), primary_key=True)
+    site_id: Mapped[str] = mapped_column(Id, ForeignKey("site.id"))
+    account_id: Mapped[str] = mapped_column(Id, ForeignKey("account.id"))
+    asked: Mapped[str] = mapped_column(MEDIUMTEXT)
+    expires_at: Mapped[datetime] = mapped_column(UtcDateTime, index=True)

@@ -32,7 +32,16 @@ export function JobProgress({ id, what, cancelling }: { id: string; what: string
           </button>
         </>
       )}
-      {job?.message && <p className="reading">{job.message}</p>}
+      {job?.message && (
+        <p className="reading">
+          {job.message}{" "}
+          {job.file && (
+            <a href={job.file} download>
+              Take them away
+            </a>
+          )}
+        </p>
+      )}
     </>
   );
 }

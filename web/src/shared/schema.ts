@@ -352,6 +352,28 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/board": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * A crew against the set-ups they have passed in: people down, set-ups across.
+         * @description A crew against the set-ups they have passed in: people down, set-ups across.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["get_board"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/calendar/{secret}": {
         parameters: {
             query?: never;
@@ -842,6 +864,50 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/gate": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Make the short-lived address of a tablet at the gate, which shows a crew day by day.
+         * @description Make the short-lived address of a tablet at the gate, which shows a crew day by day.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        post: operations["open_gate"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/gate/{secret}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Who may wear what today, for whoever stands at the gate: yes or no, never why.
+         * @description Who may wear what today, for whoever stands at the gate: yes or no, never why.
+         *
+         *     For: open to everybody.
+         */
+        get: operations["get_gate"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/health": {
         parameters: {
             query?: never;
@@ -1063,7 +1129,7 @@ export interface paths {
          * How far a job is.
          * @description How far a job is.
          *
-         *     For: tester or administrator.
+         *     For: tester, administrator or supervisor.
          */
         get: operations["get_job"];
         put?: never;
@@ -1087,9 +1153,31 @@ export interface paths {
          * Ask a job to end; it says what it has left behind.
          * @description Ask a job to end; it says what it has left behind.
          *
-         *     For: tester or administrator.
+         *     For: tester, administrator or supervisor.
          */
         post: operations["cancel_job"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What a job of one's own made, for a day.
+         * @description What a job of one's own made, for a day.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["get_job_file"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -2738,6 +2826,50 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/tomorrow.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The same as CSV.
+         * @description The same as CSV.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["get_tomorrow_table"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tomorrow.pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The same on paper, for a wall or for an employer.
+         * @description The same on paper, for a wall or for an employer.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["get_tomorrow_paper"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/tomorrow.xlsx": {
         parameters: {
             query?: never;
@@ -2754,6 +2886,28 @@ export interface paths {
         get: operations["get_tomorrow_sheet"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tomorrow/cards": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Draw the cards of everybody of a crew who may wear something, ten on a sheet, as a job.
+         * @description Draw the cards of everybody of a crew who may wear something, ten on a sheet, as a job.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        post: operations["draw_cards"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3591,6 +3745,77 @@ export interface components {
             why: string;
         };
         /**
+         * Board
+         * @description A page of a crew against the set-ups they have passed in.
+         */
+        Board: {
+            /** Columns */
+            columns: components["schemas"]["BoardColumn"][];
+            /** Day */
+            day: string;
+            /** Page */
+            page: number;
+            /** Pages */
+            pages: number;
+            /** Rows */
+            rows: components["schemas"]["BoardRow"][];
+            /** Site */
+            site: string;
+            /** Task */
+            task: string;
+            /** Total */
+            total: number;
+        };
+        /**
+         * BoardCell
+         * @description How somebody stands in a set-up: never passed in it (empty), may until, or may not and why.
+         */
+        BoardCell: {
+            /** Reasons */
+            reasons: components["schemas"]["WhyView"][];
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "may" | "may_not" | "";
+            /** Until */
+            until: string;
+        };
+        /**
+         * BoardColumn
+         * @description A set-up: what it is called, and how many people of the crew may wear it on the day.
+         */
+        BoardColumn: {
+            /** Configuration */
+            configuration: string;
+            /** May */
+            may: number;
+            /** Model */
+            model: string;
+            /** Setup */
+            setup: string;
+            /** Size */
+            size: string;
+        };
+        /**
+         * BoardRow
+         * @description A person with a cell for each column, and the set-ups they may wear that are not across.
+         */
+        BoardRow: {
+            /** Cells */
+            cells: components["schemas"]["BoardCell"][];
+            /** Name */
+            name: string;
+            /** Number */
+            number: string;
+            /** Others */
+            others: string[];
+            /** Person Id */
+            person_id: string;
+            /** Task */
+            task: string;
+        };
+        /**
          * BookChoice
          * @description The rule book a site uses from now on.
          */
@@ -3739,6 +3964,19 @@ export interface components {
         CardKey: {
             /** Key */
             key: string;
+        };
+        /**
+         * CardsWanted
+         * @description Whose cards: as the crew is asked for; ten on a sheet with marks to cut along, or one to a page.
+         */
+        CardsWanted: {
+            crew: components["schemas"]["CrewAsked"];
+            /**
+             * Layout
+             * @default sheet
+             * @enum {string}
+             */
+            layout: "card" | "sheet";
         };
         /**
          * CatalogueFile
@@ -4251,6 +4489,40 @@ export interface components {
             title: string;
             /** Unit */
             unit: string;
+        };
+        /**
+         * CrewAsked
+         * @description Which crew at which site: a saved one, pasted numbers, or everybody who does the task; on which day (empty:
+         *     tomorrow at the site), at which task (empty: each at the one they do).
+         */
+        CrewAsked: {
+            /**
+             * Crew
+             * @description a UUID, or empty
+             * @default
+             */
+            crew: string;
+            /**
+             * Day
+             * @default
+             */
+            day: string;
+            /**
+             * Numbers
+             * @default
+             */
+            numbers: string;
+            /**
+             * Site
+             * @description a UUID
+             */
+            site: string;
+            /**
+             * Task
+             * @description a UUID, or empty
+             * @default
+             */
+            task: string;
         };
         /**
          * CrewEntry
@@ -4870,6 +5142,46 @@ export interface components {
             until: string;
         };
         /**
+         * GateAddress
+         * @description Where the tablet at the gate is, as a path of this site, and until when.
+         */
+        GateAddress: {
+            /** Expires At */
+            expires_at: string;
+            /** Path */
+            path: string;
+        };
+        /**
+         * GateLine
+         * @description Somebody at the gate: whether they may wear something today, what, and until when; never why not.
+         */
+        GateLine: {
+            /** May */
+            may: boolean;
+            /** Name */
+            name: string;
+            /** Number */
+            number: string;
+            /** Set Ups */
+            set_ups: string[];
+        };
+        /**
+         * GateView
+         * @description Who may wear what today at a site, for whoever stands at its gate.
+         */
+        GateView: {
+            /** Day */
+            day: string;
+            /** May */
+            may: number;
+            /** Rows */
+            rows: components["schemas"]["GateLine"][];
+            /** Site */
+            site: string;
+            /** Task */
+            task: string;
+        };
+        /**
          * GrantEntry
          * @description A role at an employer, or at all of them where ``employer_id`` is null.
          */
@@ -5063,6 +5375,8 @@ export interface components {
         JobView: {
             /** Done */
             done: number;
+            /** File */
+            file: string;
             /** Id */
             id: string;
             /** Kind */
@@ -8817,6 +9131,42 @@ export interface operations {
             };
         };
     };
+    get_board: {
+        parameters: {
+            query: {
+                site: string;
+                day?: string;
+                task?: string;
+                crew?: string;
+                numbers?: string;
+                page?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Board"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
     get_calendar: {
         parameters: {
             query?: never;
@@ -9552,6 +9902,70 @@ export interface operations {
             };
         };
     };
+    open_gate: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CrewAsked"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GateAddress"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_gate: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                secret: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GateView"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
     get_health: {
         parameters: {
             query?: never;
@@ -9953,6 +10367,37 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JobView"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_job_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
                 };
             };
             /** @description error */
@@ -12795,6 +13240,76 @@ export interface operations {
             };
         };
     };
+    get_tomorrow_table: {
+        parameters: {
+            query: {
+                site: string;
+                day?: string;
+                task?: string;
+                crew?: string;
+                numbers?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv; charset=utf-8": string;
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_tomorrow_paper: {
+        parameters: {
+            query: {
+                site: string;
+                day?: string;
+                task?: string;
+                crew?: string;
+                numbers?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/pdf": string;
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
     get_tomorrow_sheet: {
         parameters: {
             query: {
@@ -12817,6 +13332,39 @@ export interface operations {
                 };
                 content: {
                     "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    draw_cards: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CardsWanted"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobView"];
                 };
             };
             /** @description error */

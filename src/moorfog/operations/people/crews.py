@@ -14,6 +14,7 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from moorfog.core.events.facts import STRICT
+from moorfog.core.events.payloads import Task
 from moorfog.operations.accounts.journal import Note, note
 from moorfog.operations.accounts.sessions import READERS, Actor
 from moorfog.operations.errors import DomainError, NotFound
@@ -114,16 +115,9 @@ def crew_on(db: Session, clock: Clock, actor: Actor, asked: CrewAsked) -> CrewVi
 
     Raises :class:`NotFound` outside the scope, :class:`DomainError` for no date or too many people.
     """
-    scope = actor.require(*READERS)
-    site = find_site(db, scope, asked.site)
-    tomorrow = clock.now(db).astimezone(ZoneInfo(site.zone)).date() + timedelta(days=1)
-    day = day_of(asked.day, "day").isoformat() if asked.day else tomorrow.isoformat()
-    tasks = tasks_of(db, site)
-    task = next((one for one in tasks if one.id == asked.task), None)
-    if asked.task and task is None:
-        raise NotFound("task")
+    site, day, task = _meant(db, clock, actor, asked)
     people, unknown = _people(db, site, asked, task.name if task is not None else "")
-    by_name = {one.name: one for one in tasks}
+    by_name = {one.name: one for one in tasks_of(db, site)}
     shown = people[:MOST]
     judged = judge_people(db, shown, day, lambda one: task or by_name.get(one.task))
     lines = [_line(one, judged[one.id]) for one in shown]
@@ -142,6 +136,26 @@ def crew_on(db: Session, clock: Clock, actor: Actor, asked: CrewAsked) -> CrewVi
         is_cut=len(people) > MOST,
         crews=_crews(db, site),
     )
+
+
+def _meant(db: Session, clock: Clock, actor: Actor, asked: CrewAsked) -> tuple[Site, str, Task | None]:
+    """Return the site, the day and the task that are meant. Raises :class:`NotFound`, :class:`DomainError`."""
+    site = find_site(db, actor.require(*READERS), asked.site)
+    tomorrow = clock.now(db).astimezone(ZoneInfo(site.zone)).date() + timedelta(days=1)
+    day = day_of(asked.day, "day").isoformat() if asked.day else tomorrow.isoformat()
+    task = next((one for one in tasks_of(db, site) if one.id == asked.task), None)
+    if asked.task and task is None:
+        raise NotFound("task")
+    return site, day, task
+
+
+def people_meant(
+    db: Session, clock: Clock, actor: Actor, asked: CrewAsked
+) -> tuple[Site, str, Task | None, list[Person]]:
+    """Return the people of a crew by name, with the site, the day and the task that are meant; as :func:`crew_on`."""
+    site, day, task = _meant(db, clock, actor, asked)
+    people, _ = _people(db, site, asked, task.name if task is not None else "")
+    return site, day, task, people[:MOST]
 
 
 def _people(db: Session, site: Site, asked: CrewAsked, task: str) -> tuple[list[Person], tuple[str, ...]]:

@@ -32,6 +32,8 @@ DEEDS = {
     "export_record": "took away a record",
     "export_readings": "took away the readings of a run",
     "export_results": "took away the results of a visit",
+    "open_gate": "made an address for a tablet at the gate",
+    "draw_cards": "had the cards of a crew drawn",
     "take_records": "took away a list of tests",
     "take_wearers": "took away who wears a model",
     "take_archive": "took away records whole, for an inspector",

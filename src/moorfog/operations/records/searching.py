@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import UTC, date, datetime, time, timedelta
-from typing import Annotated, Any, Literal
+from typing import Annotated, Literal
 from zoneinfo import ZoneInfo
 
 from pydantic import Field
-from sqlalchemy import Select, and_, exists, or_, select
+from sqlalchemy import Select, and_, or_, select
 from sqlalchemy.orm import Session
 
 from moorfog.core.advice.methods import method_words
@@ -81,22 +81,23 @@ class RecordsPage:
 def find_records(db: Session, actor: Actor, asked: RecordsAsked, after: str) -> RecordsPage:
     """Return a page of tests. Raises :class:`NotFound` for a site outside the scope, :class:`DomainError` for no date
     and no place to go on from."""
-    rows = _rows(db, query_of(db, actor, asked), after, PAGE + 1)
+    rows = _rows(db, actor, asked, after, PAGE + 1)
     shown = rows[:PAGE]
     return RecordsPage(_shown(db, shown), _cursor(shown[-1]) if len(rows) > PAGE else "")
 
 
 def every_record(db: Session, actor: Actor, asked: RecordsAsked) -> Iterator[RecordRow]:
     """Yield all of them, however many there are; some at a time are read and kept."""
-    query, after = query_of(db, actor, asked), ""
-    while rows := _rows(db, query, after, AT_ONCE):
+    after = ""
+    while rows := _rows(db, actor, asked, after, AT_ONCE):
         yield from _shown(db, rows)
         after = _cursor(rows[-1])
         db.expunge_all()
 
 
-def query_of(db: Session, actor: Actor, asked: RecordsAsked) -> Select[TryResult]:
-    """Return the query of the tests that are meant, within the actor's scope."""
+def _query(db: Session, actor: Actor, asked: RecordsAsked) -> Select[TryResult]:
+    """Return the query of the tests that are meant, within the actor's scope; those with a piece of kit are read from
+    what it was used for."""
     scope = actor.require(*READERS)
     query = within(select(TryResult).where(TryResult.is_practice == 0), scope, TryResult.employer_id)
     zone = "UTC"
@@ -118,9 +119,9 @@ def query_of(db: Session, actor: Actor, asked: RecordsAsked) -> Select[TryResult
     if asked.outcome:
         query = query.where(TryResult.outcome == asked.outcome)
     if asked.kit:
-        query = query.where(
-            exists().where(TryKit.visit_id == TryResult.visit_id, TryKit.no == TryResult.no, TryKit.kit_id == asked.kit)
-        )
+        of_it = and_(TryResult.visit_id == TryKit.visit_id, TryResult.no == TryKit.no)
+        query = query.select_from(TryKit).join(TryResult, of_it).where(TryKit.kit_id == asked.kit)
+        query = query.prefix_with("STRAIGHT_JOIN")
     return query
 
 
@@ -129,17 +130,14 @@ def _midnight(day: str, what: str, zone: str, later: int = 0) -> datetime:
     return datetime.combine(found, time(), ZoneInfo(zone)).astimezone(UTC)
 
 
-def _rows(db: Session, query: Select[TryResult], after: str, most: int) -> list[TryResult]:
+def _rows(db: Session, actor: Actor, asked: RecordsAsked, after: str, most: int) -> list[TryResult]:
+    query, by = _query(db, actor, asked), TryKit if asked.kit else TryResult
     if after:
         at, visit, no = _place(after)
-        later = and_(TryResult.tested_at == at, or_(TryResult.visit_id < visit, _same(visit, no)))
-        query = query.where(TryResult.tested_at <= at, or_(TryResult.tested_at < at, later))
-    order = (TryResult.tested_at.desc(), TryResult.visit_id.desc(), TryResult.no.desc())
-    return list(db.scalars(query.order_by(*order).limit(most)))
-
-
-def _same(visit: str, no: int) -> Any:
-    return and_(TryResult.visit_id == visit, TryResult.no < no)
+        same = and_(by.visit_id == visit, by.no < no)
+        later = and_(by.tested_at == at, or_(by.visit_id < visit, same))
+        query = query.where(by.tested_at <= at, or_(by.tested_at < at, later))
+    return list(db.scalars(query.order_by(by.tested_at.desc(), by.visit_id.desc(), by.no.desc()).limit(most)))
 
 
 def _cursor(row: TryResult) -> str:

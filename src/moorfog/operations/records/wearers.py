@@ -90,6 +90,7 @@ def _query(db: Session, clock: Clock, actor: Actor, asked: WearersAsked) -> Sele
     today = clock.now(db).date()
     query: Any = (
         select(WearPermission, TryResult)
+        .prefix_with("STRAIGHT_JOIN")  # from the passes, in the order of their index
         .outerjoin(TryResult, and_(TryResult.visit_id == WearPermission.visit_id, TryResult.no == WearPermission.no))
         .where(WearPermission.model_id == asked.model, WearPermission.valid_until >= today)
     )

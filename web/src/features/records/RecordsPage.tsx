@@ -19,7 +19,7 @@ export function RecordsPage() {
   const isWearers = asked.view === "wearers" && asked.model !== "";
   return (
     <main className="page records">
-      <h1>{words ? `Tests: ${words}` : "Every test, the latest first"}</h1>
+      <h1>{isWearers ? `Who wears ${words}` : words ? `Tests: ${words}` : "Every test, the latest first"}</h1>
       <Search ask={ask} />
       <Chips asked={asked} ask={ask} />
       <div className="field-row">

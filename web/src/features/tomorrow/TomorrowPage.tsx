@@ -7,6 +7,8 @@ import { Mark } from "@/design/Marks";
 import { Empty, Failed, Loading } from "@/design/States";
 import { useChange } from "@/shared/attempt";
 import { api, keys, type Schemas, unwrap } from "@/shared/client";
+import { useAttempt } from "@/shared/attempt";
+import { JobProgress } from "@/shared/JobProgress";
 import { useDay } from "@/shared/useDay";
 import { useSite } from "@/features/tomorrow/useSite";
 import "@/features/tomorrow/tomorrow.css";
@@ -47,7 +49,7 @@ export function TomorrowPage() {
       <Asked asked={asked} sites={sites.data} view={found.data} ask={ask} />
       {found.isError && <Failed error={found.error} again={() => void found.refetch()} />}
       {found.isPending && <Loading what="The crew" />}
-      {found.data && <Crew view={found.data} query={new URLSearchParams(asked).toString()} />}
+      {found.data && <Crew view={found.data} asked={asked} />}
     </main>
   );
 }
@@ -165,7 +167,8 @@ function Answer({ view }: { view: View }) {
   );
 }
 
-function Crew({ view, query }: { view: View; query: string }) {
+function Crew({ view, asked }: { view: View; asked: AskedProps["asked"] }) {
+  const query = new URLSearchParams(asked).toString();
   const people = view.may + view.may_not;
   return (
     <>
@@ -186,11 +189,43 @@ function Crew({ view, query }: { view: View; query: string }) {
         <button type="button" className="quiet" onClick={() => window.print()}>
           Print
         </button>
+        <a className="quiet" href={`/api/tomorrow.pdf?${query}`} download>
+          On paper
+        </a>
         <a className="quiet" href={`/api/tomorrow.xlsx?${query}`} download>
           As a workbook
         </a>
+        <a className="quiet" href={`/api/tomorrow.csv?${query}`} download>
+          As CSV
+        </a>
       </p>
+      {view.may > 0 && <Cards asked={asked} />}
     </>
+  );
+}
+
+/** Everybody's cards, ten on a sheet with marks to cut along, drawn while one goes on. */
+function Cards({ asked }: { asked: AskedProps["asked"] }) {
+  const [job, setJob] = useState("");
+  const { problem, attempt } = useAttempt("No cards were drawn.");
+  const draw = (layout: "sheet" | "card") =>
+    attempt(async () => {
+      const body = { crew: asked, layout };
+      setJob((await unwrap(api.POST("/api/tomorrow/cards", { body }))).id);
+    });
+  return (
+    <section className="no-print" aria-label="Cards">
+      <p className="field-row">
+        <button type="button" className="quiet" onClick={() => void draw("sheet")}>
+          Their cards, ten on a sheet
+        </button>
+        <button type="button" className="quiet" onClick={() => void draw("card")}>
+          Their cards, one to a page
+        </button>
+      </p>
+      {job && <JobProgress key={job} id={job} what="Cards" cancelling="Stop; no card is kept" />}
+      <Problem words={problem} />
+    </section>
   );
 }
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import sqlalchemy as sa
 from alembic import op
-from sqlalchemy.dialects.mysql import DATETIME
+from sqlalchemy.dialects.mysql import DATETIME, LONGBLOB, MEDIUMTEXT
 
 from moorfog.store.touching import touching
 
@@ -28,7 +28,7 @@ INDEXES = {
     "ix_try_model": ("try_result", ("model_id", "size", "tested_at", "visit_id", "no")),
     "ix_try_tester": ("try_result", ("tester_id", "tested_at", "visit_id", "no")),
     "ix_person_all": ("person", ("name", "id")),
-    "ix_permission_model": ("wear_permission", ("model_id", "size", "valid_until", "person_id")),
+    "ix_permission_model": ("wear_permission", ("model_id", "size", "valid_until")),
 }
 TOLD = {"tester_id": 80, "protocol_id": 60, "book": 60}
 NO_MORE = {
@@ -89,6 +89,22 @@ def upgrade() -> None:
         sa.Column("model", sa.String(250), nullable=False),
         *(sa.Column(name, sa.Integer(), nullable=False) for name in ("tested", "passed", "passed_first", "sensed")),
     )
+    op.create_table(
+        "gate_link",
+        sa.Column("digest", sa.String(64), primary_key=True),
+        sa.Column("site_id", sa.Uuid(), sa.ForeignKey("site.id"), nullable=False),
+        sa.Column("account_id", sa.Uuid(), sa.ForeignKey("account.id"), nullable=False),
+        sa.Column("asked", MEDIUMTEXT(), nullable=False),
+        sa.Column("expires_at", MOMENT, nullable=False, index=True),
+    )
+    op.create_table(
+        "job_file",
+        sa.Column("job_id", sa.Uuid(), sa.ForeignKey("job.id"), primary_key=True),
+        sa.Column("name", sa.String(120), nullable=False),
+        sa.Column("media", sa.String(80), nullable=False),
+        sa.Column("content", LONGBLOB(), nullable=False),
+        sa.Column("made_at", MOMENT, nullable=False, index=True),
+    )
     op.add_column("visit_summary", sa.Column("seal_open", sa.Boolean(), nullable=False, server_default=sa.text("0")))
     op.add_column("visit_summary", sa.Column("changed_at", MOMENT, nullable=False, server_default=NOW))
     op.add_column("try_result", sa.Column("site_id", sa.Uuid(), nullable=True))
@@ -120,5 +136,5 @@ def downgrade() -> None:
         op.drop_column("try_result", name)
     op.drop_column("visit_summary", "changed_at")
     op.drop_column("visit_summary", "seal_open")
-    for table in ("result_count", "result_unit", "standing"):
+    for table in ("gate_link", "job_file", "result_count", "result_unit", "standing"):
         op.drop_table(table)

@@ -1,0 +1,210 @@
+"""The board: people down, set-ups across, and in each cell whether it may be worn; and the tablet at the gate."""
+
+from __future__ import annotations
+
+import json
+import secrets
+from collections import Counter
+from dataclasses import dataclass, replace
+from datetime import timedelta
+from typing import Literal
+from zoneinfo import ZoneInfo
+
+from sqlalchemy import delete
+from sqlalchemy.orm import Session
+
+from moorfog.core.events.payloads import instant
+from moorfog.core.kernel.codec import decode, encode
+from moorfog.operations.accounts.journal import Note, note
+from moorfog.operations.accounts.sessions import READERS, Actor, digest_of, load_actor
+from moorfog.operations.errors import NotFound
+from moorfog.operations.paging import page_of
+from moorfog.operations.people.crews import CrewAsked, crew_on, people_meant
+from moorfog.operations.people.permissions import PermissionRow, WhyView, judge_people
+from moorfog.operations.sites.sites import find_site, tasks_of
+from moorfog.store.clock import Clock
+from moorfog.store.models import Account, Site
+from moorfog.store.models_programme import GateLink
+
+ACROSS = 8
+"""Set-ups that stand across the board; of more, those that most people have passed in."""
+GATE_LASTS = timedelta(hours=12)
+Cell = Literal["may", "may_not", ""]
+
+
+@dataclass(frozen=True)
+class BoardColumn:
+    """A set-up: what it is called, and how many people of the crew may wear it on the day."""
+
+    configuration: str
+    model: str
+    size: str
+    setup: str
+    may: int
+
+
+@dataclass(frozen=True)
+class BoardCell:
+    """How somebody stands in a set-up: never passed in it (empty), may until, or may not and why."""
+
+    state: Cell
+    until: str
+    reasons: tuple[WhyView, ...]
+
+
+@dataclass(frozen=True)
+class BoardRow:
+    """A person with a cell for each column, and the set-ups they may wear that are not across."""
+
+    person_id: str
+    name: str
+    number: str
+    task: str
+    cells: tuple[BoardCell, ...]
+    others: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class Board:
+    """A page of a crew against the set-ups they have passed in."""
+
+    site: str
+    day: str
+    task: str
+    columns: tuple[BoardColumn, ...]
+    rows: tuple[BoardRow, ...]
+    total: int
+    page: int
+    pages: int
+
+
+NEVER = BoardCell("", "", ())
+
+
+def board_on(db: Session, clock: Clock, actor: Actor, asked: CrewAsked, page: int) -> Board:
+    """Return a page of the board of a crew; as :func:`crew_on`, from the same one permission."""
+    site, day, task, people = people_meant(db, clock, actor, asked)
+    tasks = {one.name: one for one in tasks_of(db, site)}
+    judged = judge_people(db, people, day, lambda one: task or tasks.get(one.task))
+    latest = {one.id: _latest(judged[one.id].rows) for one in people}
+    columns = _columns(list(latest.values()))
+    across = [one.configuration for one in columns]
+    shown, total, page, pages = page_of(people, page)
+    rows = []
+    for one in shown:
+        own = latest[one.id]
+        others = tuple(_words(row) for row in own.values() if row.may and row.configuration not in across)
+        cells = tuple(_cell(own.get(configuration)) for configuration in across)
+        rows.append(BoardRow(one.id, one.name, one.number, judged[one.id].task, cells, others))
+    return Board(
+        site=site.name,
+        day=day,
+        task=task.name if task is not None else "",
+        columns=columns,
+        rows=tuple(rows),
+        total=total,
+        page=page,
+        pages=pages,
+    )
+
+
+def _latest(rows: tuple[PermissionRow, ...]) -> dict[str, PermissionRow]:
+    """Return of each set-up the pass that counts: one that may be worn, else the last one."""
+    out: dict[str, PermissionRow] = {}
+    for one in sorted(rows, key=lambda row: (row.may, row.tested_on)):
+        out[one.configuration] = one
+    return out
+
+
+def _columns(people: list[dict[str, PermissionRow]]) -> tuple[BoardColumn, ...]:
+    had, may = Counter[str](), Counter[str]()
+    known: dict[str, PermissionRow] = {}
+    for own in people:
+        for configuration, row in own.items():
+            had[configuration] += 1
+            may[configuration] += row.may
+            known[configuration] = row
+    most = sorted(had, key=lambda one: (-may[one], -had[one], known[one].model, known[one].size))[:ACROSS]
+    return tuple(
+        BoardColumn(one, known[one].model, known[one].size, known[one].setup, may[one])
+        for one in sorted(most, key=lambda one: (known[one].model, known[one].size, known[one].setup))
+    )
+
+
+def _cell(row: PermissionRow | None) -> BoardCell:
+    if row is None:
+        return NEVER
+    return BoardCell("may" if row.may else "may_not", row.until, row.reasons)
+
+
+def _words(row: PermissionRow) -> str:
+    return f"{row.model} {row.size}, {row.setup}"
+
+
+@dataclass(frozen=True)
+class GateAddress:
+    """Where the tablet at the gate is, as a path of this site, and until when."""
+
+    path: str
+    expires_at: str
+
+
+@dataclass(frozen=True)
+class GateLine:
+    """Somebody at the gate: whether they may wear something today, what, and until when; never why not."""
+
+    name: str
+    number: str
+    may: bool
+    set_ups: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class GateView:
+    """Who may wear what today at a site, for whoever stands at its gate."""
+
+    site: str
+    day: str
+    task: str
+    may: int
+    rows: tuple[GateLine, ...]
+
+
+def open_gate(db: Session, clock: Clock, actor: Actor, asked: CrewAsked) -> GateAddress:
+    """Make the short-lived address of a tablet at the gate, for a crew on the day that it is. Raises
+    :class:`NotFound` outside the scope."""
+    site, now = find_site(db, actor.require(*READERS), asked.site), clock.now(db)
+    secret = secrets.token_urlsafe(16)
+    db.execute(delete(GateLink).where(GateLink.expires_at < now))
+    row = GateLink(
+        digest=digest_of(secret),
+        site_id=site.id,
+        account_id=actor.id,
+        asked=json.dumps(encode(replace(asked, day=""))),
+        expires_at=now + GATE_LASTS,
+    )
+    db.add(row)
+    db.flush()
+    note(db, Note("site", site.id, site.employer_id, {"gate": ["", "an address for a tablet"]}))
+    return GateAddress(f"/gate/{secret}", instant(row.expires_at))
+
+
+def gate_of(db: Session, clock: Clock, secret: str) -> GateView:
+    """Return who may wear what today, for an address at the gate. Raises :class:`NotFound` for one that has ended, or
+    whose maker may no longer read."""
+    row, now = db.get(GateLink, digest_of(secret)), clock.now(db)
+    account = db.get(Account, row.account_id) if row is not None else None
+    site = db.get(Site, row.site_id) if row is not None else None
+    if row is None or row.expires_at <= now or account is None or account.off_at is not None or site is None:
+        raise NotFound("gate")
+    actor = load_actor(db, account)
+    if not actor.scope(*READERS).allows(site.employer_id):
+        raise NotFound("gate")
+    today = now.astimezone(ZoneInfo(site.zone)).date().isoformat()
+    asked = replace(decode(CrewAsked, json.loads(row.asked), "asked"), day=today)
+    view = crew_on(db, clock, actor, asked)
+    lines = [
+        GateLine(one.name, one.number, one.may, tuple(f"{each.words}, until {each.until}" for each in one.set_ups))
+        for one in sorted(view.rows, key=lambda one: one.name)
+    ]
+    return GateView(site=view.site, day=view.day, task=view.task, may=view.may, rows=tuple(lines))

@@ -1,0 +1,123 @@
+"""The papers of a crew: everybody's cards on sheets as one job, and the list of who may wear what."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from datetime import timedelta
+from typing import Any
+
+from sqlalchemy import delete, select
+from sqlalchemy.orm import Session
+
+from moorfog.core.kernel.codec import decode, encode
+from moorfog.documents.card import ON_A_SHEET, CardView, Layout, cards_html
+from moorfog.documents.crew_list import CrewPaper, CrewPaperLine, list_html
+from moorfog.documents.pdf import pdf_of, pdf_of_all
+from moorfog.operations.accounts.sessions import READERS, Actor
+from moorfog.operations.errors import DomainError, NotFound
+from moorfog.operations.people.crews import CrewAsked, CrewView, crew_on, people_meant
+from moorfog.operations.people.permissions import judge_people
+from moorfog.operations.records.papers import card_view
+from moorfog.operations.records.recall import new_job
+from moorfog.operations.sites.sites import find_site, tasks_of
+from moorfog.store.clock import Clock, DatabaseClock
+from moorfog.store.models import Job, SignatureRow, WearPermission
+from moorfog.store.models_programme import JobFile
+
+Progress = Callable[[int, int], None]
+SHEETS_AT_ONCE = 3
+"""Sheets that are drawn between two looks at whether to go on."""
+KEPT = timedelta(days=1)
+"""So long a job's file is kept: it has names in it, and can be made anew."""
+
+
+@dataclass(frozen=True)
+class CardsWanted:
+    """Whose cards: as the crew is asked for; ten on a sheet with marks to cut along, or one to a page."""
+
+    crew: CrewAsked
+    layout: Layout = "sheet"
+
+
+def start_cards(db: Session, clock: Clock, actor: Actor, wanted: CardsWanted, where: str) -> Job:
+    """Make the job that draws a crew's cards. ``where``: the address this installation is reached by.
+
+    Raises :class:`NotFound` outside the scope, :class:`DomainError` where nobody of them may wear anything.
+    """
+    site = find_site(db, actor.require(*READERS), wanted.crew.site)
+    if not any(one.may for one in crew_on(db, clock, actor, wanted.crew).rows):
+        raise DomainError("nobody_may", "Nobody of them may wear anything on that day, so there is no card to draw.")
+    return new_job(db, clock, actor, "cards", site.employer_id, {"wanted": encode(wanted), "where": where})
+
+
+def run_cards(db: Session, actor: Actor, content: str, tell: Progress, job_id: str) -> str:
+    """Draw the cards of a crew; return the message of the finished job."""
+    given, clock = json.loads(content), DatabaseClock()
+    wanted = decode(CardsWanted, given["wanted"], "wanted")
+    cards = list(_cards(db, clock, actor, wanted.crew, given["where"]))
+    step = SHEETS_AT_ONCE * ON_A_SHEET
+    pages = []
+    for first in range(0, len(cards), step):
+        tell(first, len(cards))
+        pages.append(cards_html(cards[first : first + step], wanted.layout))
+    pdf = pdf_of_all(pages, lambda drawn: tell(min(drawn * step, len(cards)), len(cards)))
+    db.add(JobFile(job_id=job_id, name="cards.pdf", media="application/pdf", content=pdf, made_at=clock.now(db)))
+    people = len({(one.name, one.number) for one in cards})
+    return f"{len(cards)} cards of {people} people are ready."
+
+
+def _cards(db: Session, clock: Clock, actor: Actor, asked: CrewAsked, where: str) -> Iterator[CardView]:
+    """Yield a card for each visit by which somebody of a crew may wear something on the day, by name."""
+    site, day, task, people = people_meant(db, clock, actor, asked)
+    tasks = {one.name: one for one in tasks_of(db, site)}
+    judged = judge_people(db, people, day, lambda one: task or tasks.get(one.task))
+    for person in people:
+        done: set[str] = set()
+        for one in judged[person.id].rows:
+            if not one.may or one.visit_id in done:
+                continue
+            done.add(one.visit_id)
+            passed = db.get_one(WearPermission, (one.visit_id, one.configuration))
+            yield card_view(db, clock, passed, _tester(db, one.visit_id), where)
+
+
+def _tester(db: Session, visit_id: str) -> str:
+    """Return who signed a visit as its tester."""
+    signed = select(SignatureRow.typed_name).where(SignatureRow.visit_id == visit_id, SignatureRow.role == "tester")
+    return db.scalar(signed.order_by(SignatureRow.revision.desc(), SignatureRow.signed_at.desc()).limit(1)) or ""
+
+
+def file_of(db: Session, actor: Actor, job_id: str) -> JobFile:
+    """Return the file that a job of one's own made. Raises :class:`NotFound`."""
+    job, file = db.get(Job, job_id), db.get(JobFile, job_id)
+    if job is None or file is None or job.account_id != actor.id or not actor.require(*READERS).allows(job.employer_id):
+        raise NotFound("file")
+    return file
+
+
+def forget_files(db: Session, clock: Clock) -> None:
+    """Forget the files of jobs that were made a day ago."""
+    db.execute(delete(JobFile).where(JobFile.made_at < clock.now(db) - KEPT))
+
+
+def crew_list(view: CrewView) -> bytes:
+    """Return who may wear what as a PDF to hang up or to hand to an employer."""
+    lines = []
+    for one in view.rows:
+        wears = tuple((each.words, each.until, each.limits) for each in one.set_ups)
+        why = tuple((reason.sentence, reason.settled_by) for reason in one.reasons)
+        lines.append(CrewPaperLine(one.name, one.number, one.task, one.may, wears, why))
+    paper = CrewPaper(site=view.site, day=view.day, task=view.task, may=view.may, lines=tuple(lines))
+    return pdf_of(list_html(paper))
+
+
+def table_lines(view: CrewView) -> Iterator[tuple[str, ...]]:
+    """Yield a line for each set-up that may be worn, or each reason against it."""
+    for one in view.rows:
+        who: Any = (one.name, one.number, one.task)
+        for each in one.set_ups:
+            yield (*who, "yes", each.words, each.until, "; ".join(each.limits), "", "")
+        for why in one.reasons:
+            yield (*who, "no", one.nearest, "", "", why.sentence, why.settled_by)
