@@ -41,6 +41,8 @@ def lines_of(name: str, done: Recomputed) -> list[str]:
             + (f", bound {row.bound}" if row.bound is not None else "")
             for row in one.exercises
         ]
+    out += [f"  log entry {seq}, chain {chain}" for seq, chain in done.entries]
+    out += [f"  record digest {done.digest}"] if done.digest else []
     out += [f"  DIFFERS {one.where}: stored {one.stored}, computed {one.found}" for one in done.differences]
     return out
 

@@ -66,6 +66,10 @@ def test_pass_results_count_a_person_model_size_and_visit_once(house: House) -> 
         assert tester.get(f"{of}&whole={whole}")["total"] == number, "every figure opens its people"
     assert {one["visit_id"] for one in tester.get(f"{of}&whole=failed")["rows"]} == {second}
     assert house.client("tester", house.theirs).get(of)["rows"] == []
+    for by, part in (("cell", "cell 4"), ("task", "grain dust"), ("tester", "tester ours")):
+        (line,) = tester.get(f"/api/results/parts?model_id={row['model_id']}&size=S&by={by}")["rows"]
+        assert (line["part"], line["tested"], line["passed"], line["passed_first"]) == (part, 3, 2, 1)
+        assert line["passed_share"] is None
     day = house.clock.at.date()
     for asked, total in (
         (f"since={day}", 1),

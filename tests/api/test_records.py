@@ -21,6 +21,7 @@ from moorfog.recompute import DIFFERENT, SAME, run
 from moorfog.store.models_programme import CardCode
 from tests.api.house import GOOD, NAMES, Client, House, Refused
 from tests.api.test_lists import BAD
+from tests.api.test_papers import words
 
 CSV, JSON = "kind=csv", "kind=json"
 
@@ -175,7 +176,11 @@ def test_an_inspectors_archive_computes_again_without_the_house(
         assert len([n for n in names if n.startswith("papers/")]) == 1 and any(n.startswith("rules/") for n in names)
         assert len(one.read("index.csv").decode().splitlines()) == 3
     assert run([str(file)], as_json=False) == SAME
-    assert "pass" in capsys.readouterr().out
+    told = capsys.readouterr().out
+    record = tester.get(f"/api/visits/{made[0]}/record.json")
+    fine_print = words(tester.call("GET", paper["url"], raw=True)).replace(" ", "")
+    entry = next(one for one in told.splitlines() if "log entry" in one and one.split("chain ")[1] in fine_print)
+    assert entry and f"record digest {record['digest']}" in told, "what stands on paper is found there in full"
     rewritten = tmp_path / "other.zip"
     with zipfile.ZipFile(file) as one, zipfile.ZipFile(rewritten, "w") as other:
         for name in one.namelist():

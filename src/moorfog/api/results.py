@@ -53,6 +53,21 @@ def get_counted(context: Context, query: CountedQuery) -> results.CountedPage:
     )
 
 
+@dataclass(frozen=True, kw_only=True)
+class PartsQuery(results.ResultsAsked):
+    """Of which model in which size, and by what."""
+
+    model_id: Id
+    size: Label
+    by: results.By
+
+
+@route("GET", "/api/results/parts", "read", query=PartsQuery, returns=results.ResultParts)
+def get_result_parts(context: Context, query: PartsQuery) -> results.ResultParts:
+    """The people of a model in a size by face cell, task or tester."""
+    return results.counted_by(context.db, context.actor, query, model_id=query.model_id, size=query.size, by=query.by)
+
+
 @route("GET", "/api/results.xlsx", "read", query=ResultsQuery, media=XLSX)
 def get_results_sheet(context: Context, query: ResultsQuery) -> Response:
     """The same as a workbook, all of it."""

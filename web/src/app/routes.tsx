@@ -11,6 +11,7 @@ function page(path: string, load: () => Promise<React.ComponentType>): RouteObje
 export const router = createBrowserRouter([
   { path: "/w/:token", element: <WearerPage /> },
   page("/c/:code", async () => (await import("@/features/code/CodePage")).CodePage),
+  page("/gate/:secret", async () => (await import("@/features/gate/GatePage")).GatePage),
   page("/setup", async () => (await import("@/features/setup/SetupPage")).SetupPage),
   page("/join/:token", async () => (await import("@/features/setup/JoinPage")).JoinPage),
   {

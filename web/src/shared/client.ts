@@ -103,6 +103,8 @@ export const keys = {
   tomorrows: ["tomorrow"] as const,
   dues: ["due"] as const,
   tomorrow: (asked: Record<string, string>) => ["tomorrow", asked] as const,
+  board: (asked: Record<string, string>) => ["tomorrow", "board", asked] as const,
+  gate: (secret: string) => ["gate", secret] as const,
   due: (asked: Record<string, string | number>) => ["due", asked] as const,
   visit: (id: string) => ["visit", id] as const,
   person: (id: string, page: number) => ["person", id, page] as const,

@@ -2222,6 +2222,28 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/results/parts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The people of a model in a size by face cell, task or tester.
+         * @description The people of a model in a size by face cell, task or tester.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["get_result_parts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/results/people": {
         parameters: {
             query?: never;
@@ -5702,6 +5724,22 @@ export interface components {
             width: string[];
         };
         /**
+         * MeasureLine
+         * @description A measuring of a face, in mm, and the cell of the panel it fell in: a hint, nothing more.
+         */
+        MeasureLine: {
+            /** Cell */
+            cell: number | null;
+            /** Length */
+            length: string;
+            /** Lip */
+            lip: string;
+            /** On */
+            on: string;
+            /** Width */
+            width: string;
+        };
+        /**
          * MeasureResult
          * @description What the readings come to, in mm, what is odd about them, and the panel cell: a hint, nothing more. Measures in
          *     ``third`` need another reading; until then nothing is stored.
@@ -5941,6 +5979,16 @@ export interface components {
             why: string;
         };
         /**
+         * NextUp
+         * @description What comes next for somebody: until when they may wear anything (empty: nothing now), and what ends then.
+         */
+        NextUp: {
+            /** Ends By */
+            ends_by: string;
+            /** Until */
+            until: string;
+        };
+        /**
          * NoTestView
          * @description Something people do in the place of a fit test: why it is none, and what there is instead.
          */
@@ -6112,6 +6160,22 @@ export interface components {
             rows: components["schemas"]["PartView"][];
             /** Total */
             total: number;
+        };
+        /**
+         * PartRow
+         * @description What a part of the people behind a figure comes to; the shares are null where they are too few.
+         */
+        PartRow: {
+            first_share: components["schemas"]["Share"] | null;
+            /** Part */
+            part: string;
+            /** Passed */
+            passed: number;
+            /** Passed First */
+            passed_first: number;
+            passed_share: components["schemas"]["Share"] | null;
+            /** Tested */
+            tested: number;
         };
         /**
          * PartView
@@ -6302,8 +6366,11 @@ export interface components {
             face_width: string | null;
             /** Left On */
             left_on: string;
+            /** Measures */
+            measures: components["schemas"]["MeasureLine"][];
             /** Merged Into */
             merged_into: string;
+            next_up: components["schemas"]["NextUp"];
             permissions: components["schemas"]["Permissions"];
             person: components["schemas"]["PersonRow"];
             /** Reports */
@@ -6840,6 +6907,19 @@ export interface components {
             withdrawn: string;
             /** Words */
             words: string;
+        };
+        /**
+         * ResultParts
+         * @description The people of a model in a size by face cell, task or tester, the most first.
+         */
+        ResultParts: {
+            /**
+             * By
+             * @enum {string}
+             */
+            by: "cell" | "task" | "tester";
+            /** Rows */
+            rows: components["schemas"]["PartRow"][];
         };
         /**
          * ResultRow
@@ -12146,6 +12226,43 @@ export interface operations {
                 };
                 content: {
                     "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_result_parts: {
+        parameters: {
+            query: {
+                site?: string;
+                since?: string;
+                until?: string;
+                method?: string;
+                model_id: string;
+                size: string;
+                by: "cell" | "task" | "tester";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ResultParts"];
                 };
             };
             /** @description error */

@@ -119,6 +119,10 @@ class Recomputed:
     visit_id: str
     verdict: Verdict
     differences: tuple[Difference, ...]
+    digest: str = ""
+    """The record's own digest, as it comes out."""
+    entries: tuple[tuple[int, str], ...] = ()
+    """The entries of its log from the first signature on, with the chain at each: papers name the one they are of."""
 
 
 NOT_JUDGED = Verdict(outcome="", is_sealed=False, is_practice=False, revision=0, tries=())
@@ -239,7 +243,8 @@ def recompute(
     rules = rules_from_json(record.rules, f"{where}.rules", known.digest)
     events = [event_from_json(one, f"{where}.events[{i}]") for i, one in enumerate(record.events)]
     out: list[Difference] = []
-    _differ(out, "digest", record.digest, own or own_digest(data))
+    own = own or own_digest(data)
+    _differ(out, "digest", record.digest, own)
     _differ(out, "rules_digest", record.rules_digest, rules.digest)
     broken = check_chain(events)
     if broken is not None:
@@ -262,7 +267,9 @@ def recompute(
     _check_statements(out, record, visit, events)
     if out and record.fold_version != FOLD_VERSION:
         _differ(out, "fold_version", str(record.fold_version), str(FOLD_VERSION))
-    return Recomputed(record.visit_id, verdict, tuple(out))
+    signed = next((event.seq for event in events if isinstance(event.payload, ev.Signed)), len(events) + 1)
+    entries = tuple((event.seq, event.chain) for event in events if event.seq >= signed)
+    return Recomputed(visit_id=record.visit_id, verdict=verdict, differences=tuple(out), digest=own, entries=entries)
 
 
 def _check_statements(out: list[Difference], record: Record, visit: Visit, events: list[ev.Event]) -> None:

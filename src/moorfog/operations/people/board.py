@@ -95,7 +95,16 @@ def board_on(db: Session, clock: Clock, actor: Actor, asked: CrewAsked, page: in
         own = latest[one.id]
         others = tuple(_words(row) for row in own.values() if row.may and row.configuration not in across)
         cells = tuple(_cell(own.get(configuration)) for configuration in across)
-        rows.append(BoardRow(one.id, one.name, one.number, judged[one.id].task, cells, others))
+        rows.append(
+            BoardRow(
+                person_id=one.id,
+                name=one.name,
+                number=one.number,
+                task=judged[one.id].task,
+                cells=cells,
+                others=others,
+            )
+        )
     return Board(
         site=site.name,
         day=day,
@@ -126,7 +135,9 @@ def _columns(people: list[dict[str, PermissionRow]]) -> tuple[BoardColumn, ...]:
             known[configuration] = row
     most = sorted(had, key=lambda one: (-may[one], -had[one], known[one].model, known[one].size))[:ACROSS]
     return tuple(
-        BoardColumn(one, known[one].model, known[one].size, known[one].setup, may[one])
+        BoardColumn(
+            configuration=one, model=known[one].model, size=known[one].size, setup=known[one].setup, may=may[one]
+        )
         for one in sorted(most, key=lambda one: (known[one].model, known[one].size, known[one].setup))
     )
 

@@ -13,14 +13,13 @@ from icalendar import Calendar, Event
 from sqlalchemy import func, or_, select, true
 from sqlalchemy.orm import Session
 
-from moorfog.core.permission.may_wear import EndsBy
 from moorfog.documents.code import initials
 from moorfog.operations.accounts.journal import Note, note
 from moorfog.operations.accounts.sessions import READERS, Actor, digest_of, load_actor
 from moorfog.operations.errors import NotFound
 from moorfog.operations.paging import PAGE, pages_of
 from moorfog.operations.people.crews import NO_PASS
-from moorfog.operations.people.permissions import PermissionRow, WhyView, judge_people
+from moorfog.operations.people.permissions import ENDS, PermissionRow, WhyView, judge_people
 from moorfog.operations.people.standing import AT_ONCE, WHILE_WAITING, freshen, pending
 from moorfog.operations.sites.sites import find_site, tasks_of
 from moorfog.operations.sites.words import notice_of
@@ -28,8 +27,6 @@ from moorfog.store.clock import Clock
 from moorfog.store.models import Account, Person, Site
 from moorfog.store.models_counts import Standing
 from moorfog.store.models_programme import CalendarFeed
-
-ENDS: dict[EndsBy, str] = {"test": "the fit test", "clearance": "the clearance", "training": "the training"}
 
 
 @dataclass(frozen=True)
@@ -174,7 +171,7 @@ def _line(person: Person, rows: tuple[PermissionRow, ...], today: date) -> DueLi
         contact=person.contact,
         set_up=f"{nearest.model} {nearest.size}" if nearest is not None else "",
         until=best.until if best is not None else "",
-        ends_by=ENDS[best.ends_by] if best is not None else "",  # type: ignore[index]
+        ends_by=ENDS.get(best.ends_by, "") if best is not None else "",
         days=(date.fromisoformat(best.until) - today).days if best is not None else -1,
         is_only=len(good) == 1,
         reasons=() if best is not None else nearest.reasons if nearest is not None else (NO_PASS,),

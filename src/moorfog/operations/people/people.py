@@ -241,6 +241,18 @@ def record_training(db: Session, clock: Clock, actor: Actor, person_id: str, one
     note(db, Note("person", person.id, person.employer_id, {"trained on": ["", str(day)]}))
 
 
+def face_cell(length: int | None, width: int | None) -> int | None:
+    """Return the panel cell of a face by its measures in tenths of a millimetre, None outside it or not measured."""
+    if length is None or width is None:
+        return None
+    return panel_cell(face_rules(), Fraction(length, 10), Fraction(width, 10))
+
+
+def tenths_words(value: int | None) -> str:
+    """Return tenths of a millimetre in millimetres, as text; nothing where it was not measured."""
+    return f"{value / 10:.1f}" if value is not None else ""
+
+
 def _millimetres(value: Fraction | None) -> str | None:
     return f"{float(value):.1f}" if value is not None else None
 

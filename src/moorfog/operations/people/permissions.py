@@ -34,6 +34,10 @@ MOST = 200
 """Passes of one person that are looked at, the latest first."""
 
 
+ENDS: dict[str, str] = {"test": "the fit test", "clearance": "the clearance", "training": "the training"}
+"""What ends what may be worn, in words."""
+
+
 @dataclass(frozen=True)
 class WhyView:
     """A reason against wearing it, and who settles it."""

@@ -108,7 +108,7 @@ def crew_list(view: CrewView) -> bytes:
     for one in view.rows:
         wears = tuple((each.words, each.until, each.limits) for each in one.set_ups)
         why = tuple((reason.sentence, reason.settled_by) for reason in one.reasons)
-        lines.append(CrewPaperLine(one.name, one.number, one.task, one.may, wears, why))
+        lines.append(CrewPaperLine(name=one.name, number=one.number, task=one.task, may=one.may, wears=wears, why=why))
     paper = CrewPaper(site=view.site, day=view.day, task=view.task, may=view.may, lines=tuple(lines))
     return pdf_of(list_html(paper))
 

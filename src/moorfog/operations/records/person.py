@@ -15,11 +15,12 @@ from moorfog.operations.errors import NotFound
 from moorfog.operations.paging import PAGE
 from moorfog.operations.people.finding import PersonRow, person_row
 from moorfog.operations.people.on_file import file_on
-from moorfog.operations.people.permissions import Permissions, judge_permissions, usual_task
+from moorfog.operations.people.people import face_cell, tenths_words
+from moorfog.operations.people.permissions import ENDS, Permissions, judge_permissions, usual_task
 from moorfog.operations.people.reporting import ReportLine, reports_on
 from moorfog.operations.records.today import VisitRow, visit_query, visit_row
 from moorfog.store.clock import Clock
-from moorfog.store.models import Employer, Person, Site, TryResult, VisitSummary
+from moorfog.store.models import Employer, MeasurementRow, Person, Site, TryResult, VisitSummary
 from moorfog.store.same import same_person
 
 
@@ -38,6 +39,25 @@ class TryRow:
     tested_at: str
     is_practice: bool
     is_signed: bool
+
+
+@dataclass(frozen=True)
+class MeasureLine:
+    """A measuring of a face, in mm, and the cell of the panel it fell in: a hint, nothing more."""
+
+    on: str
+    length: str
+    width: str
+    lip: str
+    cell: int | None
+
+
+@dataclass(frozen=True)
+class NextUp:
+    """What comes next for somebody: until when they may wear anything (empty: nothing now), and what ends then."""
+
+    until: str
+    ends_by: str
 
 
 @dataclass(frozen=True)
@@ -60,6 +80,9 @@ class PersonView:
     """When their personal data were erased, empty where they are there."""
     zone: str
     """The time zone of their site: its day counts."""
+    next_up: NextUp
+    measures: tuple[MeasureLine, ...]
+    """Their face as it was measured, the last first."""
     merged_into: str
     """The entry this one was made part of, empty where it stands on its own."""
 
@@ -88,11 +111,12 @@ def view_person(db: Session, clock: Clock, actor: Actor, person_id: str, page: i
     millimetres = [
         f"{value / 10:.1f}" if value is not None else None for value in (person.face_length, person.face_width)
     ]
+    permissions = judge_permissions(db, person, on.isoformat(), usual_task(db, person))
     return PersonView(
         person=person_row(person, employer.name if employer else "", site.name if site else ""),
         face_length=millimetres[0],
         face_width=millimetres[1],
-        permissions=judge_permissions(db, person, on.isoformat(), usual_task(db, person)),
+        permissions=permissions,
         visits=tuple(visit_row(row) for row in visits),
         tries=tuple(
             TryRow(
@@ -117,6 +141,33 @@ def view_person(db: Session, clock: Clock, actor: Actor, person_id: str, page: i
         erased_on=person.erased_at.astimezone(ZoneInfo(zone)).date().isoformat() if person.erased_at else "",
         reports=reports_on(db, person.id),
         zone=zone,
+        next_up=_next_up(permissions),
+        measures=_measures(db, person.id, zone),
         left_on=person.left_on.isoformat() if person.left_on else "",
         merged_into=person.merged_into or "",
+    )
+
+
+def _next_up(permissions: Permissions) -> NextUp:
+    """Return until when the set-up that lasts longest may be worn, and what ends then."""
+    best = max((one for one in permissions.rows if one.may), key=lambda one: one.until, default=None)
+    return NextUp(best.until, ENDS.get(best.ends_by, "")) if best is not None else NextUp("", "")
+
+
+def _measures(db: Session, person_id: str, zone: str) -> tuple[MeasureLine, ...]:
+    taken = (
+        select(MeasurementRow)
+        .where(MeasurementRow.person_id.in_(same_person(db, person_id)))
+        .order_by(MeasurementRow.entered_at.desc(), MeasurementRow.id)
+        .limit(PAGE)
+    )
+    return tuple(
+        MeasureLine(
+            on=row.entered_at.astimezone(ZoneInfo(zone)).date().isoformat(),
+            length=tenths_words(row.face_length),
+            width=tenths_words(row.face_width),
+            lip=tenths_words(row.lip_length),
+            cell=face_cell(row.face_length, row.face_width),
+        )
+        for row in db.scalars(taken)
     )

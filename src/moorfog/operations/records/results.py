@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from datetime import date, timedelta
 from typing import Any, Literal
 
-from sqlalchemy import ColumnElement, func, select
+from sqlalchemy import ColumnElement, and_, case, func, select
 from sqlalchemy.orm import Session
 
 from moorfog.core.advice.methods import METHODS
@@ -16,8 +16,10 @@ from moorfog.operations.accounts.sessions import READERS, Actor
 from moorfog.operations.errors import DomainError
 from moorfog.operations.fields import Label, MaybeId, day_of
 from moorfog.operations.paging import cut_to_page
+from moorfog.operations.people.people import face_cell
+from moorfog.operations.records.searching import names_of
 from moorfog.operations.sites.sites import find_site
-from moorfog.store.models import Person
+from moorfog.store.models import EventRow, Person
 from moorfog.store.models_counts import ResultCount, ResultUnit
 from moorfog.store.scope import Scope, within
 
@@ -230,3 +232,78 @@ def _counted(db: Session, actor: Actor, asked: ResultsAsked, model_id: str, size
     if asked.site:
         query = query.where(ResultUnit.site_id == asked.site)
     return within(query, scope, ResultUnit.employer_id)
+
+
+By = Literal["cell", "task", "tester"]
+
+
+@dataclass(frozen=True)
+class PartRow:
+    """What a part of the people behind a figure comes to; the shares are null where they are too few."""
+
+    part: str
+    tested: int
+    passed: int
+    passed_first: int
+    passed_share: Share | None
+    first_share: Share | None
+
+
+@dataclass(frozen=True)
+class ResultParts:
+    """The people of a model in a size by face cell, task or tester, the most first."""
+
+    by: By
+    rows: tuple[PartRow, ...]
+
+
+def counted_by(db: Session, actor: Actor, asked: ResultsAsked, *, model_id: str, size: str, by: By) -> ResultParts:
+    """Return what a model in a size comes to by the cell of the face, the task or the tester."""
+    units = _counted(db, actor, asked, model_id, size, "tested").with_only_columns(
+        *_part_columns(by),
+        func.count(),
+        func.sum(case((ResultUnit.outcome == "pass", 1), else_=0)),
+        func.sum(case((ResultUnit.first == "pass", 1), else_=0)),
+    )
+    if by == "cell":
+        units = units.join(Person, Person.id == ResultUnit.person_id)
+    if by == "tester":
+        started = and_(EventRow.visit_id == ResultUnit.visit_id, EventRow.seq == ResultUnit.seq)
+        units = units.join(EventRow, started)
+    found: dict[str, list[int]] = {}
+    for *part, tested, passed, first in db.execute(units.group_by(*_part_columns(by))):
+        sums = found.setdefault(_cell_words(*part) if by == "cell" else str(part[0]), [0, 0, 0])
+        for at, add in enumerate((tested, passed, first)):
+            sums[at] += int(add)
+    names = names_of(db, set(found)) if by == "tester" else {}
+    rows = [
+        PartRow(
+            part=names.get(part, part) or NOT_KNOWN,
+            tested=tested,
+            passed=passed,
+            passed_first=first,
+            passed_share=share(passed, tested),
+            first_share=share(first, tested),
+        )
+        for part, (tested, passed, first) in found.items()
+    ]
+    return ResultParts(by, tuple(sorted(rows, key=lambda one: (-one.tested, one.part))))
+
+
+NOT_KNOWN = "not known"
+
+
+def _part_columns(by: By) -> tuple[Any, ...]:
+    return {
+        "cell": (Person.face_length, Person.face_width),
+        "task": (ResultUnit.task,),
+        "tester": (EventRow.actor,),
+    }[by]
+
+
+def _cell_words(length: int | None, width: int | None) -> str:
+    """Return the panel cell of a face by the measures on file, in words."""
+    if length is None or width is None:
+        return "not measured"
+    cell = face_cell(length, width)
+    return f"cell {cell}" if cell is not None else "outside the panel"

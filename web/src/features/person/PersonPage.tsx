@@ -1,8 +1,9 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link, useParams, useSearchParams } from "react-router";
-import { api, keys, unwrap } from "@/shared/client";
+import { api, keys, type Schemas, unwrap } from "@/shared/client";
 import { dateTime } from "@/shared/clock";
 import { Mark, OutcomeMark } from "@/design/Marks";
+import { Papers } from "@/features/common/Papers";
 import { Changed } from "@/features/person/Changed";
 import { Entry } from "@/features/person/Entry";
 import { OnFile } from "@/features/person/OnFile";
@@ -21,13 +22,22 @@ export function PersonPage() {
   });
   if (person.isPending) return <Loading what="This person" />;
   if (person.isError) return <Failed error={person.error} again={() => void person.refetch()} />;
-  const { person: who, permissions, visits, tries, face_length, face_width, visits_total } = person.data;
+  const { person: who, permissions, visits, tries, face_length, face_width, visits_total, next_up } = person.data;
   return (
     <main className="page">
       <h1>{who.name}</h1>
       <p className="dim">
         {who.number} · {who.job}, {who.task} · {who.employer}, {who.site} ·{" "}
         {face_length ? `face ${face_length} × ${face_width ?? "?"} mm` : "face not measured"}
+      </p>
+      <p className="reading">
+        {next_up.until ? (
+          <>
+            May wear a tight-fitting facepiece until <b>{next_up.until}</b>; then {next_up.ends_by} runs out.
+          </>
+        ) : (
+          <b className="rust">May wear no tight-fitting facepiece now.</b>
+        )}
       </p>
       <Entry view={person.data} />
       <h2>May wear</h2>
@@ -74,11 +84,13 @@ export function PersonPage() {
                 )}
               </span>
             </Link>
+            {one.may && <Papers visitId={one.visit_id} passed isReal />}
           </li>
         ))}
       </ul>
       <Changed view={person.data} />
       <OnFile view={person.data} />
+      <Measures rows={person.data.measures} />
       <h2>Tries</h2>
       {tries.length === 0 ? (
         <Empty>No fit test yet.</Empty>
@@ -148,5 +160,37 @@ export function PersonPage() {
       )}
       <Pager page={page} pages={Math.ceil(visits_total / 25)} go={(to) => setParams({ page: String(to) })} />
     </main>
+  );
+}
+
+/** The face as it was measured over the years: a change is a reason to test again. */
+function Measures({ rows }: { rows: Schemas["MeasureLine"][] }) {
+  if (!rows.length) return null;
+  return (
+    <>
+      <h2>Face, as measured</h2>
+      <table className="plain">
+        <thead>
+          <tr>
+            <th>On</th>
+            <th className="num">Length, mm</th>
+            <th className="num">Width, mm</th>
+            <th className="num">Lips, mm</th>
+            <th className="num">Panel cell, a hint</th>
+          </tr>
+        </thead>
+        <tbody>
+          {rows.map((one, i) => (
+            <tr key={`${one.on}${i}`}>
+              <td>{one.on}</td>
+              <td className="num">{one.length}</td>
+              <td className="num">{one.width}</td>
+              <td className="num">{one.lip}</td>
+              <td className="num">{one.cell ?? ""}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </>
   );
 }

@@ -193,7 +193,66 @@ function Counted({ open, asked }: { open: Opened; asked: Record<"site" | "since"
         ))}
       </ul>
       <Pager page={people.page} pages={people.pages} go={setPage} />
+      <ByPart open={open} asked={asked} />
     </section>
+  );
+}
+
+const PARTS = { cell: "face cell", task: "task", tester: "tester" } as const;
+
+/** The same people by the cell of their face, their task or their tester. */
+function ByPart({ open, asked }: { open: Opened; asked: Record<"site" | "since" | "until" | "method", string> }) {
+  const [by, setBy] = useState<keyof typeof PARTS | "">("");
+  const query = { ...asked, model_id: open.one.model_id, size: open.one.size };
+  const rows = useQuery({
+    queryKey: keys.counted({ ...query, by }),
+    queryFn: () => unwrap(api.GET("/api/results/parts", { params: { query: { ...query, by: by || "cell" } } })),
+    enabled: by !== "",
+  }).data?.rows;
+  return (
+    <>
+      <p className="field-row">
+        {Object.entries(PARTS).map(([value, label]) => (
+          <button
+            key={value}
+            type="button"
+            className="quiet"
+            aria-pressed={by === value}
+            onClick={() => setBy(value as keyof typeof PARTS)}
+          >
+            By {label}
+          </button>
+        ))}
+      </p>
+      {by && rows && (
+        <table className="plain">
+          <thead>
+            <tr>
+              <th>{PARTS[by]}</th>
+              <th className="num">Tested</th>
+              <th className="num">Passed</th>
+              <th className="num">First time</th>
+            </tr>
+          </thead>
+          <tbody>
+            {rows.map((one) => (
+              <tr key={one.part}>
+                <td>{one.part}</td>
+                <td className="num">{one.tested}</td>
+                <td className="num">
+                  {one.passed}
+                  <Between share={one.passed_share} />
+                </td>
+                <td className="num">
+                  {one.passed_first}
+                  <Between share={one.first_share} />
+                </td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      )}
+    </>
   );
 }
 

@@ -10,6 +10,8 @@ import { api, keys, type Schemas, unwrap } from "@/shared/client";
 import { useAttempt } from "@/shared/attempt";
 import { JobProgress } from "@/shared/JobProgress";
 import { useDay } from "@/shared/useDay";
+import { dateTime } from "@/shared/clock";
+import { Board } from "@/features/tomorrow/Board";
 import { useSite } from "@/features/tomorrow/useSite";
 import "@/features/tomorrow/tomorrow.css";
 
@@ -21,6 +23,7 @@ export function TomorrowPage() {
   const [params, setParams] = useSearchParams();
   const { sites, site, remember } = useSite();
   const period = useDay(keys.tomorrows);
+  const [isBoard, setBoard] = useState(false);
   const asked = {
     site,
     day: params.get("day") ?? "",
@@ -49,7 +52,13 @@ export function TomorrowPage() {
       <Asked asked={asked} sites={sites.data} view={found.data} ask={ask} />
       {found.isError && <Failed error={found.error} again={() => void found.refetch()} />}
       {found.isPending && <Loading what="The crew" />}
-      {found.data && <Crew view={found.data} asked={asked} />}
+      <p className="field-row no-print">
+        <button type="button" className="quiet" aria-pressed={isBoard} onClick={() => setBoard(!isBoard)}>
+          {isBoard ? "Person by person" : "Against set-ups"}
+        </button>
+        <Gate asked={asked} />
+      </p>
+      {isBoard ? <Board asked={asked} period={period} /> : found.data && <Crew view={found.data} asked={asked} />}
     </main>
   );
 }
@@ -200,6 +209,30 @@ function Crew({ view, asked }: { view: View; asked: AskedProps["asked"] }) {
         </a>
       </p>
       {view.may > 0 && <Cards asked={asked} />}
+    </>
+  );
+}
+
+/** The address of a tablet at the gate, made at a press: it shows this crew for some hours, day by day. */
+function Gate({ asked }: { asked: AskedProps["asked"] }) {
+  const [made, setMade] = useState<Schemas["GateAddress"] | null>(null);
+  const { problem, attempt } = useAttempt("No address was made.");
+  const open = () => attempt(async () => setMade(await unwrap(api.POST("/api/gate", { body: asked }))));
+  return (
+    <>
+      <button type="button" className="quiet" onClick={() => void open()}>
+        For a tablet at the gate
+      </button>
+      {made && (
+        <span>
+          Open there, until {dateTime(made.expires_at)}:{" "}
+          <a href={made.path} target="_blank" rel="noreferrer">
+            {window.location.origin}
+            {made.path}
+          </a>
+        </span>
+      )}
+      <Problem words={problem} />
     </>
   );
 }
