@@ -207,3 +207,22 @@ def test_the_list_of_a_crew_says_on_paper_what_the_page_says(house: House) -> No
     assert "1 of 3 may wear" in told and all(name in told for name in NAMES)
     table = supervisor.call("GET", f"/api/tomorrow.csv?{asked}", raw=True).decode()
     assert table.count(",yes,") == 1 and table.count(",no,") == 2
+
+
+def test_whoever_holds_the_card_says_that_something_has_changed(house: House) -> None:
+    tester, stranger = house.client(), house.stranger()
+    person = house.ours.people[1]
+    code = scanned(paper(tester, tester.whole_visit(person), "card")).split("/c/")[1].split("#")[0]
+    house.clock.pass_by(60)
+    with pytest.raises(Refused, match="not_found"):
+        stranger.post(f"/api/codes/{code}/report", {"kind": "fit", "number": f"{house.mark}-0"})
+    assert stranger.get(f"/api/codes/{code}")["status"] == "valid", "another number says nothing about this card"
+    stranger.post(f"/api/codes/{code}/report", {"kind": "face", "number": f" {house.mark}-1 ".upper()})
+    assert stranger.get(f"/api/codes/{code}")["status"] == "withdrawn"
+    view = tester.get(f"/api/people/{person}")
+    assert not view["permissions"]["rows"][0]["may"] and view["next_up"]["until"] == ""
+    assert (view["reports"][0]["said_by"], view["reports"][0]["kind"]) == ("the wearer", "face")
+    deeds = [one["deed"] for one in house.client("administrator").get("/api/journal")["rows"]]
+    assert "reported a change by the code of a card" in deeds
+    with Session(house.engine) as db:
+        assert db.scalar(select(func.count()).select_from(CodeTry)) >= 1, "a wrong number counts as a wrong code"

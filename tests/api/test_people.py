@@ -401,6 +401,12 @@ def test_caliper_readings_and_a_third_when_they_are_apart(house: House) -> None:
     assert any("more than last time" in one for one in done["questions"])
     odd = tester.post(path, {"length": ["60", "61"], "width": [], "lip": []})
     assert odd["stored"] and odd["cell"] is None and "Unusual" in odd["questions"][0]
+    view = tester.get(f"/api/people/{person}")
+    assert [(one["length"], one["width"], one["cell"]) for one in view["measures"]] == [
+        ("60.5", "", None),
+        ("122.2", "140.5", 7),
+    ], "over time, the last first"
+    assert view["next_up"] == {"until": "", "ends_by": ""}
     for bad in ("nan", "-5", "5000", ""):
         with pytest.raises(Refused) as refused:
             tester.post(path, {"length": [bad, "120"], "width": [], "lip": []})

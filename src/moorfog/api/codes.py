@@ -27,6 +27,17 @@ def look_up_code(context: Context, code: str) -> papers.CodeView | DomainError:
         return missing
 
 
+@route("POST", "/api/codes/{code}/report", "public", body=papers.CardReport)
+def report_by_card(context: Context, code: str, body: papers.CardReport) -> DomainError | None:
+    """Something has changed, says whoever holds the card: what they passed ends at once."""
+    try:
+        papers.report_by_card(context.db, context.clock, context.address, code, body)
+    except NotFound as missing:
+        papers.note_wrong_code(context.db, context.clock, context.address)
+        return missing
+    return None
+
+
 @route("GET", "/api/card-key", "public", returns=CardKey)
 def get_card_key(context: Context) -> CardKey:
     """The public key of this installation, by which a card is checked without a network."""

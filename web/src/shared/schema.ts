@@ -506,6 +506,28 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/codes/{code}/report": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Something has changed, says whoever holds the card: what they passed ends at once.
+         * @description Something has changed, says whoever holds the card: what they passed ends at once.
+         *
+         *     For: open to everybody.
+         */
+        post: operations["report_by_card"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/counters": {
         parameters: {
             query?: never;
@@ -3986,6 +4008,19 @@ export interface components {
         CardKey: {
             /** Key */
             key: string;
+        };
+        /**
+         * CardReport
+         * @description What the holder of a card says has changed, and the number that stands on it.
+         */
+        CardReport: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "face" | "health" | "facepiece" | "workplace" | "fit";
+            /** Number */
+            number: string;
         };
         /**
          * CardsWanted
@@ -9417,6 +9452,39 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["CodeView"];
                 };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    report_by_card: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CardReport"];
+            };
+        };
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description error */
             default: {

@@ -27,7 +27,7 @@ from moorfog.operations.people.on_file import SAID_BY, SaidBy
 from moorfog.operations.people.people import find_person
 from moorfog.store.base import new_id
 from moorfog.store.clock import Clock
-from moorfog.store.models import Site, WearPermission
+from moorfog.store.models import Person, Site, WearPermission
 from moorfog.store.models_programme import ChangeReport
 from moorfog.store.same import same_person
 
@@ -76,7 +76,15 @@ def report_change(db: Session, clock: Clock, actor: Actor, person_id: str, one: 
     Raises :class:`NotFound` outside the scope or for a set-up they never passed in, :class:`DomainError` for a day to
     come.
     """
-    person = find_person(db, actor.require(*READERS), person_id)
+    return file_report(db, clock, find_person(db, actor.require(*READERS), person_id), one, actor.id)
+
+
+BY_CARD = "00000000-0000-0000-0000-000000000000"
+"""Instead of an account: somebody who holds the wearer's card and knows their number."""
+
+
+def file_report(db: Session, clock: Clock, person: Person, one: ReportEntry, account_id: str) -> str:
+    """Put a report of change on file, whoever made it; as :func:`report_change`."""
     site, now, on = db.get(Site, person.site_id), clock.now(db), day_of(one.on, "On")
     zone = ZoneInfo(site.zone if site is not None else "UTC")
     if on > now.astimezone(zone).date():
@@ -94,7 +102,7 @@ def report_change(db: Session, clock: Clock, actor: Actor, person_id: str, one: 
         doubted_from=min(now, end_of_day),
         said_by=one.said_by,
         words=" ".join(one.words.split()),
-        account_id=actor.id,
+        account_id=account_id,
         entered_at=now,
     )
     db.add(row)

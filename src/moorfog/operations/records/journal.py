@@ -33,6 +33,7 @@ DEEDS = {
     "export_readings": "took away the readings of a run",
     "export_results": "took away the results of a visit",
     "open_gate": "made an address for a tablet at the gate",
+    "report_by_card": "reported a change by the code of a card",
     "draw_cards": "had the cards of a crew drawn",
     "take_records": "took away a list of tests",
     "take_wearers": "took away who wears a model",

@@ -3,21 +3,26 @@
 from __future__ import annotations
 
 import secrets
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from datetime import timedelta
-from typing import Literal
+from typing import Any, ClassVar, Literal
 
 from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session
 
 from moorfog.core.advice.methods import method_words
+from moorfog.core.events.facts import STRICT
+from moorfog.core.permission.may_wear import ReportKind
 from moorfog.documents.card import CardView, cards_html, letter_html
 from moorfog.documents.code import ALPHABET, LENGTH, Statement, as_typed, initials, is_code, packed, readable
 from moorfog.documents.pdf import pdf_of
 from moorfog.documents.report import PageSize, render_pdf
 from moorfog.operations.accounts.sessions import Actor
 from moorfog.operations.errors import DomainError, NotFound
+from moorfog.operations.fields import Number
 from moorfog.operations.people.permissions import judge_permissions, today_at
+from moorfog.operations.people.reporting import BY_CARD, ReportEntry, file_report
 from moorfog.operations.records.anchors import key_folder, signing_key
 from moorfog.operations.records.reports import draw, kept_paper, store_paper
 from moorfog.store.clock import Clock
@@ -167,15 +172,8 @@ def look_up(db: Session, clock: Clock, address: str, text: str) -> CodeView:
 
     Raises :class:`NotFound` for a code there is not, :class:`DomainError` (429) for too many of them.
     """
-    now = clock.now(db)
-    wrong = select(func.count()).select_from(CodeTry).where(CodeTry.address == address, CodeTry.at > now - WITHIN)
-    if (db.scalar(wrong) or 0) >= GUESSES:
-        minutes = int(WITHIN.total_seconds() // 60)
-        raise DomainError("too_many", f"Too many wrong codes. Wait {minutes} minutes and try again.", status=429)
-    code = as_typed(text)
-    row = db.get(CardCode, code) if is_code(code) else None
-    if row is None:
-        raise NotFound("code")
+    now, row = clock.now(db), _known_code(db, clock, address, text)
+    code = row.code
     passed = _of_visit(db, row.visit_id)
     if passed is None:
         return CodeView(
@@ -197,6 +195,45 @@ def look_up(db: Session, clock: Clock, address: str, text: str) -> CodeView:
         until=until,
         checked_on=day,
     )
+
+
+def _known_code(db: Session, clock: Clock, address: str, text: str) -> CardCode:
+    """Return the code that somebody typed or scanned; as :func:`look_up`."""
+    since = clock.now(db) - WITHIN
+    wrong = select(func.count()).select_from(CodeTry).where(CodeTry.address == address, CodeTry.at > since)
+    if (db.scalar(wrong) or 0) >= GUESSES:
+        minutes = int(WITHIN.total_seconds() // 60)
+        raise DomainError("too_many", f"Too many wrong codes. Wait {minutes} minutes and try again.", status=429)
+    code = as_typed(text)
+    row = db.get(CardCode, code) if is_code(code) else None
+    if row is None:
+        raise NotFound("code")
+    return row
+
+
+@dataclass(frozen=True)
+class CardReport:
+    """What the holder of a card says has changed, and the number that stands on it."""
+
+    __pydantic_config__: ClassVar[Mapping[str, Any]] = STRICT
+    kind: ReportKind
+    number: Number
+
+
+def report_by_card(db: Session, clock: Clock, address: str, text: str, one: CardReport) -> None:
+    """Put on file what the holder of a card says has changed: what they passed ends at once, until it is settled.
+
+    Raises :class:`NotFound` for a code there is not and for a number that is not on that card, which tells nothing
+    apart, :class:`DomainError` (429) for too many of them.
+    """
+    row = _known_code(db, clock, address, text)
+    passed = _of_visit(db, row.visit_id)
+    person = _whose(db, passed)[0] if passed is not None else None
+    if person is None or person.number.casefold() != one.number.strip().casefold():
+        raise NotFound("code")
+    on = today_at(db, person, clock.now(db))
+    said = ReportEntry(kind=one.kind, on=on, said_by="wearer", words="said by the code of their card")
+    file_report(db, clock, person, said, BY_CARD)
 
 
 def _status(db: Session, passed: WearPermission, person: Person, day: str) -> tuple[Status, str]:

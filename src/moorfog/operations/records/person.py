@@ -158,7 +158,7 @@ def _measures(db: Session, person_id: str, zone: str) -> tuple[MeasureLine, ...]
     taken = (
         select(MeasurementRow)
         .where(MeasurementRow.person_id.in_(same_person(db, person_id)))
-        .order_by(MeasurementRow.entered_at.desc(), MeasurementRow.id)
+        .order_by(MeasurementRow.entered_at.desc(), MeasurementRow.id.desc())
         .limit(PAGE)
     )
     return tuple(

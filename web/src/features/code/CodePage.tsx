@@ -1,8 +1,12 @@
+import { NativeSelect } from "@mantine/core";
 import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
 import { useParams } from "react-router";
 import { Mark } from "@/design/Marks";
 import { Loading } from "@/design/States";
 import { api, ApiError, keys, type Schemas, unwrap } from "@/shared/client";
+import { Problem, Text } from "@/design/Fields";
+import { useChange } from "@/shared/attempt";
 import { useTitle } from "@/shared/title";
 import "@/features/code/code.css";
 
@@ -49,9 +53,56 @@ export function CodePage() {
           <dd>{card.until}</dd>
         </dl>
       )}
+      {card.status === "valid" && <Holder code={code} />}
       <p className="dim">
         {card.code}, asked on {card.checked_on}. Compare the initials with whoever holds the card.
       </p>
     </main>
+  );
+}
+
+const KINDS: { value: Schemas["CardReport"]["kind"]; label: string }[] = [
+  { value: "fit", label: "It does not fit or seal any more" },
+  { value: "face", label: "My face has changed: scar, teeth, surgery, weight" },
+  { value: "facepiece", label: "I have another facepiece, or it was altered" },
+  { value: "workplace", label: "My work or workplace has changed" },
+  { value: "health", label: "My health has changed; what it is I tell the clinician" },
+];
+
+/** Whoever holds the card says that something has changed: it ends at once, and those who settle it see it. */
+function Holder({ code }: { code: string }) {
+  const [isOpen, setOpen] = useState(false);
+  const [kind, setKind] = useState<Schemas["CardReport"]["kind"]>("fit");
+  const [number, setNumber] = useState("");
+  const { problem, change } = useChange([["code"]]);
+  if (!isOpen)
+    return (
+      <button type="button" className="quiet" onClick={() => setOpen(true)}>
+        This is my card, and something has changed
+      </button>
+    );
+  const say = () =>
+    change(() => unwrap(api.POST("/api/codes/{code}/report", { params: { path: { code } }, body: { kind, number } })));
+  return (
+    <form
+      className="note"
+      onSubmit={(event) => {
+        event.preventDefault();
+        void say();
+      }}
+    >
+      <NativeSelect
+        label="What has changed"
+        data={KINDS}
+        value={kind}
+        onChange={(event) => setKind(event.currentTarget.value as typeof kind)}
+      />
+      <Text label="Your number, as it stands on the card" value={number} set={setNumber} maxLength={40} required />
+      <p>The card counts no longer from now on, until somebody has looked at it with you.</p>
+      <button type="submit" className="act" disabled={!number.trim()}>
+        Say so
+      </button>
+      <Problem words={problem} />
+    </form>
   );
 }
