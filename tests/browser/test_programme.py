@@ -2,17 +2,21 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable
+from pathlib import Path
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from moorfog.core.rules.book import Rules
 from moorfog.operations.accounts.sessions import load_actor
+from moorfog.operations.kit.ledger import Found, open_recall
 from moorfog.operations.records.papers import Printed, code_of, issue
+from moorfog.recompute import run as recompute
 from moorfog.store.base import run_in_transaction
 from moorfog.store.clock import DatabaseClock
-from moorfog.store.models import Account, Person, Site, WearPermission
+from moorfog.store.models import Account, Person, Site, TryKit, WearPermission
 from tests.browser.desk import Desk
 from tests.browser.stack import Stack
 from tests.browser.test_keys import passed_last_year
@@ -86,3 +90,100 @@ def test_a_reported_change_is_seen_at_once_by_crew_due_list_and_gate(desk: Make,
     assert gate.axe() == [] and "scar" not in told and "face was" not in told
     gate.page.goto(f"{stack.address}/c/0000-0000-0000")
     gate.heading("No such card")
+
+
+def test_the_inspectors_question_is_answered_in_a_minute_and_computed_again_offline(
+    desk: Make, stack: Stack, rules: Rules, tmp_path: Path
+) -> None:
+    """Who wears this model on a test that counts, under which rule; and all of it taken away."""
+    name = passed_last_year(stack, rules, "1006")
+    auditor = desk(width=1280, height=800).sign_in("hollis")
+    page = auditor.page
+    page.get_by_role("link", name="Records").click()
+    auditor.heading("Every test, the latest first")
+    assert auditor.axe() == []
+    page.get_by_label("Whose, in what, with what").fill("1006")
+    page.get_by_role("button", name=f"person {name}").wait_for()
+    page.keyboard.press("Enter")
+    auditor.heading("Tests:")
+    page.wait_for_url("**person=**")
+    row = page.locator("tbody tr", has_text=name).first
+    row.get_by_text("29 CFR 1910.134").wait_for()
+    model = row.locator("td").nth(1).locator("b").inner_text().rsplit(" ", 1)[0].split()[-1]
+    page.get_by_role("button", name="take it away").click()
+    page.get_by_label("Whose, in what, with what").fill(model)
+    page.get_by_role("button", name="model").first.click()
+    page.get_by_role("button", name="Who wears it on a test that counts").click()
+    auditor.heading("Who wears")
+    page.locator("tbody tr", has_text=name).get_by_text("may wear it until").wait_for()
+    assert auditor.axe() == []
+    page.reload()
+    page.locator("tbody tr", has_text=name).wait_for()  # the view stands in the address
+    page.get_by_role("button", name="Who wears it on a test that counts").click()
+    with page.expect_download() as taken:
+        page.get_by_role("link", name="Whole, for an inspector").click()
+    archive = tmp_path / "records.zip"
+    taken.value.save_as(archive)
+    assert recompute([str(archive)], as_json=True) == 0
+
+
+def test_a_counter_found_wrong_is_seen_within_a_second_on_board_gate_and_due_list(
+    desk: Make, stack: Stack, rules: Rules
+) -> None:
+    name = passed_last_year(stack, rules, "1007")
+    with_a_card(stack)
+    supervisor = desk(width=1280, height=800).sign_in("ines")
+    page = supervisor.page
+    page.get_by_role("link", name="Tomorrow").click()
+    page.get_by_label("Site").select_option(label=f"Cold Haven Boatyard, {site_of(stack, '1007')}")
+    page.get_by_role("button", name="Against set-ups").click()
+    cell = page.locator(".board tr", has_text=name).locator("td.may, td.may_not")
+    cell.first.wait_for()
+    assert cell.first.get_attribute("class") == "may" and supervisor.axe() == []
+    page.get_by_role("button", name="For a tablet at the gate").click()
+    path = page.locator("a[href^='/gate/']").get_attribute("href")
+    gate = desk(width=820, height=1180)
+    gate.page.goto(f"{stack.address}{path}")
+    gate.page.get_by_label("Number or name").fill("1007")
+    gate.page.locator("li.may", has_text=name).wait_for()
+    assert gate.axe() == [] and gate.page.locator("li").count() == 1
+    page.get_by_role("button", name="Person by person").click()
+    page.get_by_role("button", name="Their cards, ten on a sheet").click()
+    with page.expect_download() as taken:
+        page.get_by_role("link", name="Take them away").click(timeout=60_000)
+    assert taken.value.suggested_filename == "cards.pdf"
+    page.get_by_role("button", name="Against set-ups").click()
+    cell.first.wait_for()
+
+    began = time.monotonic()
+    found_wrong(stack, name)
+    page.locator(".board tr", has_text=name).locator("td.may_not").wait_for(timeout=5_000)
+    assert time.monotonic() - began < 5
+    gate.page.reload()
+    gate.page.get_by_label("Number or name").fill("1007")
+    gate.page.locator("li.may-not", has_text=name).wait_for()
+    assert "found" not in gate.page.locator("li").inner_text(), "a gate is not told why"
+    page.get_by_role("link", name="Due").click()
+    page.locator(".crew li", has_text=name).get_by_text("found wrong in the test").wait_for()
+
+
+def found_wrong(stack: Stack, name: str) -> None:
+    """Enter a failure of whatever somebody was last tested with."""
+
+    def work(db: Session) -> None:
+        query = select(TryKit).join(WearPermission, WearPermission.visit_id == TryKit.visit_id)
+        whose = query.join(Person, Person.id == WearPermission.person_id).where(Person.name == name)
+        used = db.scalars(whose.order_by(TryKit.tested_at.desc()).limit(1)).one()
+        found = Found(
+            kit_kind="instrument",
+            kit_id=used.kit_id,
+            kit_name="Counter",
+            check_name="clean_air",
+            what="The counter was found wrong in the test.",
+            employer_id=used.employer_id,
+            since=None,
+            until=DatabaseClock().now(db),
+        )
+        open_recall(db, found, "test")
+
+    run_in_transaction(stack.engine, work)

@@ -2,31 +2,38 @@ import "./States.css";
 import type { ReactNode } from "react";
 import { ApiError } from "@/shared/client";
 
-/** Something is on its way. */
-export function Loading({ what }: { what: string }) {
+/** Something is on its way. ``inside``: a part of a page, which has a main part already. */
+export function Loading({ what, inside = false }: { what: string; inside?: boolean }) {
+  const words = <p className="dim">{what}: one moment…</p>;
+  if (inside) return <div aria-busy="true">{words}</div>;
   return (
     <main className="page" aria-busy="true">
-      <p className="dim">{what}: one moment…</p>
+      {words}
     </main>
   );
 }
 
-/** Something did not come: what, why, and again. */
-export function Failed({ error, again }: { error: unknown; again: () => void }) {
+interface Missing {
+  error: unknown;
+  again: () => void;
+  inside?: boolean;
+}
+
+/** Something did not come: what, why, and again. ``inside``: a part of a page, which has a main part already. */
+export function Failed({ error, again, inside = false }: Missing) {
   const words = error instanceof ApiError ? error.message : "Something unexpected happened in this page.";
-  return (
-    <main className="page">
-      <div className="note rust" role="alert">
-        <h2>That did not come</h2>
-        <p>{words}</p>
-        <p>
-          <button type="button" className="act" onClick={again}>
-            Try again
-          </button>
-        </p>
-      </div>
-    </main>
+  const note = (
+    <div className="note rust" role="alert">
+      <h2>That did not come</h2>
+      <p>{words}</p>
+      <p>
+        <button type="button" className="act" onClick={again}>
+          Try again
+        </button>
+      </p>
+    </div>
   );
+  return inside ? note : <main className="page">{note}</main>;
 }
 
 /** Nothing here yet, and what to do about it. */

@@ -79,8 +79,8 @@ function Tests({ asked }: { asked: Record<string, string> }) {
     initialPageParam: "",
     getNextPageParam: (last) => last.after || undefined,
   });
-  if (found.isPending) return <Loading what="The tests" />;
-  if (found.isError) return <Failed error={found.error} again={() => void found.refetch()} />;
+  if (found.isPending) return <Loading inside what="The tests" />;
+  if (found.isError) return <Failed inside error={found.error} again={() => void found.refetch()} />;
   const rows = found.data.pages.flatMap((one) => one.rows);
   if (!rows.length) return <Empty>No test is found by this.</Empty>;
   const query = new URLSearchParams(asked).toString();

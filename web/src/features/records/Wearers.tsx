@@ -15,8 +15,8 @@ export function Wearers({ asked }: { asked: Record<string, string> }) {
     initialPageParam: "",
     getNextPageParam: (last) => last.after || undefined,
   });
-  if (found.isPending) return <Loading what="Who wears it" />;
-  if (found.isError) return <Failed error={found.error} again={() => void found.refetch()} />;
+  if (found.isPending) return <Loading inside what="Who wears it" />;
+  if (found.isError) return <Failed inside error={found.error} again={() => void found.refetch()} />;
   const rows = found.data.pages.flatMap((one) => one.rows);
   if (!rows.length) return <Empty>Nobody has a test in it that still counts.</Empty>;
   return (
@@ -24,7 +24,9 @@ export function Wearers({ asked }: { asked: Record<string, string> }) {
       <table className="plain">
         <thead>
           <tr>
-            <th aria-label="May or may not" />
+            <th>
+              <span className="visually-hidden">May or may not</span>
+            </th>
             <th>Who</th>
             <th>Set-up</th>
             <th>Test counts until</th>

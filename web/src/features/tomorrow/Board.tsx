@@ -17,8 +17,8 @@ export function Board({ asked, period }: { asked: Asked; period: number }) {
     placeholderData: (old) => old,
     refetchInterval: period,
   });
-  if (found.isPending) return <Loading what="The board" />;
-  if (found.isError) return <Failed error={found.error} again={() => void found.refetch()} />;
+  if (found.isPending) return <Loading inside what="The board" />;
+  if (found.isError) return <Failed inside error={found.error} again={() => void found.refetch()} />;
   const { columns, rows, pages } = found.data;
   if (!rows.length) return <Empty>Nobody is in this crew.</Empty>;
   if (!columns.length) return <Empty>None of them has passed in anything yet.</Empty>;

@@ -58,8 +58,8 @@ export function DuePage() {
           onChange={(event) => ask({ within: Number(event.currentTarget.value) })}
         />
       </div>
-      {found.isError && <Failed error={found.error} again={() => void found.refetch()} />}
-      {found.isPending && <Loading what="Who is due" />}
+      {found.isError && <Failed inside error={found.error} again={() => void found.refetch()} />}
+      {found.isPending && <Loading inside what="Who is due" />}
       {view && (
         <>
           {view.pending > 0 && (

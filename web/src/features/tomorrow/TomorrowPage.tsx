@@ -50,8 +50,8 @@ export function TomorrowPage() {
     <main className="page tomorrow">
       {found.data && <Answer view={found.data} />}
       <Asked asked={asked} sites={sites.data} view={found.data} ask={ask} />
-      {found.isError && <Failed error={found.error} again={() => void found.refetch()} />}
-      {found.isPending && <Loading what="The crew" />}
+      {found.isError && <Failed inside error={found.error} again={() => void found.refetch()} />}
+      {found.isPending && <Loading inside what="The crew" />}
       <p className="field-row no-print">
         <button type="button" className="quiet" aria-pressed={isBoard} onClick={() => setBoard(!isBoard)}>
           {isBoard ? "Person by person" : "Against set-ups"}
