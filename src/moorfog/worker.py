@@ -16,6 +16,7 @@ from moorfog.operations.jobs import claim, run_job
 from moorfog.operations.people.standing import freshen_everywhere
 from moorfog.operations.records.anchors import key_folder, make_anchor, printed, signing_key
 from moorfog.operations.records.crew_papers import forget_files
+from moorfog.operations.records.outbox import NotSet, mail_server, send_next
 from moorfog.operations.records.papers import forget_wrong_codes
 from moorfog.store.base import run_in_transaction
 from moorfog.store.clock import Clock, DatabaseClock, take_new_time
@@ -23,6 +24,7 @@ from moorfog.store.clock import Clock, DatabaseClock, take_new_time
 PERIOD_S = 1.0
 HEAD_START = 60
 """Rounds before screens are given up: after a pause of the whole program they need a moment to be heard again."""
+MAILS_A_ROUND = 5
 log = logging.getLogger("moorfog.worker")
 
 
@@ -36,6 +38,18 @@ def anchor(engine: Engine, clock: Clock) -> None:
     made = run_in_transaction(engine, lambda db: make_anchor(db, clock, key))
     if made is not None:
         log.info("anchor %s", printed(made))
+
+
+def _send_some(engine: Engine, clock: Clock, stopping: threading.Event) -> None:
+    """Send what waits in the outbox, a few in a round: no job waits long for a mail server that is slow."""
+    try:
+        server = mail_server()
+    except NotSet as error:
+        log.warning("nothing is sent: %s", error)
+        return
+    for _ in range(MAILS_A_ROUND):
+        if server is None or stopping.is_set() or not send_next(engine, clock, server):
+            return
 
 
 def work(engine: Engine, stopping: threading.Event) -> None:
@@ -55,6 +69,7 @@ def work(engine: Engine, stopping: threading.Event) -> None:
             for _ in freshen_everywhere(engine, clock):
                 if stopping.is_set():
                     break
+            _send_some(engine, clock, stopping)
             if rounds >= HEAD_START:
                 lost = run_in_transaction(engine, lambda db: lose_screens(db, clock))
                 if lost:

@@ -128,6 +128,8 @@ BODIES: dict[str, dict[str, Any]] = {
     "change_site_words": {"terms": "", "notice_days": None, "keep_months": None},
     "report_change": {"kind": "fit", "on": "2026-01-01", "said_by": "wearer", "words": "", "configuration": ""},
     "report_by_card": {"kind": "fit", "number": "1"},
+    "mail_paper": {"paper": "report"},
+    "invite_due": {"within": 0},
     "draw_cards": {"crew": {"site": "?"}},
     "open_gate": {"site": "site"},
     "save_crew": {"name": "Early shift", "numbers": "1"},

@@ -24,6 +24,7 @@ from moorfog.api import (  # noqa: F401  (their routes)
     house,
     kit,
     link,
+    mails,
     people,
     places,
     programme,

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from flask import Response, current_app, request
 from pydantic import ConfigDict, TypeAdapter
 
+from moorfog.api.mails import is_on
 from moorfog.api.routing import Context, plain, route
 from moorfog.operations.accounts import second, sessions
 from moorfog.operations.accounts.journal import Note, write
@@ -35,6 +36,8 @@ class SessionView:
     login: str
     roles: tuple[str, ...]
     token: str
+    has_mail: bool
+    """Whether papers and invitations can go out by e-mail here."""
 
 
 _out = TypeAdapter(SessionView)
@@ -64,6 +67,7 @@ def let_in(context: Context, done: sessions.SignedIn) -> Response:
         login=done.actor.login,
         roles=done.actor.roles(),
         token=done.csrf,
+        has_mail=is_on(),
     )
     response = plain(_out.dump_json(view), "application/json")
     response.set_cookie(
@@ -81,7 +85,14 @@ def let_in(context: Context, done: sessions.SignedIn) -> Response:
 def who_am_i(context: Context) -> SessionView:
     """Tell who is signed in."""
     actor = context.actor
-    return SessionView(account_id=actor.id, name=actor.name, login=actor.login, roles=actor.roles(), token=context.csrf)
+    return SessionView(
+        account_id=actor.id,
+        name=actor.name,
+        login=actor.login,
+        roles=actor.roles(),
+        token=context.csrf,
+        has_mail=is_on(),
+    )
 
 
 @route("DELETE", "/api/session", "signed_in")

@@ -18,10 +18,12 @@ from sqlalchemy.exc import SQLAlchemyError
 from sqlalchemy.orm import Session
 
 from moorfog.bootstrap import DEBIAN_DOOR, DEBIAN_LIBRARIES, DEBIAN_RUN, StepFailed, missing_packages, root
+from moorfog.operations.records.outbox import NotSet, mail_server
 from moorfog.operations.setup import has_accounts
 from moorfog.serving.backup import backups_of
 from moorfog.serving.database import ServerFailed, reach
 from moorfog.serving.keeping import is_late, read_backups
+from moorfog.serving.ports import answers
 from moorfog.store.base import make_engine
 from moorfog.store.migrate import Schema, schema_of
 
@@ -43,6 +45,7 @@ def examine(home: Path, url: str = "", certificate: Path | None = None, key: Pat
     yield _python()
     yield from _packages()
     yield from _space(home)
+    yield from _mail()
     if certificate is not None:
         yield from _certificate(certificate, key)
     if not url and not (home / "db" / "data" / "mysql").exists():
@@ -57,6 +60,20 @@ def examine(home: Path, url: str = "", certificate: Path | None = None, key: Pat
             yield Finding(False, f"the database does not come up: {error}", "look into its log; restore a backup")
     if not os.environ.get("MOORFOG_DATABASE_URL"):
         yield from _backups(home)
+
+
+def _mail() -> Iterator[Finding]:
+    """Tell whether a mail server that is set can be used, and answers. None set is no fault."""
+    try:
+        server = mail_server()
+    except NotSet as error:
+        yield Finding(False, "the mail server cannot be used", f"{error}")
+        return
+    if server is not None:
+        there = answers(server.host, server.port)
+        where = f"{server.host}:{server.port}"
+        words = f"the mail server at {where} answers" if there else f"the mail server at {where} does not answer"
+        yield Finding(there, words, "letters wait in the outbox until it does; look whether host and port are right")
 
 
 def _python() -> Finding:

@@ -1,6 +1,5 @@
 import { createBrowserRouter, Navigate, type RouteObject } from "react-router";
 import { Shell } from "@/app/Shell";
-import { WearerPage } from "@/features/wearer/WearerPage";
 
 /** A page that is fetched when it is first gone to. */
 function page(path: string, load: () => Promise<React.ComponentType>): RouteObject {
@@ -9,7 +8,7 @@ function page(path: string, load: () => Promise<React.ComponentType>): RouteObje
 }
 
 export const router = createBrowserRouter([
-  { path: "/w/:token", element: <WearerPage /> },
+  page("/w/:token", async () => (await import("@/features/wearer/WearerPage")).WearerPage),
   page("/c/:code", async () => (await import("@/features/code/CodePage")).CodePage),
   page("/gate/:secret", async () => (await import("@/features/gate/GatePage")).GatePage),
   page("/setup", async () => (await import("@/features/setup/SetupPage")).SetupPage),
@@ -24,6 +23,7 @@ export const router = createBrowserRouter([
       page("people", async () => (await import("@/features/person/PeoplePage")).PeoplePage),
       page("people/:personId", async () => (await import("@/features/person/PersonPage")).PersonPage),
       page("tomorrow", async () => (await import("@/features/tomorrow/TomorrowPage")).TomorrowPage),
+      page("outbox", async () => (await import("@/features/outbox/OutboxPage")).OutboxPage),
       page("due", async () => (await import("@/features/tomorrow/DuePage")).DuePage),
       page("records", async () => (await import("@/features/records/RecordsPage")).RecordsPage),
       page("results", async () => (await import("@/features/results/ResultsPage")).ResultsPage),

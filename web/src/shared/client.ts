@@ -105,6 +105,7 @@ export const keys = {
   tomorrow: (asked: Record<string, string>) => ["tomorrow", asked] as const,
   board: (asked: Record<string, string>) => ["tomorrow", "board", asked] as const,
   gate: (secret: string) => ["gate", secret] as const,
+  mails: (page: number) => ["mails", page] as const,
   due: (asked: Record<string, string | number>) => ["due", asked] as const,
   visit: (id: string) => ["visit", id] as const,
   person: (id: string, page: number) => ["person", id, page] as const,

@@ -1488,6 +1488,50 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/mails": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What was sent, waits, or could not be sent, the latest first.
+         * @description What was sent, waits, or could not be sent, the latest first.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["get_mails"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/mails/{mail_id}/again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Try a letter again that could not be sent.
+         * @description Try a letter again that could not be sent.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        post: operations["send_again"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/metrics": {
         parameters: {
             query?: never;
@@ -2510,6 +2554,28 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sites/{site_id}/invitations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Invite everybody who is due at a site to their next test.
+         * @description Invite everybody who is due at a site to their next test.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        post: operations["invite_due"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sites/{site_id}/protocols": {
         parameters: {
             query?: never;
@@ -3084,6 +3150,28 @@ export interface paths {
         get: operations["get_log"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/visits/{visit_id}/mail": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Send a paper of a signed visit to the worker's own address.
+         * @description Send a paper of a signed visit to the worker's own address.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        post: operations["mail_paper"];
         delete?: never;
         options?: never;
         head?: never;
@@ -4826,6 +4914,19 @@ export interface components {
             total: number;
         };
         /**
+         * DueInvited
+         * @description How an invitation of everybody who is due went: how many letters wait, who has no address, and how many had one
+         *     in the last days already.
+         */
+        DueInvited: {
+            /** Again */
+            again: number;
+            /** Invited */
+            invited: number;
+            /** No Address */
+            no_address: string[];
+        };
+        /**
          * DueLine
          * @description Somebody who can wear something no longer than ``until`` (empty: already nothing), in which set-up, what ends
          *     then, in how many days (below zero: gone by), and whether it is their only set-up.
@@ -5387,6 +5488,17 @@ export interface components {
             serial_number: string;
         };
         /**
+         * InviteWithin
+         * @description Within how many days somebody is due (0: the site's notice).
+         */
+        InviteWithin: {
+            /**
+             * Within
+             * @default 0
+             */
+            within: number;
+        };
+        /**
          * Invited
          * @description A one-time address at which a password is chosen, shown only now; and until when it opens.
          */
@@ -5733,6 +5845,71 @@ export interface components {
         MadeTask: {
             /** Id */
             id: string;
+        };
+        /**
+         * MailLine
+         * @description A letter in the outbox: to whom, what, how it went.
+         */
+        MailLine: {
+            /** Id */
+            id: string;
+            /** Made At */
+            made_at: string;
+            /** Person */
+            person: string;
+            /** Person Id */
+            person_id: string;
+            /** Problem */
+            problem: string;
+            /** Sent At */
+            sent_at: string;
+            /** State */
+            state: string;
+            /** Subject */
+            subject: string;
+            /** To Address */
+            to_address: string;
+        };
+        /**
+         * MailPage
+         * @description A page of the outbox, the latest first; ``is_on``: whether a mail server is set.
+         */
+        MailPage: {
+            /** Is On */
+            is_on: boolean;
+            /** Page */
+            page: number;
+            /** Pages */
+            pages: number;
+            /** Rows */
+            rows: components["schemas"]["MailLine"][];
+            /** Total */
+            total: number;
+        };
+        /**
+         * MailPaper
+         * @description Which paper goes to the worker.
+         */
+        MailPaper: {
+            /**
+             * Page Size
+             * @default A4
+             * @enum {string}
+             */
+            page_size: "A4" | "Letter";
+            /**
+             * Paper
+             * @enum {string}
+             */
+            paper: "report" | "card" | "letter";
+        };
+        /**
+         * MailedTo
+         * @description The address that it goes to.
+         */
+        MailedTo: {
+            /** To */
+            to: string;
         };
         /**
          * Meanwhile
@@ -7495,6 +7672,8 @@ export interface components {
         SessionView: {
             /** Account Id */
             account_id: string;
+            /** Has Mail */
+            has_mail: boolean;
             /** Login */
             login: string;
             /** Name */
@@ -11052,6 +11231,66 @@ export interface operations {
             };
         };
     };
+    get_mails: {
+        parameters: {
+            query?: {
+                page?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MailPage"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    send_again: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                mail_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
     get_metrics: {
         parameters: {
             query?: never;
@@ -12785,6 +13024,41 @@ export interface operations {
             };
         };
     };
+    invite_due: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["InviteWithin"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DueInvited"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
     get_protocols: {
         parameters: {
             query?: never;
@@ -13745,6 +14019,41 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LogView"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    mail_paper: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                visit_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MailPaper"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MailedTo"];
                 };
             };
             /** @description error */

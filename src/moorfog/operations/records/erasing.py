@@ -41,6 +41,7 @@ from moorfog.store.models import (
     VisitSummary,
 )
 from moorfog.store.models_house import Erased, JournalDetail, JournalRow
+from moorfog.store.models_mail import Mail
 from moorfog.store.models_programme import CardCode, ChangeReport
 from moorfog.store.same import same_person
 
@@ -151,7 +152,7 @@ def erase(db: Session, clock: Clock, actor: Actor, person_id: str, why: str) -> 
         for first in range(0, len(rows), MANY):
             some = update(table).where(table.id.in_(rows[first : first + MANY]))
             db.execute(some.values(**empty).execution_options(synchronize_session=False))
-    for filed in (ClearanceRow, TrainingRow, MeasurementRow, ChangeReport):
+    for filed in (ClearanceRow, TrainingRow, MeasurementRow, ChangeReport, Mail):
         db.execute(delete(filed).where(filed.person_id.in_(ids)))
     db.execute(delete(PersonWord).where(PersonWord.person_id.in_(ids)))
     db.execute(delete(CardCode).where(CardCode.visit_id.in_(visits)))

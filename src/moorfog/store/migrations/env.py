@@ -3,7 +3,7 @@
 from alembic import context
 from sqlalchemy import create_engine
 
-from moorfog.store import models, models_counts, models_house, models_programme  # noqa: F401  (fills the metadata)
+from moorfog.store import models, models_counts, models_house, models_mail, models_programme  # noqa: F401  (fills the metadata)
 from moorfog.store.base import Base
 
 engine = create_engine(context.config.get_main_option("sqlalchemy.url") or "")

@@ -1,5 +1,6 @@
 import { useState } from "react";
 import { api, type Schemas, unwrap } from "@/shared/client";
+import { useSession } from "@/shared/session";
 
 type Paper = Schemas["IssueReport"];
 /** ``needsPass``: only of a pass that holds; ``isReal``: not of a practice. */
@@ -15,6 +16,20 @@ const PAPERS: { label: string; body: Paper; needsPass?: boolean; isReal?: boolea
 export function Papers({ visitId, passed, isReal }: { visitId: string; passed: boolean; isReal: boolean }) {
   const [problem, setProblem] = useState("");
   const [busy, setBusy] = useState("");
+  const [sent, setSent] = useState("");
+  const hasMail = useSession().data?.has_mail ?? false;
+  const mail = async (paper: Paper["paper"]) => {
+    setProblem("");
+    setSent("");
+    try {
+      const path = { visit_id: visitId };
+      const body = { paper: paper ?? "letter", page_size: "A4" } as const;
+      const { to } = await unwrap(api.POST("/api/visits/{visit_id}/mail", { params: { path }, body }));
+      setSent(`It goes to ${to}. What became of it stands in the outbox.`);
+    } catch (error) {
+      setProblem(error instanceof Error ? error.message : "It was not sent.");
+    }
+  };
   const issue = async (label: string, body: Paper) => {
     setProblem("");
     setBusy(label);
@@ -44,6 +59,12 @@ export function Papers({ visitId, passed, isReal }: { visitId: string; passed: b
           {busy === label ? "It is being set…" : label}
         </button>
       ))}
+      {hasMail && isReal && (
+        <button type="button" className="quiet" onClick={() => void mail(passed ? "card" : "letter")}>
+          {passed ? "Card by e-mail" : "Letter by e-mail"}
+        </button>
+      )}
+      {sent && <span role="status">{sent}</span>}
       {problem && (
         <span className="rust" role="alert">
           {problem}

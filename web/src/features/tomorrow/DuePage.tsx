@@ -7,6 +7,7 @@ import { Mark } from "@/design/Marks";
 import { Empty, Failed, Loading, Pager } from "@/design/States";
 import { useAttempt } from "@/shared/attempt";
 import { api, keys, type Schemas, unwrap } from "@/shared/client";
+import { useSession } from "@/shared/session";
 import { useDay } from "@/shared/useDay";
 import { useSite } from "@/features/tomorrow/useSite";
 import "@/features/tomorrow/tomorrow.css";
@@ -72,6 +73,7 @@ export function DuePage() {
             ))}
           </ul>
           <Pager page={view.page} pages={view.pages} go={(to) => ask({ page: to })} />
+          <Invitations site={site} within={within} total={view.total} />
           <Takeaway site={site} query={`site=${site}&within=${within}`} />
         </>
       )}
@@ -121,6 +123,36 @@ function Due({ one }: { one: Schemas["DueLine"] }) {
         )}
       </div>
     </li>
+  );
+}
+
+/** Everybody who is due is written to, where a mail server is set; who has no address is named. */
+function Invitations({ site, within, total }: { site: string; within: number; total: number }) {
+  const hasMail = useSession().data?.has_mail ?? false;
+  const [done, setDone] = useState<Schemas["DueInvited"] | null>(null);
+  const { problem, attempt } = useAttempt("Nobody was invited.");
+  if (!hasMail || total === 0) return null;
+  const invite = () =>
+    attempt(async () => {
+      const params = { path: { site_id: site } };
+      setDone(await unwrap(api.POST("/api/sites/{site_id}/invitations", { params, body: { within } })));
+    });
+  return (
+    <section aria-label="Invitations">
+      <p className="field-row">
+        <button type="button" className="quiet" onClick={() => void invite()}>
+          Invite them all by e-mail
+        </button>
+        <Link to="/outbox">Outbox</Link>
+      </p>
+      {done && (
+        <p role="status">
+          {done.invited} invited{done.again > 0 && `, ${done.again} had an invitation lately`}
+          {done.no_address.length > 0 && `; no address on file: ${done.no_address.join(", ")}`}.
+        </p>
+      )}
+      <Problem words={problem} />
+    </section>
   );
 }
 

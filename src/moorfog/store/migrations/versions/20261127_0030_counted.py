@@ -98,6 +98,29 @@ def upgrade() -> None:
         sa.Column("expires_at", MOMENT, nullable=False, index=True),
     )
     op.create_table(
+        "mail",
+        sa.Column("id", sa.Uuid(), primary_key=True),
+        sa.Column("kind", sa.String(12), nullable=False),
+        sa.Column("employer_id", sa.Uuid(), sa.ForeignKey("employer.id"), nullable=False),
+        sa.Column("person_id", sa.Uuid(), sa.ForeignKey("person.id"), nullable=False),
+        sa.Column("account_id", sa.Uuid(), nullable=False),
+        sa.Column("to_address", sa.String(190), nullable=False),
+        sa.Column("subject", sa.String(190), nullable=False),
+        sa.Column("body", MEDIUMTEXT(), nullable=False),
+        sa.Column("file_name", sa.String(120), nullable=False),
+        sa.Column("file", LONGBLOB(), nullable=False),
+        sa.Column("state", sa.String(8), nullable=False),
+        sa.Column("attempts", sa.Integer(), nullable=False),
+        sa.Column("problem", sa.String(400), nullable=False),
+        sa.Column("made_at", MOMENT, nullable=False),
+        sa.Column("next_at", MOMENT, nullable=False),
+        sa.Column("sent_at", MOMENT, nullable=True),
+        sa.Index("ix_mail_next", "state", "next_at"),
+        sa.Index("ix_mail_employer", "employer_id", "made_at"),
+        sa.Index("ix_mail_person", "person_id", "kind", "made_at"),
+        sa.Index("ix_mail_made", "made_at"),
+    )
+    op.create_table(
         "job_file",
         sa.Column("job_id", sa.Uuid(), sa.ForeignKey("job.id"), primary_key=True),
         sa.Column("name", sa.String(120), nullable=False),
@@ -136,5 +159,5 @@ def downgrade() -> None:
         op.drop_column("try_result", name)
     op.drop_column("visit_summary", "changed_at")
     op.drop_column("visit_summary", "seal_open")
-    for table in ("gate_link", "job_file", "result_count", "result_unit", "standing"):
+    for table in ("mail", "gate_link", "job_file", "result_count", "result_unit", "standing"):
         op.drop_table(table)
