@@ -13,7 +13,7 @@ from moorfog.operations.accounts.sessions import forget_expired
 from moorfog.operations.bench.runs import void_stale_runs
 from moorfog.operations.bench.screens import forget_screens, lose_screens
 from moorfog.operations.jobs import claim, run_job
-from moorfog.operations.people.standing import freshen_everywhere
+from moorfog.operations.people.standing import distrust_foreign, freshen_everywhere
 from moorfog.operations.records.anchors import key_folder, make_anchor, printed, signing_key
 from moorfog.operations.records.crew_papers import forget_files
 from moorfog.operations.records.outbox import NotSet, mail_server, send_next
@@ -55,7 +55,7 @@ def _send_some(engine: Engine, clock: Clock, stopping: threading.Event) -> None:
 def work(engine: Engine, stopping: threading.Event) -> None:
     """Do the rounds until told to stop; a database that is away is waited for."""
     clock = DatabaseClock()
-    rounds = 0
+    rounds, is_trusted = 0, False
     while not stopping.wait(PERIOD_S):
         try:
             job = claim(engine)
@@ -66,6 +66,9 @@ def work(engine: Engine, stopping: threading.Event) -> None:
             voided = run_in_transaction(engine, lambda db: void_stale_runs(db, clock))
             if voided:
                 log.info("%d runs voided: no readings came", voided)
+            if not is_trusted:
+                run_in_transaction(engine, distrust_foreign)
+                is_trusted = True
             for _ in freshen_everywhere(engine, clock):
                 if stopping.is_set():
                     break

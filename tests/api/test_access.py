@@ -130,6 +130,8 @@ BODIES: dict[str, dict[str, Any]] = {
     "report_by_card": {"kind": "fit", "number": "1"},
     "mail_paper": {"paper": "report"},
     "invite_due": {"within": 0},
+    "preview_history": {"site_id": "site", "file_name": "old.csv", "content": "eA=="},
+    "import_history": {"site_id": "site", "file_name": "old.csv", "content": "eA=="},
     "draw_cards": {"crew": {"site": "?"}},
     "open_gate": {"site": "site"},
     "save_crew": {"name": "Early shift", "numbers": "1"},
@@ -155,6 +157,8 @@ AIMED = (
     "enter_lot",
     "add_nebuliser",
     "add_part",
+    "preview_history",
+    "import_history",
 )
 
 

@@ -10,7 +10,7 @@ from typing import Any
 from zoneinfo import ZoneInfo
 
 import pytest
-from sqlalchemy import select
+from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
 from moorfog.core.permission.standing import standing_of
@@ -18,7 +18,7 @@ from moorfog.operations.people import standing
 from moorfog.operations.people.permissions import answers_for, usual_task
 from moorfog.store.base import run_in_transaction
 from moorfog.store.models import Person, Site, TryResult, VisitHead
-from moorfog.store.models_counts import ResultCount, Standing
+from moorfog.store.models_counts import ResultCount, Standing, StandingBy
 from moorfog.store.readmodels import rebuild
 from tests.api.house import GOOD, GRAIN, TASK, House
 from tests.api.test_lists import BAD
@@ -244,3 +244,14 @@ def test_a_crew_asks_as_much_as_one_person(house: House) -> None:
         return len(asked)
 
     assert questions(house.ours.people) == questions(house.ours.people[:1])
+
+
+def test_what_another_program_worked_out_is_asked_anew(house: House) -> None:
+    stands(house)
+    run_in_transaction(house.engine, standing.distrust_foreign)
+    stands(house)
+    assert not run_in_transaction(house.engine, standing.distrust_foreign), "its own it believes"
+    run_in_transaction(house.engine, lambda db: db.execute(update(StandingBy).values(made_by="an earlier one")))
+    assert run_in_transaction(house.engine, standing.distrust_foreign)
+    with Session(house.engine) as db:
+        assert all(db.get_one(Standing, one).is_stale for one in house.ours.people)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import base64
 import csv
 import io
 import json
@@ -202,3 +203,57 @@ def test_the_root_of_an_archive_is_signed_by_the_installation(house: House, tmp_
     Ed25519PublicKey.from_public_bytes(bytes.fromhex(said["public"])).verify(
         bytes.fromhex(said["signature"]), said["root"].encode()
     )
+
+
+def table_of(house: House, *rows: str, name: str = "last-year.csv", **more: Any) -> dict[str, Any]:
+    text = "\n".join(("Number;Test date;Mask;Size;Result;Fit factor;Tested by", *rows))
+    return {"site_id": house.ours.site, "file_name": name, "content": base64.b64encode(text.encode()).decode(), **more}
+
+
+def test_results_of_before_are_history_and_permit_nothing(house: House) -> None:
+    admin, person = house.client("administrator"), house.ours.people[0]
+    rows = (
+        f"{house.mark}-0;31.03.2026;Old Heron;M;passed;1200;R. Vole",
+        f"{house.mark}-1;01.04.2026;Old Heron;L;Fail;60;",
+    )
+    unclear = admin.post("/api/history/preview", table_of(house, *rows))
+    assert unclear["needs_order"] and unclear["fault_count"] == 2, "no day is guessed"
+    given = table_of(house, *rows, day_order="dmy")
+    assert admin.post("/api/history/preview", given) == {
+        "rows": 2,
+        "known": 0,
+        "faults": [],
+        "fault_count": 0,
+        "needs_order": False,
+    }
+    assert admin.post("/api/history", given) == {"new": 2}
+    assert admin.post("/api/history", given) == {"new": 0}, "the same table once more"
+    view = admin.get(f"/api/people/{person}")
+    (line,) = view["history"]
+    assert (line["on"], line["model"], line["result"], line["factor"], line["source"]) == (
+        *("2026-03-31", "Old Heron", "pass", "1200", "last-year.csv"),
+    )
+    assert view["permissions"]["rows"] == [] and view["next_up"]["until"] == "", "a pass of before permits nothing"
+    assert admin.get("/api/records")["rows"] == [] and admin.get("/api/results")["rows"] == []
+
+
+def test_everything_that_is_wrong_with_a_table_is_said_at_once_and_nothing_is_taken(house: House) -> None:
+    admin = house.client("administrator")
+    rows = ("nobody;2026-03-31;Old Heron;M;passed;;", f"{house.mark}-0;2026-13-01;;M;perhaps;;")
+    found = admin.post("/api/history/preview", table_of(house, *rows))
+    assert {(one["row"], one["column"]) for one in found["faults"]} == {
+        (2, "number"),
+        (3, "tested on"),
+        (3, "model"),
+        (3, "result"),
+    }
+    with pytest.raises(Refused, match="faults"):
+        admin.post("/api/history", table_of(house, *rows))
+    for wrong, code in (
+        (table_of(house), "empty_file"),
+        (table_of(house, "x", name="old.pdf"), "unknown_file"),
+        ({**table_of(house), "content": base64.b64encode(b"a;b\n1;2").decode()}, "columns_missing"),
+        ({**table_of(house), "site_id": house.theirs.site}, "not_found"),
+    ):
+        with pytest.raises(Refused, match=code):
+            admin.post("/api/history", wrong)

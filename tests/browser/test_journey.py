@@ -159,5 +159,5 @@ def test_the_api_is_documented_with_local_assets(desk: Make, stack: Stack) -> No
     asked: list[str] = []
     reader.page.on("request", lambda request: asked.append(request.url))
     reader.page.goto(f"{stack.address}/docs/")
-    reader.page.get_by_text("/api/visits/{visit_id}/events").first.wait_for()
+    reader.page.get_by_text("/api/visits/{visit_id}/events").first.wait_for(timeout=90_000)  # some 200 routes
     assert all(url.startswith((stack.address, "data:", "blob:")) for url in asked)

@@ -96,7 +96,7 @@ def test_a_full_disk_is_said_and_nothing_is_half_stored(rules: Rules) -> None:
         visit = tester.open()
         body = press(tester, visit)
         filler = disk / "filler"
-        with filler.open("wb") as file, suppress(OSError):
+        with filler.open("wb", buffering=0) as file, suppress(OSError):  # nothing is left to be written when it closes
             while True:
                 file.write(b"\0" * 65536)
         said = None

@@ -14,7 +14,7 @@ from flask import Response
 from sqlalchemy.orm import Session
 
 from moorfog.api.programme import XLSX
-from moorfog.api.routing import Context, route
+from moorfog.api.routing import FILE, Context, route
 from moorfog.core.kernel.codec import encode
 from moorfog.documents.archive import archived
 from moorfog.documents.sheets import workbook_file
@@ -23,7 +23,7 @@ from moorfog.operations.accounts.journal import Note, note
 from moorfog.operations.accounts.sessions import READERS
 from moorfog.operations.errors import DomainError
 from moorfog.operations.fields import Label
-from moorfog.operations.records import inspecting, searching, suggesting, wearers
+from moorfog.operations.records import history, inspecting, searching, suggesting, wearers
 
 T = TypeVar("T")
 Kind = Literal["csv", "json", "xlsx"]
@@ -130,6 +130,25 @@ def take_archive(context: Context, query: searching.RecordsAsked) -> Response:
     return _sent(pieces(), "application/zip", "records.zip")
 
 
+@dataclass(frozen=True)
+class TakenOver:
+    """How many results of before are new here."""
+
+    new: int
+
+
+@route("POST", "/api/history/preview", "manage", body=history.HistoryFile, returns=history.HistoryPreview, most=FILE)
+def preview_history(context: Context, body: history.HistoryFile) -> history.HistoryPreview:
+    """What taking over a table of earlier results would do."""
+    return history.preview_history(context.db, context.actor, body)
+
+
+@route("POST", "/api/history", "manage", body=history.HistoryFile, returns=TakenOver, most=FILE)
+def import_history(context: Context, body: history.HistoryFile) -> TakenOver:
+    """Take over a table of earlier results as history: judged by nobody here, permitting nothing."""
+    return TakenOver(history.import_history(context.db, context.clock, context.actor, body))
+
+
 def _only(query: object, kind: type[Any]) -> dict[str, Any]:
     """Return what a query asks for beside the way in which it is shown."""
     return {one.name: getattr(query, one.name) for one in fields(kind)}
@@ -159,7 +178,9 @@ def _taken(
 
     def pieces() -> Iterator[bytes]:
         with Session(engine) as db:
-            lines = rows(db)
+            found = rows(db)
+            begun = list(islice(found, 1))  # what is wrong with the question is said before anything is sent
+            lines = chain(begun, found)
             if kind == "json":
                 yield from _json_pieces(lines)
             elif kind == "csv":

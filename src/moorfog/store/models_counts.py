@@ -39,6 +39,14 @@ class Standing(Base):
     )
 
 
+class StandingBy(Base):
+    """By which program and rule books how people stand was worked out; one row. Another works it out anew."""
+
+    __tablename__ = "standing_by"
+    id: Mapped[int] = mapped_column(Integer, primary_key=True, autoincrement=False)
+    made_by: Mapped[str] = mapped_column(String(64))
+
+
 class ResultUnit(ReadModel, Base):
     """What pass results count: a person × model × size × visit with a signed pass or fail; ``method`` empty: by any,
     else by that one alone. ``day``: that of the last judged try, at the site. ``seq``: its start in the log."""

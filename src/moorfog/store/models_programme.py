@@ -102,3 +102,27 @@ class GateLink(Base):
     account_id: Mapped[str] = mapped_column(Id, ForeignKey("account.id"))
     asked: Mapped[str] = mapped_column(MEDIUMTEXT)
     expires_at: Mapped[datetime] = mapped_column(UtcDateTime, index=True)
+
+
+class HistoryRow(Base):
+    """A result of before, taken over from a table: as it was written there, judged by nobody here. It permits nothing.
+
+    ``digest`` keeps the same one from being taken over twice.
+    """
+
+    __tablename__ = "history_result"
+    id: Mapped[str] = mapped_column(Id, primary_key=True)
+    person_id: Mapped[str] = mapped_column(Id, ForeignKey("person.id"))
+    employer_id: Mapped[str] = mapped_column(Id)
+    tested_on: Mapped[date] = mapped_column(Date)
+    model: Mapped[str] = mapped_column(String(190))
+    size: Mapped[str] = mapped_column(String(40))
+    method: Mapped[str] = mapped_column(String(190))
+    result: Mapped[Literal["pass", "fail"]] = mapped_column(String(40))
+    factor: Mapped[str] = mapped_column(String(30))
+    tester: Mapped[str] = mapped_column(String(190))
+    source: Mapped[str] = mapped_column(String(190))
+    digest: Mapped[str] = mapped_column(String(64), unique=True)
+    account_id: Mapped[str] = mapped_column(Id)
+    entered_at: Mapped[datetime] = mapped_column(UtcDateTime)
+    __table_args__ = (Index("ix_history_person", "person_id", "tested_on"),)

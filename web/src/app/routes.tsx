@@ -26,6 +26,7 @@ export const router = createBrowserRouter([
       page("outbox", async () => (await import("@/features/outbox/OutboxPage")).OutboxPage),
       page("due", async () => (await import("@/features/tomorrow/DuePage")).DuePage),
       page("records", async () => (await import("@/features/records/RecordsPage")).RecordsPage),
+      page("history", async () => (await import("@/features/records/HistoryPage")).HistoryPage),
       page("results", async () => (await import("@/features/results/ResultsPage")).ResultsPage),
       page("kit", async () => (await import("@/features/kit/KitPage")).KitPage),
       page("facepieces", async () => (await import("@/features/catalogue/CataloguePage")).CataloguePage),

@@ -952,6 +952,50 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/history": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take over a table of earlier results as history: judged by nobody here, permitting nothing.
+         * @description Take over a table of earlier results as history: judged by nobody here, permitting nothing.
+         *
+         *     For: administrator.
+         */
+        post: operations["import_history"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/history/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * What taking over a table of earlier results would do.
+         * @description What taking over a table of earlier results would do.
+         *
+         *     For: administrator.
+         */
+        post: operations["preview_history"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/imports": {
         parameters: {
             query?: never;
@@ -5387,6 +5431,76 @@ export interface components {
             seq: number;
         };
         /**
+         * HistoryFault
+         * @description What is wrong in a row and column, as the sheet counts them.
+         */
+        HistoryFault: {
+            /** Column */
+            column: string;
+            /** Problem */
+            problem: string;
+            /** Row */
+            row: number;
+        };
+        /**
+         * HistoryFile
+         * @description A table of earlier results as sent: its name, its bytes as base64, and the order in which its days are written
+         *     (empty where they read 2025-03-31).
+         */
+        HistoryFile: {
+            /** Content */
+            content: string;
+            /**
+             * Day Order
+             * @default
+             * @enum {string}
+             */
+            day_order: "" | "ymd" | "dmy" | "mdy";
+            /** File Name */
+            file_name: string;
+            /** Site Id */
+            site_id: string;
+        };
+        /**
+         * HistoryLine
+         * @description A result of before, as it was written then.
+         */
+        HistoryLine: {
+            /** Factor */
+            factor: string;
+            /** Method */
+            method: string;
+            /** Model */
+            model: string;
+            /** On */
+            on: string;
+            /** Result */
+            result: string;
+            /** Size */
+            size: string;
+            /** Source */
+            source: string;
+            /** Tester */
+            tester: string;
+        };
+        /**
+         * HistoryPreview
+         * @description How many rows could be taken over, how many are there already, what is wrong, and whether the order of its days
+         *     has to be chosen.
+         */
+        HistoryPreview: {
+            /** Fault Count */
+            fault_count: number;
+            /** Faults */
+            faults: components["schemas"]["HistoryFault"][];
+            /** Known */
+            known: number;
+            /** Needs Order */
+            needs_order: boolean;
+            /** Rows */
+            rows: number;
+        };
+        /**
          * Imported
          * @description What an import did: models new, models with a new version, models that stood as they were.
          */
@@ -6576,6 +6690,8 @@ export interface components {
             face_length: string | null;
             /** Face Width */
             face_width: string | null;
+            /** History */
+            history: components["schemas"]["HistoryLine"][];
             /** Left On */
             left_on: string;
             /** Measures */
@@ -8110,6 +8226,14 @@ export interface components {
         Suggestions: {
             /** Rows */
             rows: components["schemas"]["Suggestion"][];
+        };
+        /**
+         * TakenOver
+         * @description How many results of before are new here.
+         */
+        TakenOver: {
+            /** New */
+            new: number;
         };
         /**
          * TaskEntry
@@ -10309,6 +10433,72 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Health"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    import_history: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HistoryFile"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TakenOver"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    preview_history: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HistoryFile"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HistoryPreview"];
                 };
             };
             /** @description error */

@@ -2,27 +2,52 @@
 
 from __future__ import annotations
 
+import hashlib
+import json
 from collections.abc import Iterator, Sequence
 from datetime import date, timedelta
 from zoneinfo import ZoneInfo
 
-from sqlalchemy import Engine, false, func, or_, select, true
+from sqlalchemy import Engine, false, func, or_, select, true, update
 from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import Session
 
+from moorfog import __version__
+from moorfog.core.kernel.codec import encode
 from moorfog.core.permission.standing import standing_of
+from moorfog.data import shipped_books
 from moorfog.operations.people.permissions import answers_for
 from moorfog.operations.sites.sites import tasks_of
 from moorfog.store.base import run_in_transaction
 from moorfog.store.clock import Clock
 from moorfog.store.models import Person, Site
-from moorfog.store.models_counts import Standing
+from moorfog.store.models_counts import Standing, StandingBy
 
 AT_ONCE = 250
 """People that are asked about in one go."""
 WHILE_WAITING = 500
 """People that are asked about while somebody waits for a page."""
 WORKED_OUT = ("has_passed", "until", "is_only", "look_again", "is_stale")
+
+
+def made_by() -> str:
+    """Return a digest of what an answer rests on besides facts: the program's version and the shipped rule books."""
+    books = json.dumps({key: encode(one) for key, one in shipped_books().items()}, sort_keys=True, default=str)
+    return hashlib.sha256(f"{__version__} {books}".encode()).hexdigest()
+
+
+def distrust_foreign(db: Session) -> bool:
+    """Mark everybody stale where another program, or other rule books, worked out how they stand; return whether."""
+    row = db.get(StandingBy, 1, with_for_update=True)
+    if row is not None and row.made_by == made_by():
+        return False
+    if row is None:
+        db.add(StandingBy(id=1, made_by=made_by()))
+    else:
+        row.made_by = made_by()
+    stale = update(Standing).values(rev=Standing.rev + 1, is_stale=True)
+    db.execute(stale.execution_options(synchronize_session=False))
+    return True
 
 
 def freshen(db: Session, site: Site, today: date, most: int) -> None:

@@ -23,7 +23,8 @@ from moorfog.operations.records.papers import card_view
 from moorfog.operations.records.recall import new_job
 from moorfog.operations.sites.sites import find_site, tasks_of
 from moorfog.store.clock import Clock, DatabaseClock
-from moorfog.store.models import Job, SignatureRow, WearPermission
+from moorfog.store.log import BrokenLog, whole_log
+from moorfog.store.models import Job, SignatureRow, VisitHead, WearPermission
 from moorfog.store.models_programme import JobFile
 
 Progress = Callable[[int, int], None]
@@ -79,8 +80,17 @@ def _cards(db: Session, clock: Clock, actor: Actor, asked: CrewAsked, where: str
             if not one.may or one.visit_id in done:
                 continue
             done.add(one.visit_id)
+            _must_hold(db, one.visit_id)
             passed = db.get_one(WearPermission, (one.visit_id, one.configuration))
             yield card_view(db, clock, passed, _tester(db, one.visit_id), where)
+
+
+def _must_hold(db: Session, visit_id: str) -> None:
+    """Refuse to draw a card of a visit whose log is not what was written."""
+    try:
+        whole_log(db, db.get_one(VisitHead, visit_id))
+    except BrokenLog as error:
+        raise DomainError("log_broken", f"No card is made of this: {error} Tell your administrator.") from error
 
 
 def _tester(db: Session, visit_id: str) -> str:

@@ -42,7 +42,7 @@ from moorfog.store.models import (
 )
 from moorfog.store.models_house import Erased, JournalDetail, JournalRow
 from moorfog.store.models_mail import Mail
-from moorfog.store.models_programme import CardCode, ChangeReport
+from moorfog.store.models_programme import CardCode, ChangeReport, HistoryRow, JobFile
 from moorfog.store.same import same_person
 
 ERASED_NAME = "Erased person"
@@ -152,8 +152,10 @@ def erase(db: Session, clock: Clock, actor: Actor, person_id: str, why: str) -> 
         for first in range(0, len(rows), MANY):
             some = update(table).where(table.id.in_(rows[first : first + MANY]))
             db.execute(some.values(**empty).execution_options(synchronize_session=False))
-    for filed in (ClearanceRow, TrainingRow, MeasurementRow, ChangeReport, Mail):
+    for filed in (ClearanceRow, TrainingRow, MeasurementRow, ChangeReport, Mail, HistoryRow):
         db.execute(delete(filed).where(filed.person_id.in_(ids)))
+    theirs = select(Job.id).where(Job.employer_id == person.employer_id)
+    db.execute(delete(JobFile).where(JobFile.job_id.in_(theirs)).execution_options(synchronize_session=False))
     db.execute(delete(PersonWord).where(PersonWord.person_id.in_(ids)))
     db.execute(delete(CardCode).where(CardCode.visit_id.in_(visits)))
     told = select(JournalRow.no).where(JournalRow.subject_id.in_([*ids, *visits]))

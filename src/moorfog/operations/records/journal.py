@@ -37,6 +37,7 @@ DEEDS = {
     "mail_paper": "sent a paper to the worker",
     "invite_due": "invited who is due",
     "send_again": "had a letter sent again",
+    "import_history": "took over results of before",
     "draw_cards": "had the cards of a crew drawn",
     "take_records": "took away a list of tests",
     "take_wearers": "took away who wears a model",

@@ -18,6 +18,7 @@ from moorfog.operations.people.on_file import file_on
 from moorfog.operations.people.people import face_cell, tenths_words
 from moorfog.operations.people.permissions import ENDS, Permissions, judge_permissions, usual_task
 from moorfog.operations.people.reporting import ReportLine, reports_on
+from moorfog.operations.records.history import HistoryLine, history_of
 from moorfog.operations.records.today import VisitRow, visit_query, visit_row
 from moorfog.store.clock import Clock
 from moorfog.store.models import Employer, MeasurementRow, Person, Site, TryResult, VisitSummary
@@ -81,6 +82,8 @@ class PersonView:
     zone: str
     """The time zone of their site: its day counts."""
     next_up: NextUp
+    history: tuple[HistoryLine, ...]
+    """Results of before, which nobody here judged."""
     measures: tuple[MeasureLine, ...]
     """Their face as it was measured, the last first."""
     merged_into: str
@@ -142,6 +145,7 @@ def view_person(db: Session, clock: Clock, actor: Actor, person_id: str, page: i
         reports=reports_on(db, person.id),
         zone=zone,
         next_up=_next_up(permissions),
+        history=history_of(db, person.id),
         measures=_measures(db, person.id, zone),
         left_on=person.left_on.isoformat() if person.left_on else "",
         merged_into=person.merged_into or "",

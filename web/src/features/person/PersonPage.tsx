@@ -91,6 +91,7 @@ export function PersonPage() {
       <Changed view={person.data} />
       <OnFile view={person.data} />
       <Measures rows={person.data.measures} />
+      <History rows={person.data.history} />
       <h2>Tries</h2>
       {tries.length === 0 ? (
         <Empty>No fit test yet.</Empty>
@@ -187,6 +188,42 @@ function Measures({ rows }: { rows: Schemas["MeasureLine"][] }) {
               <td className="num">{one.width}</td>
               <td className="num">{one.lip}</td>
               <td className="num">{one.cell ?? ""}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </>
+  );
+}
+
+/** Results of before, as they were written then. */
+function History({ rows }: { rows: Schemas["HistoryLine"][] }) {
+  if (!rows.length) return null;
+  return (
+    <>
+      <h2>History, not judged here: nothing is worn on the strength of it</h2>
+      <table className="plain">
+        <thead>
+          <tr>
+            <th>Tested on</th>
+            <th>In what</th>
+            <th>How it was written down</th>
+            <th>From</th>
+          </tr>
+        </thead>
+        <tbody>
+          {rows.map((one, i) => (
+            <tr key={`${one.on}${one.model}${i}`}>
+              <td>{one.on}</td>
+              <td>
+                {one.model} {one.size}
+              </td>
+              <td>
+                {one.result} {one.factor} <span className="dim">{one.method}</span>
+              </td>
+              <td>
+                {one.tester} <span className="dim">{one.source}</span>
+              </td>
             </tr>
           ))}
         </tbody>

@@ -2,6 +2,7 @@ import { NativeSelect } from "@mantine/core";
 import { useInfiniteQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { api, keys, type Schemas, unwrap } from "@/shared/client";
+import { useSession } from "@/shared/session";
 import { dateTime } from "@/shared/clock";
 import { Text } from "@/design/Fields";
 import { OutcomeMark } from "@/design/Marks";
@@ -72,6 +73,7 @@ function Chips({ asked, ask }: Asking) {
 }
 
 function Tests({ asked }: { asked: Record<string, string> }) {
+  const mayManage = useSession().data?.roles.includes("administrator") ?? false;
   const found = useInfiniteQuery({
     queryKey: keys.records(asked),
     queryFn: ({ pageParam }) =>
@@ -127,6 +129,11 @@ function Tests({ asked }: { asked: Record<string, string> }) {
         For an inspector: every record with its readings, the papers as issued, the rules, an index and one signed
         digest of all. It can be computed again without this server.
       </p>
+      {mayManage && (
+        <p>
+          <Link to="/history">Take over results of before</Link>, as history.
+        </p>
+      )}
     </>
   );
 }

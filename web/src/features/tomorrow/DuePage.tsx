@@ -9,7 +9,7 @@ import { useAttempt } from "@/shared/attempt";
 import { api, keys, type Schemas, unwrap } from "@/shared/client";
 import { useSession } from "@/shared/session";
 import { useDay } from "@/shared/useDay";
-import { useSite } from "@/features/tomorrow/useSite";
+import { useSite } from "@/features/common/useSite";
 import "@/features/tomorrow/tomorrow.css";
 
 const PERIODS = [30, 60, 90];

@@ -12,7 +12,7 @@ import { JobProgress } from "@/shared/JobProgress";
 import { useDay } from "@/shared/useDay";
 import { dateTime } from "@/shared/clock";
 import { Board } from "@/features/tomorrow/Board";
-import { useSite } from "@/features/tomorrow/useSite";
+import { useSite } from "@/features/common/useSite";
 import "@/features/tomorrow/tomorrow.css";
 
 type View = Schemas["CrewView"];

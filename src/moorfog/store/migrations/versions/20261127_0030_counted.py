@@ -56,6 +56,11 @@ def upgrade() -> None:
         sa.Index("ix_standing_again", "is_here", "look_again", "site_id"),
     )
     op.create_table(
+        "standing_by",
+        sa.Column("id", sa.Integer(), primary_key=True, autoincrement=False),
+        sa.Column("made_by", sa.String(64), nullable=False),
+    )
+    op.create_table(
         "result_unit",
         sa.Column("visit_id", sa.Uuid(), primary_key=True),
         sa.Column("model_id", sa.Uuid(), primary_key=True),
@@ -96,6 +101,24 @@ def upgrade() -> None:
         sa.Column("account_id", sa.Uuid(), sa.ForeignKey("account.id"), nullable=False),
         sa.Column("asked", MEDIUMTEXT(), nullable=False),
         sa.Column("expires_at", MOMENT, nullable=False, index=True),
+    )
+    op.create_table(
+        "history_result",
+        sa.Column("id", sa.Uuid(), primary_key=True),
+        sa.Column("person_id", sa.Uuid(), sa.ForeignKey("person.id"), nullable=False),
+        sa.Column("employer_id", sa.Uuid(), nullable=False),
+        sa.Column("tested_on", sa.Date(), nullable=False),
+        sa.Column("model", sa.String(190), nullable=False),
+        sa.Column("size", sa.String(40), nullable=False),
+        sa.Column("method", sa.String(190), nullable=False),
+        sa.Column("result", sa.String(40), nullable=False),
+        sa.Column("factor", sa.String(30), nullable=False),
+        sa.Column("tester", sa.String(190), nullable=False),
+        sa.Column("source", sa.String(190), nullable=False),
+        sa.Column("digest", sa.String(64), nullable=False, unique=True),
+        sa.Column("account_id", sa.Uuid(), nullable=False),
+        sa.Column("entered_at", MOMENT, nullable=False),
+        sa.Index("ix_history_person", "person_id", "tested_on"),
     )
     op.create_table(
         "mail",
@@ -159,5 +182,14 @@ def downgrade() -> None:
         op.drop_column("try_result", name)
     op.drop_column("visit_summary", "changed_at")
     op.drop_column("visit_summary", "seal_open")
-    for table in ("mail", "gate_link", "job_file", "result_count", "result_unit", "standing"):
+    for table in (
+        "history_result",
+        "mail",
+        "gate_link",
+        "job_file",
+        "result_count",
+        "result_unit",
+        "standing_by",
+        "standing",
+    ):
         op.drop_table(table)

@@ -1,0 +1,215 @@
+"""Results of before: taken over from a table as history. Nothing here judged them, and they permit nothing."""
+
+from __future__ import annotations
+
+import base64
+import binascii
+import hashlib
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any, ClassVar
+
+from sqlalchemy import select
+from sqlalchemy.dialects.mysql import insert
+from sqlalchemy.orm import Session
+
+from moorfog.core.events.facts import STRICT
+from moorfog.operations.accounts.journal import Note, note
+from moorfog.operations.accounts.sessions import Actor
+from moorfog.operations.errors import DomainError
+from moorfog.operations.people.roster_file import ENDINGS, Order, read_day
+from moorfog.operations.sites.sites import find_site
+from moorfog.operations.words import fold_word
+from moorfog.store.base import new_id
+from moorfog.store.clock import Clock
+from moorfog.store.models import Person, Site
+from moorfog.store.models_programme import HistoryRow
+from moorfog.store.same import same_person
+from moorfog.uploads import Unreadable, parse_apart
+
+HEADINGS: dict[str, tuple[str, ...]] = {
+    "number": ("number", "no", "id", "employee number", "personnel number", "staff number"),
+    "tested_on": ("tested on", "date", "day", "test date", "date of test"),
+    "model": ("model", "facepiece", "mask", "respirator"),
+    "size": ("size",),
+    "method": ("method", "test", "type of test", "protocol"),
+    "result": ("result", "outcome", "pass or fail"),
+    "factor": ("fit factor", "overall", "factor"),
+    "tester": ("tester", "tested by", "by"),
+}
+NEEDED = ("number", "tested_on", "model", "result")
+LENGTHS = {"model": 190, "size": 40, "method": 190, "result": 40, "factor": 30, "tester": 190}
+WORDS = {"pass": "pass", "passed": "pass", "p": "pass", "yes": "pass", "fail": "fail", "failed": "fail", "f": "fail"}
+MOST, SHOWN, BATCH = 20_000, 200, 500
+
+
+@dataclass(frozen=True)
+class HistoryFile:
+    """A table of earlier results as sent: its name, its bytes as base64, and the order in which its days are written
+    (empty where they read 2025-03-31)."""
+
+    __pydantic_config__: ClassVar[Mapping[str, Any]] = STRICT
+    site_id: str
+    file_name: str
+    content: str
+    day_order: Order = ""
+
+
+@dataclass(frozen=True)
+class HistoryFault:
+    """What is wrong in a row and column, as the sheet counts them."""
+
+    row: int
+    column: str
+    problem: str
+
+
+@dataclass(frozen=True)
+class HistoryPreview:
+    """How many rows could be taken over, how many are there already, what is wrong, and whether the order of its days
+    has to be chosen."""
+
+    rows: int
+    known: int
+    faults: tuple[HistoryFault, ...]
+    fault_count: int
+    needs_order: bool
+
+
+@dataclass(frozen=True)
+class HistoryLine:
+    """A result of before, as it was written then."""
+
+    on: str
+    model: str
+    size: str
+    method: str
+    result: str
+    factor: str
+    tester: str
+    source: str
+
+
+def preview_history(db: Session, actor: Actor, file: HistoryFile) -> HistoryPreview:
+    """Return what taking a table over would do; nothing is stored."""
+    return _read(db, actor, file)[1]
+
+
+def import_history(db: Session, clock: Clock, actor: Actor, file: HistoryFile) -> int:
+    """Take a table of earlier results over, all of it or nothing; rows that are there already are left alone.
+
+    Returns how many are new. Raises :class:`DomainError` where anything is wrong with it.
+    """
+    rows, found, site = _read(db, actor, file)
+    if found.fault_count:
+        raise DomainError("faults", f"{found.fault_count} cells are wrong. Mend them in the table and send it again.")
+    now = clock.now(db)
+    for first in range(0, len(rows), BATCH):
+        some = [
+            {**one, "id": new_id(), "entered_at": now, "account_id": actor.id, "source": file.file_name[:190]}
+            for one in rows[first : first + BATCH]
+        ]
+        db.execute(insert(HistoryRow).prefix_with("IGNORE"), some)
+    new = found.rows - found.known
+    note(db, Note("site", site.id, site.employer_id, {"history": ["", f"{new} results of before"]}))
+    return new
+
+
+def history_of(db: Session, person_id: str) -> tuple[HistoryLine, ...]:
+    """Return somebody's results of before, the latest first."""
+    rows = db.scalars(
+        select(HistoryRow)
+        .where(HistoryRow.person_id.in_(same_person(db, person_id)))
+        .order_by(HistoryRow.tested_on.desc(), HistoryRow.id)
+        .limit(100)
+    )
+    return tuple(
+        HistoryLine(
+            on=one.tested_on.isoformat(),
+            model=one.model,
+            size=one.size,
+            method=one.method,
+            result=one.result,
+            factor=one.factor,
+            tester=one.tester,
+            source=one.source,
+        )
+        for one in rows
+    )
+
+
+def _read(db: Session, actor: Actor, file: HistoryFile) -> tuple[list[dict[str, Any]], HistoryPreview, Site]:
+    site = find_site(db, actor.require("administrator"), file.site_id)
+    columns, cells = _cells(file)
+    numbers = {row[columns["number"]].strip().casefold() for _, row in cells}
+    found = select(Person.number, Person.id, Person.merged_into).where(
+        Person.employer_id == site.employer_id, Person.number.in_(sorted(numbers)), Person.erased_at.is_(None)
+    )
+    people = {number.casefold(): into or one for number, one, into in db.execute(found)}
+    rows, faults, unclear = list[dict[str, Any]](), list[HistoryFault](), 0
+    for no, row in cells:
+        said = {name: row[at].strip() for name, at in columns.items()}
+        day = read_day(said["tested_on"], file.day_order)
+        unclear += day is None and not file.day_order
+        person, result = people.get(said["number"].casefold()), WORDS.get(fold_word(said["result"]))
+        wrong = [
+            ("number", f"nobody here has the number {said['number']!r}", person is None),
+            ("tested_on", f"{said['tested_on']!r} is no day that can be read", day is None),
+            ("model", "which facepiece it was is missing", not said["model"]),
+            ("result", f"{said['result']!r} is neither pass nor fail", result is None),
+            *((name, f"longer than {most} letters", len(said.get(name, "")) > most) for name, most in LENGTHS.items()),
+        ]
+        mine = [HistoryFault(no, name.replace("_", " "), problem) for name, problem, is_wrong in wrong if is_wrong]
+        faults += mine
+        if not mine:
+            plain = {name: said.get(name, "") for name in LENGTHS} | {"result": result}
+            rows.append({**plain, "person_id": person, "employer_id": site.employer_id, "tested_on": day})
+    for one in rows:
+        one["digest"] = _digest(one)
+    once = list({one["digest"]: one for one in rows}.values())
+    there = select(HistoryRow.digest).where(HistoryRow.digest.in_([one["digest"] for one in once]))
+    known = len(set(db.scalars(there))) if once else 0
+    preview = HistoryPreview(
+        rows=len(once),
+        known=known,
+        faults=tuple(faults[:SHOWN]),
+        fault_count=len(faults),
+        needs_order=unclear > 0,
+    )
+    return once, preview, site
+
+
+def _digest(one: Mapping[str, Any]) -> str:
+    names = ("person_id", "tested_on", "model", "size", "method", "result", "factor")
+    return hashlib.sha256("\n".join(str(one[name]) for name in names).encode()).hexdigest()
+
+
+def _cells(file: HistoryFile) -> tuple[dict[str, int], list[tuple[int, tuple[str, ...]]]]:
+    """Return which column is what, and the rows below the headings. Raises :class:`DomainError`."""
+    try:
+        content = base64.b64decode(file.content, validate=True)
+    except (binascii.Error, ValueError):
+        raise DomainError("not_base64", "The file did not arrive whole. Choose it again.") from None
+    kind: Any = next((kind for ending, kind in ENDINGS.items() if file.file_name.lower().endswith(ending)), None)
+    if kind is None:
+        raise DomainError("unknown_file", f"{file.file_name!r}: a table is a .csv, .xlsx, .xls or .ods file.")
+    try:
+        found = parse_apart(kind, content, sheet=0, encoding="")
+    except Unreadable as error:
+        raise DomainError(error.code, error.message) from error
+    rows = [(number, tuple(cells)) for number, cells in found["rows"] if any(one.strip() for one in cells)]
+    if len(rows) < 2:
+        raise DomainError("empty_file", f"{file.file_name!r} holds no rows below its headings.")
+    if len(rows) > MOST:
+        raise DomainError("too_many", f"{len(rows)} rows; {MOST} are taken over in one go. Send it in parts.")
+    heads = [fold_word(one) for one in rows[0][1]]
+    columns = {
+        name: next(heads.index(one) for one in names if one in heads)
+        for name, names in HEADINGS.items()
+        if any(one in heads for one in names)
+    }
+    missing = [name.replace("_", " ") for name in NEEDED if name not in columns]
+    if missing:
+        raise DomainError("columns_missing", f"No column is called {', '.join(missing)}. Name them in the first row.")
+    width = max(columns.values()) + 1
+    return columns, [(number, (*cells, *[""] * width)[: max(width, len(cells))]) for number, cells in rows[1:]]
