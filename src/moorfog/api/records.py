@@ -137,7 +137,15 @@ class TakenOver:
     new: int
 
 
-@route("POST", "/api/history/preview", "manage", body=history.HistoryFile, returns=history.HistoryPreview, most=FILE)
+@route(
+    "POST",
+    "/api/history/preview",
+    "manage",
+    body=history.HistoryFile,
+    returns=history.HistoryPreview,
+    most=FILE,
+    is_told=False,
+)
 def preview_history(context: Context, body: history.HistoryFile) -> history.HistoryPreview:
     """What taking over a table of earlier results would do."""
     return history.preview_history(context.db, context.actor, body)

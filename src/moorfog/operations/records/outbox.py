@@ -132,6 +132,8 @@ def send_next(engine: Engine, clock: Clock, server: MailServer) -> bool:
         problem, is_final = f"{error.smtp_code} {error.smtp_error!r}", False
     except (OSError, smtplib.SMTPException) as error:
         problem = f"{type(error).__name__}: {error}"
+    except ValueError as error:  # no letter can be made of it, now or later
+        problem, is_final = f"It cannot be written to: {error}", True
     run_in_transaction(engine, lambda db: _settle(db, clock, claimed.id, problem, is_final))
     return True
 
