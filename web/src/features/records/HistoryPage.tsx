@@ -80,9 +80,13 @@ export function HistoryPage() {
       {found && (
         <section aria-label="What it holds">
           <h2>
-            {found.rows} results, {found.known} of them on file already
+            {found.rows === 1 ? "One result" : `${found.rows} results`} can be taken over
+            {found.known > 0 && `, ${found.known} of them on file already`}
           </h2>
           {found.needs_order && <p className="note">Say in which order its days are written.</p>}
+          {found.fault_count > 0 && (
+            <p className="note rust">Mend this in the table and send it again. Nothing is taken over until then.</p>
+          )}
           {found.fault_count > 0 && (
             <ul className="why-list">
               {found.faults.map((one) => (
