@@ -226,3 +226,27 @@ def test_whoever_holds_the_card_says_that_something_has_changed(house: House) ->
     assert "reported a change by the code of a card" in deeds
     with Session(house.engine) as db:
         assert db.scalar(select(func.count()).select_from(CodeTry)) >= 1, "a wrong number counts as a wrong code"
+
+
+def test_what_a_holder_reports_reaches_the_bench_at_which_they_sit(house: House) -> None:
+    """A change of health said by the card in the middle of a visit: no test goes on before the clinician has spoken."""
+    tester, stranger = house.client(), house.stranger()
+    person = house.ours.people[1]
+    code = scanned(paper(tester, tester.whole_visit(person), "card")).split("/c/")[1].split("#")[0]
+    house.clock.pass_by(3600)
+    visit = tester.open(person)
+    tester.until(visit, "choose_facepiece")
+    stranger.post(f"/api/codes/{code}/report", {"kind": "health", "number": f"{house.mark}-1"})
+    shown = tester.get(f"/api/visits/{visit}")["visit"]
+    assert "pending" in str([one["sentence"] for one in shown["between"]]), "the bench is told at once"
+
+
+def test_no_card_of_a_crew_is_drawn_of_what_does_not_hold_today(house: House) -> None:
+    """Asked for a day on which it did, or for one to come."""
+    tester, supervisor = house.client(), house.client("supervisor")
+    tester.whole_visit(house.ours.people[0])
+    then = house.clock.at.date().isoformat()
+    house.clock.pass_by(500 * 86400)
+    crew = {"site": house.ours.site, "day": then}
+    with pytest.raises(Refused, match="nobody_may"):
+        supervisor.post("/api/tomorrow/cards", {"crew": crew})

@@ -6,32 +6,40 @@ from sqlalchemy.orm import Session
 
 from moorfog.operations.accounts.sessions import Actor
 from moorfog.operations.bench.visits import tell_open_visits
+from moorfog.operations.bench.wearer import ACTOR as WEARER
 from moorfog.operations.people.people import ClearanceEntry, TrainingEntry, record_clearance, record_training
-from moorfog.operations.people.reporting import ReportEntry, report_change, withdraw_report
+from moorfog.operations.people.reporting import BY_CARD, ReportEntry, enter_report, report_change, withdraw_report
 from moorfog.store.clock import Clock
+from moorfog.store.models import Person
 
 
 def file_clearance(db: Session, clock: Clock, actor: Actor, person_id: str, one: ClearanceEntry) -> None:
     """Put a clearance on file and enter it into the person's open visits. Raises as :func:`record_clearance`."""
     record_clearance(db, clock, actor, person_id, one)
-    tell_open_visits(db, clock, actor, person_id)
+    tell_open_visits(db, clock, actor.id, person_id)
 
 
 def file_training(db: Session, clock: Clock, actor: Actor, person_id: str, one: TrainingEntry) -> None:
     """Put a training on file and enter it into the person's open visits. Raises as :func:`record_training`."""
     record_training(db, clock, actor, person_id, one)
-    tell_open_visits(db, clock, actor, person_id)
+    tell_open_visits(db, clock, actor.id, person_id)
 
 
 def file_report(db: Session, clock: Clock, actor: Actor, person_id: str, one: ReportEntry) -> str:
     """Put a report of change on file and tell the person's open visits; return its id. Raises as
     :func:`report_change`."""
     made = report_change(db, clock, actor, person_id, one)
-    tell_open_visits(db, clock, actor, person_id)
+    tell_open_visits(db, clock, actor.id, person_id)
     return made
+
+
+def file_report_by_card(db: Session, clock: Clock, person: Person, one: ReportEntry) -> None:
+    """Put on file what the holder of a card reports, and tell the person's open visits."""
+    enter_report(db, clock, person, one, BY_CARD)
+    tell_open_visits(db, clock, WEARER, person.id)
 
 
 def take_back_report(db: Session, clock: Clock, actor: Actor, report_id: str, why: str) -> None:
     """Take a report of change back and tell the person's open visits. Raises as :func:`withdraw_report`."""
     person_id = withdraw_report(db, clock, actor, report_id, why)
-    tell_open_visits(db, clock, actor, person_id)
+    tell_open_visits(db, clock, actor.id, person_id)

@@ -381,7 +381,7 @@ def enter_file(db: Session, clock: Clock, actor_id: str, head: VisitHead) -> App
     )
 
 
-def tell_open_visits(db: Session, clock: Clock, actor: Actor, person_id: str) -> None:
+def tell_open_visits(db: Session, clock: Clock, actor_id: str, person_id: str) -> None:
     """Enter what was filed about a person into the logs of their open visits: it counts from this moment on."""
     open_ones = select(VisitSummary.visit_id).where(
         VisitSummary.person_id.in_(same_person(db, person_id)), VisitSummary.closed == ""
@@ -389,7 +389,7 @@ def tell_open_visits(db: Session, clock: Clock, actor: Actor, person_id: str) ->
     for visit_id in db.scalars(open_ones).all():
         head = lock_head(db, visit_id)
         if head is not None:
-            enter_file(db, clock, actor.id, head)
+            enter_file(db, clock, actor_id, head)
 
 
 def refused(refusal: Refusal) -> DomainError:

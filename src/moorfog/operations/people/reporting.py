@@ -76,14 +76,14 @@ def report_change(db: Session, clock: Clock, actor: Actor, person_id: str, one: 
     Raises :class:`NotFound` outside the scope or for a set-up they never passed in, :class:`DomainError` for a day to
     come.
     """
-    return file_report(db, clock, find_person(db, actor.require(*READERS), person_id), one, actor.id)
+    return enter_report(db, clock, find_person(db, actor.require(*READERS), person_id), one, actor.id)
 
 
 BY_CARD = "00000000-0000-0000-0000-000000000000"
 """Instead of an account: somebody who holds the wearer's card and knows their number."""
 
 
-def file_report(db: Session, clock: Clock, person: Person, one: ReportEntry, account_id: str) -> str:
+def enter_report(db: Session, clock: Clock, person: Person, one: ReportEntry, account_id: str) -> str:
     """Put a report of change on file, whoever made it; as :func:`report_change`."""
     site, now, on = db.get(Site, person.site_id), clock.now(db), day_of(one.on, "On")
     zone = ZoneInfo(site.zone if site is not None else "UTC")

@@ -7,6 +7,7 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from datetime import timedelta
 from typing import Any
+from zoneinfo import ZoneInfo
 
 from sqlalchemy import delete, select
 from sqlalchemy.orm import Session
@@ -17,7 +18,7 @@ from moorfog.documents.crew_list import CrewPaper, CrewPaperLine, list_html
 from moorfog.documents.pdf import pdf_of, pdf_of_all
 from moorfog.operations.accounts.sessions import READERS, Actor
 from moorfog.operations.errors import DomainError, NotFound
-from moorfog.operations.people.crews import CrewAsked, CrewView, crew_on, people_meant
+from moorfog.operations.people.crews import CrewAsked, CrewView, people_meant
 from moorfog.operations.people.permissions import judge_people
 from moorfog.operations.records.papers import card_view
 from moorfog.operations.records.recall import new_job
@@ -48,8 +49,10 @@ def start_cards(db: Session, clock: Clock, actor: Actor, wanted: CardsWanted, wh
     Raises :class:`NotFound` outside the scope, :class:`DomainError` where nobody of them may wear anything.
     """
     site = find_site(db, actor.require(*READERS), wanted.crew.site)
-    if not any(one.may for one in crew_on(db, clock, actor, wanted.crew).rows):
-        raise DomainError("nobody_may", "Nobody of them may wear anything on that day, so there is no card to draw.")
+    if next(_held(db, clock, actor, wanted.crew), None) is None:
+        raise DomainError(
+            "nobody_may", "Nobody of them may wear anything on that day and now, so there is no card to draw."
+        )
     return new_job(db, clock, actor, "cards", site.employer_id, {"wanted": encode(wanted), "where": where})
 
 
@@ -70,19 +73,26 @@ def run_cards(db: Session, actor: Actor, content: str, tell: Progress, job_id: s
 
 
 def _cards(db: Session, clock: Clock, actor: Actor, asked: CrewAsked, where: str) -> Iterator[CardView]:
-    """Yield a card for each visit by which somebody of a crew may wear something on the day, by name."""
+    """Yield a card for each visit by which somebody of a crew may wear something, by name."""
+    for passed in _held(db, clock, actor, asked):
+        _must_hold(db, passed.visit_id)
+        yield card_view(db, clock, passed, _tester(db, passed.visit_id), where)
+
+
+def _held(db: Session, clock: Clock, actor: Actor, asked: CrewAsked) -> Iterator[WearPermission]:
+    """Yield a pass of each visit that holds on the day that is asked for and today, by whom it is of: what says so is
+    only handed out while it does."""
     site, day, task, people = people_meant(db, clock, actor, asked)
     tasks = {one.name: one for one in tasks_of(db, site)}
-    judged = judge_people(db, people, day, lambda one: task or tasks.get(one.task))
+    today = clock.now(db).astimezone(ZoneInfo(site.zone)).date().isoformat()
+    judged = [judge_people(db, people, on, lambda one: task or tasks.get(one.task)) for on in (day, today)]
     for person in people:
+        may = [{(one.visit_id, one.configuration) for one in on[person.id].rows if one.may} for on in judged]
         done: set[str] = set()
-        for one in judged[person.id].rows:
-            if not one.may or one.visit_id in done:
-                continue
-            done.add(one.visit_id)
-            _must_hold(db, one.visit_id)
-            passed = db.get_one(WearPermission, (one.visit_id, one.configuration))
-            yield card_view(db, clock, passed, _tester(db, one.visit_id), where)
+        for visit_id, configuration in sorted(may[0] & may[1]):
+            if visit_id not in done:
+                done.add(visit_id)
+                yield db.get_one(WearPermission, (visit_id, configuration))
 
 
 def _must_hold(db: Session, visit_id: str) -> None:

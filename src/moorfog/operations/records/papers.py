@@ -19,10 +19,11 @@ from moorfog.documents.code import ALPHABET, LENGTH, Statement, as_typed, initia
 from moorfog.documents.pdf import pdf_of
 from moorfog.documents.report import PageSize, render_pdf
 from moorfog.operations.accounts.sessions import Actor
+from moorfog.operations.bench.filing import file_report_by_card
 from moorfog.operations.errors import DomainError, NotFound
 from moorfog.operations.fields import Number
 from moorfog.operations.people.permissions import judge_permissions, today_at
-from moorfog.operations.people.reporting import BY_CARD, ReportEntry, file_report
+from moorfog.operations.people.reporting import ReportEntry
 from moorfog.operations.records.anchors import key_folder, signing_key
 from moorfog.operations.records.reports import draw, kept_paper, store_paper
 from moorfog.store.clock import Clock
@@ -233,7 +234,7 @@ def report_by_card(db: Session, clock: Clock, address: str, text: str, one: Card
         raise NotFound("code")
     on = today_at(db, person, clock.now(db))
     said = ReportEntry(kind=one.kind, on=on, said_by="wearer", words="said by the code of their card")
-    file_report(db, clock, person, said, BY_CARD)
+    file_report_by_card(db, clock, person, said)
 
 
 def _status(db: Session, passed: WearPermission, person: Person, day: str) -> tuple[Status, str]:
