@@ -255,3 +255,25 @@ def test_what_another_program_worked_out_is_asked_anew(house: House) -> None:
     assert run_in_transaction(house.engine, standing.distrust_foreign)
     with Session(house.engine) as db:
         assert all(db.get_one(Standing, one).is_stale for one in house.ours.people)
+
+
+def test_a_site_where_it_is_not_yet_that_day_holds_no_other_up(house: House) -> None:
+    """Somebody's answer ends with the day at one site while it goes on at another: the worker takes up both in time."""
+
+    def again(place: str) -> set[bool]:
+        with Session(house.engine) as db:
+            return {row.is_stale for row in db.scalars(select(Standing).where(Standing.site_id == place))}
+
+    for _ in standing.freshen_everywhere(house.engine, house.clock):
+        pass
+    assert again(house.ours.site) == again(house.theirs.site) == {False}
+    today = house.clock.at.date()
+    soon = {house.ours.site: today + timedelta(days=1), house.theirs.site: today - timedelta(days=2)}
+    with Session(house.engine) as db, db.begin():
+        for site, day in soon.items():
+            db.execute(update(Standing).values(look_again=day).where(Standing.site_id == site))
+    for _ in standing.freshen_everywhere(house.engine, house.clock):
+        pass
+    with Session(house.engine) as db:
+        due = select(Standing.look_again).where(Standing.site_id == house.theirs.site)
+        assert not any(day is not None and day <= today for day in db.scalars(due)), "theirs were taken up"

@@ -71,10 +71,6 @@ def get_result_parts(context: Context, query: PartsQuery) -> results.ResultParts
 @route("GET", "/api/results.xlsx", "read", query=ResultsQuery, media=XLSX)
 def get_results_sheet(context: Context, query: ResultsQuery) -> Response:
     """The same as a workbook, all of it."""
-    lines, page, pages = list[results.ResultRow](), 1, 1
-    while page <= pages:
-        found = results.pass_results(context.db, context.actor, page, query)
-        lines, page, pages = [*lines, *found.rows], page + 1, found.pages
     rows = [
         (
             one.model,
@@ -86,7 +82,7 @@ def get_results_sheet(context: Context, query: ResultsQuery) -> Response:
             *_ends(one.first_share),
             one.sensed,
         )
-        for one in lines
+        for one in results.every_result(context.db, context.actor, query)
     ]
     headers = {"Content-Disposition": 'attachment; filename="pass-results.xlsx"'}
     return plain(workbook("pass results", COLUMNS, rows), XLSX, **headers)

@@ -29,8 +29,8 @@ class Cut(NamedTuple):
 
 
 def pages_of(total: int, size: int = PAGE) -> int:
-    """Return how many pages ``total`` rows fill, of those that are counted; an empty list has one."""
-    return max(1, -(-min(total, COUNTED) // size))
+    """Return how many pages ``total`` rows fill; an empty list has one."""
+    return max(1, -(-total // size))
 
 
 def page_of(rows: Sequence[T], page: int, size: int = PAGE) -> tuple[tuple[T, ...], int, int, int]:
@@ -45,11 +45,12 @@ def turn_to(page: int, rows_from: Callable[[int], Rows], count: Callable[[], int
 
     A page past the last is the last. Most lists are short: where a page is seen to be the last, nothing is counted.
     """
-    page = min(max(page, 1), pages_of(COUNTED))
+    most = pages_of(COUNTED)
+    page = min(max(page, 1), most)
     rows = rows_from((page - 1) * PAGE)
     is_last = len(rows) <= PAGE and (len(rows) > 0 or page == 1)
     total = (page - 1) * PAGE + len(rows) if is_last else count()
-    pages = pages_of(total)
+    pages = min(pages_of(total), most)
     if page > pages:
         page, rows = pages, rows_from((pages - 1) * PAGE)
     return Cut(rows[:PAGE], total, page, pages)

@@ -19,7 +19,9 @@ from moorfog.store.models_counts import ResultCount, ResultUnit
 Key = tuple[str, str, str, str, str, str]
 """Place, method, period, model id, size, model."""
 Figures = tuple[int, int, int, int]
-"""Tested, passed, passed first time, by the senses."""
+"""The values of :data:`FIGURES`."""
+FIGURES = ("tested", "passed", "passed_first", "sensed")
+"""The figures of a count, by name."""
 JUDGED = ("pass", "fail")
 
 
@@ -75,19 +77,14 @@ def recount(db: Session, visit_id: str, after: Iterable[Mapping[str, Any]]) -> N
     for key in sorted(before.keys() | now.keys()):  # always in one order: two who count do not wait for each other
         had, has = before.get(key, (0, 0, 0, 0)), now.get(key, (0, 0, 0, 0))
         if had != has:
-            names = ("tested", "passed", "passed_first", "sensed")
-            differs = {name: b - a for name, a, b in zip(names, had, has, strict=True)}
+            differs = {name: b - a for name, a, b in zip(FIGURES, had, has, strict=True)}
             place, method, period, model_id, size, model = key
             whose = {"place": place, "method": method, "period": period, "model_id": model_id, "size": size}
             rows.append({**whose, "model": model, **differs})
     if rows:
         added = insert(ResultCount).values(rows)
         own = ResultCount.__table__.c
-        db.execute(
-            added.on_duplicate_key_update(
-                {name: own[name] + added.inserted[name] for name in ("tested", "passed", "passed_first", "sensed")}
-            )
-        )
+        db.execute(added.on_duplicate_key_update({name: own[name] + added.inserted[name] for name in FIGURES}))
 
 
 def count_anew(engine: Engine) -> None:

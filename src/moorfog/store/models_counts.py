@@ -18,7 +18,6 @@ class Standing(Base):
 
     ``rev`` rises with every such change: what was worked out from older facts is not stored. ``look_again``: from that
     day on the answer may be another though nothing changes; null: never. ``until`` null: nothing can be worn.
-    ``nearest``: the last day on which any of their set-ups still can be worn.
     """
 
     __tablename__ = "standing"

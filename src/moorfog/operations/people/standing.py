@@ -107,27 +107,23 @@ def _work_out(db: Session, site: Site, today: date, found: Sequence[tuple[str, i
 
 def freshen_everywhere(engine: Engine, clock: Clock) -> Iterator[int]:
     """Work out anew whoever is stale at any site, some at a time, each in a transaction of its own; yields how many
-    sites wait after each, so that the caller can stop."""
-    while True:
-        waiting = run_in_transaction(engine, lambda db: _one_site(db, clock))
-        if not waiting:
-            return
-        yield waiting
+    after each, so that the caller can stop."""
+    while done := run_in_transaction(engine, lambda db: _some_anywhere(db, clock)):
+        yield done
 
 
-def _one_site(db: Session, clock: Clock) -> int:
+def _some_anywhere(db: Session, clock: Clock) -> int:
+    """Work out some of one site; return how many. What comes due by the day alone is taken up once it is that day
+    everywhere: whoever looks earlier works it out while they wait."""
     now = clock.now(db)
-    here, soon = Standing.is_here == true(), now.date() + timedelta(days=1)  # it may be tomorrow already somewhere
-    waits = [
-        select(Standing.site_id).where(here, Standing.is_stale == true()),
-        select(Standing.site_id).where(here, Standing.look_again <= soon, Standing.is_stale == false()),
-    ]
-    sites = [one for query in waits for one in db.scalars(query.limit(1))]
-    for site_id in sites:
-        site = db.get(Site, site_id)
-        today = now.astimezone(ZoneInfo(site.zone)).date() if site is not None else soon
-        found = _stale(db, site_id, today) if site is not None else []
-        if site is not None and found:
-            _work_out(db, site, today, found)
-            return len(sites)
-    return 0
+    here, everywhere = Standing.is_here == true(), now.date() - timedelta(days=1)
+    stale = select(Standing.site_id).where(here, Standing.is_stale == true())
+    again = select(Standing.site_id).where(here, Standing.look_again <= everywhere, Standing.is_stale == false())
+    site_id = db.scalar(stale.limit(1)) or db.scalar(again.limit(1))
+    site = db.get(Site, site_id) if site_id is not None else None
+    if site is None:
+        return 0
+    today = now.astimezone(ZoneInfo(site.zone)).date()
+    found = _stale(db, site.id, today)
+    _work_out(db, site, today, found)
+    return len(found)

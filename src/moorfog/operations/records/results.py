@@ -19,6 +19,7 @@ from moorfog.operations.paging import cut_to_page
 from moorfog.operations.people.people import face_cell
 from moorfog.operations.records.searching import names_of
 from moorfog.operations.sites.sites import find_site
+from moorfog.store.counting import FIGURES
 from moorfog.store.models import EventRow, Person
 from moorfog.store.models_counts import ResultCount, ResultUnit
 from moorfog.store.scope import Scope, within
@@ -87,9 +88,6 @@ class CountedPage:
     pages: int
 
 
-FIGURES = ("tested", "passed", "passed_first", "sensed")
-
-
 def _method(asked: ResultsAsked) -> str:
     if asked.method and asked.method not in METHODS:
         raise DomainError("no_method", f"{asked.method!r} is no method; there are {', '.join(METHODS)}.")
@@ -123,7 +121,7 @@ def periods(since: date, until: date, first: date, last: date) -> list[str]:
     return out
 
 
-def _periods(db: Session, places: tuple[str, ...], asked: ResultsAsked) -> list[str]:
+def _periods(db: Session, asked: ResultsAsked) -> list[str]:
     since, until = _days(asked)
     if not asked.since and not asked.until:
         return [""]
@@ -138,11 +136,21 @@ def pass_results(db: Session, actor: Actor, page: int, asked: ResultsAsked) -> R
     Passed means that the last judged run passed, first time that the first did. Raises :class:`DomainError` for no
     date or no method, :class:`NotFound` for a site outside the scope.
     """
+    shown = cut_to_page(db, _results(db, actor, asked), page, "model", ResultCount.size)
+    return ResultsPage(tuple(_row(*one) for one in shown.rows), shown.total, shown.page, shown.pages)
+
+
+def every_result(db: Session, actor: Actor, asked: ResultsAsked) -> tuple[ResultRow, ...]:
+    """Return all of them, as :func:`pass_results`."""
+    query = _results(db, actor, asked).order_by("model", ResultCount.size)
+    return tuple(_row(*one) for one in db.execute(query))
+
+
+def _results(db: Session, actor: Actor, asked: ResultsAsked) -> Any:
     scope, method = actor.require(*READERS), _method(asked)
     if asked.site:
         find_site(db, scope, asked.site)
-    places = _places(scope, asked)
-    query = (
+    return (
         select(
             ResultCount.model_id,
             func.max(ResultCount.model).label("model"),
@@ -150,16 +158,13 @@ def pass_results(db: Session, actor: Actor, page: int, asked: ResultsAsked) -> R
             *(func.sum(getattr(ResultCount, one)) for one in FIGURES),
         )
         .where(
-            ResultCount.place.in_(places),
+            ResultCount.place.in_(_places(scope, asked)),
             ResultCount.method == method,
-            ResultCount.period.in_(_periods(db, places, asked)),
+            ResultCount.period.in_(_periods(db, asked)),
         )
         .group_by(ResultCount.model_id, ResultCount.size)
         .having(func.sum(ResultCount.tested) > 0)
     )
-    shown = cut_to_page(db, query, page, "model", ResultCount.size)
-    rows = tuple(_row(*one) for one in shown.rows)
-    return ResultsPage(rows, shown.total, shown.page, shown.pages)
 
 
 def _row(model_id: str, model: str, size: str, *counts: Any) -> ResultRow:
