@@ -20,8 +20,8 @@ from moorfog.operations.accounts.sessions import READERS, Actor, digest_of, load
 from moorfog.operations.errors import NotFound
 from moorfog.operations.paging import page_of
 from moorfog.operations.people.crews import CrewAsked, crew_on, people_meant
-from moorfog.operations.people.permissions import PermissionRow, WhyView, judge_people
-from moorfog.operations.sites.sites import find_site, tasks_of
+from moorfog.operations.people.permissions import PermissionRow, WhyView, at_work, judge_people, set_up_words
+from moorfog.operations.sites.sites import find_site
 from moorfog.store.clock import Clock
 from moorfog.store.models import Account, Site
 from moorfog.store.models_programme import GateLink
@@ -84,8 +84,7 @@ NEVER = BoardCell("", "", ())
 def board_on(db: Session, clock: Clock, actor: Actor, asked: CrewAsked, page: int) -> Board:
     """Return a page of the board of a crew; as :func:`crew_on`, from the same one permission."""
     site, day, task, people = people_meant(db, clock, actor, asked)
-    tasks = {one.name: one for one in tasks_of(db, site)}
-    judged = judge_people(db, people, day, lambda one: task or tasks.get(one.task))
+    judged = judge_people(db, people, day, at_work(db, site, task))
     latest = {one.id: _latest(judged[one.id].rows) for one in people}
     columns = _columns(list(latest.values()))
     across = [one.configuration for one in columns]
@@ -93,7 +92,7 @@ def board_on(db: Session, clock: Clock, actor: Actor, asked: CrewAsked, page: in
     rows = []
     for one in shown:
         own = latest[one.id]
-        others = tuple(_words(row) for row in own.values() if row.may and row.configuration not in across)
+        others = tuple(set_up_words(row) for row in own.values() if row.may and row.configuration not in across)
         cells = tuple(_cell(own.get(configuration)) for configuration in across)
         rows.append(
             BoardRow(
@@ -146,10 +145,6 @@ def _cell(row: PermissionRow | None) -> BoardCell:
     if row is None:
         return NEVER
     return BoardCell("may" if row.may else "may_not", row.until, row.reasons)
-
-
-def _words(row: PermissionRow) -> str:
-    return f"{row.model} {row.size}, {row.setup}"
 
 
 @dataclass(frozen=True)

@@ -19,7 +19,7 @@ from moorfog.operations.accounts.journal import Note, note
 from moorfog.operations.accounts.sessions import READERS, Actor
 from moorfog.operations.errors import DomainError, NotFound
 from moorfog.operations.fields import Id, Label, Line, MaybeId, day_of
-from moorfog.operations.people.permissions import PermissionRow, Permissions, WhyView, judge_people
+from moorfog.operations.people.permissions import Permissions, WhyView, at_work, judge_people, set_up_words
 from moorfog.operations.sites.sites import find_site, tasks_of
 from moorfog.store.base import new_id
 from moorfog.store.clock import Clock
@@ -117,9 +117,8 @@ def crew_on(db: Session, clock: Clock, actor: Actor, asked: CrewAsked) -> CrewVi
     """
     site, day, task = _meant(db, clock, actor, asked)
     people, unknown = _people(db, site, asked, task.name if task is not None else "")
-    by_name = {one.name: one for one in tasks_of(db, site)}
     shown = people[:MOST]
-    judged = judge_people(db, shown, day, lambda one: task or by_name.get(one.task))
+    judged = judge_people(db, shown, day, at_work(db, site, task))
     lines = [_line(one, judged[one.id]) for one in shown]
     lines.sort(key=lambda one: (one.may, len(one.reasons), one.name))
     return CrewView(
@@ -143,7 +142,7 @@ def _meant(db: Session, clock: Clock, actor: Actor, asked: CrewAsked) -> tuple[S
     site = find_site(db, actor.require(*READERS), asked.site)
     tomorrow = clock.now(db).astimezone(ZoneInfo(site.zone)).date() + timedelta(days=1)
     day = day_of(asked.day, "day").isoformat() if asked.day else tomorrow.isoformat()
-    task = next((one for one in tasks_of(db, site) if one.id == asked.task), None)
+    task = next((one for one in tasks_of(db, site) if one.id == asked.task), None) if asked.task else None
     if asked.task and task is None:
         raise NotFound("task")
     return site, day, task
@@ -191,14 +190,10 @@ def _line(person: Person, judged: Permissions) -> CrewLine:
         number=person.number,
         task=judged.task,
         may=bool(good),
-        set_ups=tuple(SetUp(_words(one), one.until, one.limits) for one in good),
-        nearest="" if good or nearest is None else _words(nearest),
+        set_ups=tuple(SetUp(set_up_words(one), one.until, one.limits) for one in good),
+        nearest="" if good or nearest is None else set_up_words(nearest),
         reasons=() if good else nearest.reasons if nearest is not None else (NO_PASS,),
     )
-
-
-def _words(one: PermissionRow) -> str:
-    return f"{one.model} {one.size}, {one.setup}"
 
 
 def _crews(db: Session, site: Site) -> tuple[CrewName, ...]:

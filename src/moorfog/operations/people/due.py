@@ -19,9 +19,9 @@ from moorfog.operations.accounts.sessions import READERS, Actor, digest_of, load
 from moorfog.operations.errors import NotFound
 from moorfog.operations.paging import PAGE, pages_of
 from moorfog.operations.people.crews import NO_PASS
-from moorfog.operations.people.permissions import ENDS, PermissionRow, WhyView, judge_people
+from moorfog.operations.people.permissions import ENDS, PermissionRow, WhyView, at_work, judge_people
 from moorfog.operations.people.standing import AT_ONCE, WHILE_WAITING, freshen, pending
-from moorfog.operations.sites.sites import find_site, tasks_of
+from moorfog.operations.sites.sites import find_site
 from moorfog.operations.sites.words import notice_of
 from moorfog.store.clock import Clock
 from moorfog.store.models import Account, Person, Site
@@ -123,8 +123,7 @@ def _lines(db: Session, due: Due, skip: int, most: int) -> tuple[DueLine, ...]:
     ids = db.scalars(select(Standing.person_id).where(*_due_now(due)).order_by(*order).limit(most).offset(skip)).all()
     entered = {one.id: one for one in db.scalars(select(Person).where(Person.id.in_(ids)))}
     people = [entered[one] for one in ids if one in entered]
-    tasks = {one.name: one for one in tasks_of(db, due.site)}
-    judged = judge_people(db, people, due.today.isoformat(), lambda one: tasks.get(one.task))
+    judged = judge_people(db, people, due.today.isoformat(), at_work(db, due.site))
     return tuple(_line(one, judged[one.id].rows, due.today) for one in people)
 
 

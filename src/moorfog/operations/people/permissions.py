@@ -25,7 +25,7 @@ from moorfog.operations.fields import day_of
 from moorfog.operations.kit.ledger import suspensions_of
 from moorfog.operations.people.on_file import on_file
 from moorfog.operations.people.people import find_person
-from moorfog.operations.sites.sites import site_book, task_of
+from moorfog.operations.sites.sites import site_book, task_of, tasks_of
 from moorfog.store.clock import Clock
 from moorfog.store.models import PermissionEnd, Person, Site, SiteTask, VisitSummary, WearPermission
 from moorfog.store.same import entries_of
@@ -65,6 +65,11 @@ class PermissionRow:
     until: str
     ends_by: str
     reasons: tuple[WhyView, ...]
+
+
+def set_up_words(one: PermissionRow) -> str:
+    """Return a set-up in words: model, size, and how it is worn."""
+    return f"{one.model} {one.size}, {one.setup}"
 
 
 @dataclass(frozen=True)
@@ -209,6 +214,14 @@ def answers_for(
         found = tuple(may_wear(held, facts, task, book, day) for held in facts.passes)
         out[one.id] = Answered(known[one.id], found, task)
     return out
+
+
+def at_work(db: Session, site: Site, task: Task | None = None) -> Callable[[Person], Task | None]:
+    """Return what names the task somebody of a site is judged for: the one given, else the work they do there."""
+    if task is not None:
+        return lambda _: task
+    tasks = {one.name: one for one in tasks_of(db, site)}
+    return lambda person: tasks.get(person.task)
 
 
 def judge_people(

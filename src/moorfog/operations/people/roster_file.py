@@ -76,19 +76,27 @@ class Roster:
     sheet: int
 
 
-def read_roster(file: RosterFile) -> Roster:
-    """Read a roster. Raises :class:`DomainError` with why it cannot be read, and what to do."""
+def opened(file_name: str, content: str, what: str, *, sheet: int = 0, encoding: str = "") -> dict[str, Any]:
+    """Return a table as it was sent in base64, read in a process of its own. ``what`` names it, such as "a roster".
+
+    Raises :class:`DomainError` with why it cannot be read, and what to do.
+    """
     try:
-        content = base64.b64decode(file.content, validate=True)
+        plain = base64.b64decode(content, validate=True)
     except (binascii.Error, ValueError):
         raise DomainError("not_base64", "The file did not arrive whole. Choose it again.") from None
-    kind = next((kind for ending, kind in ENDINGS.items() if file.file_name.lower().endswith(ending)), None)
+    kind: Any = next((kind for ending, kind in ENDINGS.items() if file_name.lower().endswith(ending)), None)
     if kind is None:
-        raise DomainError("unknown_file", f"{file.file_name!r}: a roster is a .csv, .xlsx, .xls or .ods file.")
+        raise DomainError("unknown_file", f"{file_name!r}: {what} is a .csv, .xlsx, .xls or .ods file.")
     try:
-        found = parse_apart(kind, content, sheet=file.sheet, encoding=file.encoding)  # type: ignore[arg-type]
+        return dict(parse_apart(kind, plain, sheet=sheet, encoding=encoding))
     except Unreadable as error:
         raise DomainError(error.code, error.message) from error
+
+
+def read_roster(file: RosterFile) -> Roster:
+    """Read a roster. Raises :class:`DomainError` with why it cannot be read, and what to do."""
+    found = opened(file.file_name, file.content, "a roster", sheet=file.sheet, encoding=file.encoding)
     rows = [(number, tuple(cells)) for number, cells in found["rows"]]
     at = _heading_at(rows, file.heading_row)
     if at is None or at + 1 >= len(rows):
@@ -113,11 +121,11 @@ def _heading_at(rows: list[tuple[int, tuple[str, ...]]], wanted: int) -> int | N
     return -max(scored)[1]
 
 
-def match_columns(headings: tuple[str, ...]) -> dict[str, int]:
+def match_columns(headings: tuple[str, ...], fields: Mapping[str, tuple[str, ...]] = FIELDS) -> dict[str, int]:
     """Return which column is which field by its heading; a heading nobody knows is left out."""
     folded = [fold_word(one) for one in headings]
     found: dict[str, int] = {}
-    for field, names in FIELDS.items():
+    for field, names in fields.items():
         for name in names:
             if name in folded and folded.index(name) not in found.values():
                 found[field] = folded.index(name)

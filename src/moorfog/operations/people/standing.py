@@ -16,8 +16,7 @@ from moorfog import __version__
 from moorfog.core.kernel.codec import encode
 from moorfog.core.permission.standing import standing_of
 from moorfog.data import shipped_books
-from moorfog.operations.people.permissions import answers_for
-from moorfog.operations.sites.sites import tasks_of
+from moorfog.operations.people.permissions import answers_for, at_work
 from moorfog.store.base import run_in_transaction
 from moorfog.store.clock import Clock
 from moorfog.store.models import Person, Site
@@ -76,9 +75,9 @@ def _stale(db: Session, site_id: str, today: date) -> list[tuple[str, int]]:
 
 
 def _work_out(db: Session, site: Site, today: date, found: Sequence[tuple[str, int]]) -> None:
-    revs, tasks = dict(found), {one.name: one for one in tasks_of(db, site)}
+    revs = dict(found)
     people = db.scalars(select(Person).where(Person.id.in_(revs)).order_by(Person.id)).all()
-    answers = answers_for(db, people, today.isoformat(), lambda one: tasks.get(one.task))
+    answers = answers_for(db, people, today.isoformat(), at_work(db, site))
     rows = []
     for one in people:
         answer = answers[one.id]

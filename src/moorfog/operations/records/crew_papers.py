@@ -19,10 +19,10 @@ from moorfog.documents.pdf import pdf_of, pdf_of_all
 from moorfog.operations.accounts.sessions import READERS, Actor
 from moorfog.operations.errors import DomainError, NotFound
 from moorfog.operations.people.crews import CrewAsked, CrewView, people_meant
-from moorfog.operations.people.permissions import judge_people
+from moorfog.operations.people.permissions import at_work, judge_people
 from moorfog.operations.records.papers import card_view
 from moorfog.operations.records.recall import new_job
-from moorfog.operations.sites.sites import find_site, tasks_of
+from moorfog.operations.sites.sites import find_site
 from moorfog.store.clock import Clock, DatabaseClock
 from moorfog.store.log import BrokenLog, whole_log
 from moorfog.store.models import Job, SignatureRow, VisitHead, WearPermission
@@ -83,9 +83,8 @@ def _held(db: Session, clock: Clock, actor: Actor, asked: CrewAsked) -> Iterator
     """Yield a pass of each visit that holds on the day that is asked for and today, by whom it is of: what says so is
     only handed out while it does."""
     site, day, task, people = people_meant(db, clock, actor, asked)
-    tasks = {one.name: one for one in tasks_of(db, site)}
-    today = clock.now(db).astimezone(ZoneInfo(site.zone)).date().isoformat()
-    judged = [judge_people(db, people, on, lambda one: task or tasks.get(one.task)) for on in (day, today)]
+    work, today = at_work(db, site, task), clock.now(db).astimezone(ZoneInfo(site.zone)).date().isoformat()
+    judged = [judge_people(db, people, on, work) for on in (day, today)]
     for person in people:
         may = [{(one.visit_id, one.configuration) for one in on[person.id].rows if one.may} for on in judged]
         done: set[str] = set()

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import base64
-import binascii
 import hashlib
 from collections.abc import Mapping
 from dataclasses import dataclass
@@ -17,7 +15,7 @@ from moorfog.core.events.facts import STRICT
 from moorfog.operations.accounts.journal import Note, note
 from moorfog.operations.accounts.sessions import Actor
 from moorfog.operations.errors import DomainError
-from moorfog.operations.people.roster_file import ENDINGS, Order, read_day
+from moorfog.operations.people.roster_file import Order, match_columns, opened, read_day
 from moorfog.operations.sites.sites import find_site
 from moorfog.operations.words import fold_word
 from moorfog.store.base import new_id
@@ -25,7 +23,6 @@ from moorfog.store.clock import Clock
 from moorfog.store.models import Person, Site
 from moorfog.store.models_programme import HistoryRow
 from moorfog.store.same import same_person
-from moorfog.uploads import Unreadable, parse_apart
 
 HEADINGS: dict[str, tuple[str, ...]] = {
     "number": ("number", "no", "id", "employee number", "personnel number", "staff number"),
@@ -186,28 +183,13 @@ def _digest(one: Mapping[str, Any]) -> str:
 
 def _cells(file: HistoryFile) -> tuple[dict[str, int], list[tuple[int, tuple[str, ...]]]]:
     """Return which column is what, and the rows below the headings. Raises :class:`DomainError`."""
-    try:
-        content = base64.b64decode(file.content, validate=True)
-    except (binascii.Error, ValueError):
-        raise DomainError("not_base64", "The file did not arrive whole. Choose it again.") from None
-    kind: Any = next((kind for ending, kind in ENDINGS.items() if file.file_name.lower().endswith(ending)), None)
-    if kind is None:
-        raise DomainError("unknown_file", f"{file.file_name!r}: a table is a .csv, .xlsx, .xls or .ods file.")
-    try:
-        found = parse_apart(kind, content, sheet=0, encoding="")
-    except Unreadable as error:
-        raise DomainError(error.code, error.message) from error
+    found = opened(file.file_name, file.content, "a table")
     rows = [(number, tuple(cells)) for number, cells in found["rows"] if any(one.strip() for one in cells)]
     if len(rows) < 2:
         raise DomainError("empty_file", f"{file.file_name!r} holds no rows below its headings.")
     if len(rows) > MOST:
         raise DomainError("too_many", f"{len(rows)} rows; {MOST} are taken over in one go. Send it in parts.")
-    heads = [fold_word(one) for one in rows[0][1]]
-    columns = {
-        name: next(heads.index(one) for one in names if one in heads)
-        for name, names in HEADINGS.items()
-        if any(one in heads for one in names)
-    }
+    columns = match_columns(rows[0][1], HEADINGS)
     missing = [name.replace("_", " ") for name in NEEDED if name not in columns]
     if missing:
         raise DomainError("columns_missing", f"No column is called {', '.join(missing)}. Name them in the first row.")
