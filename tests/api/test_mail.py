@@ -9,6 +9,7 @@ from datetime import timedelta
 from email import policy
 from email.message import EmailMessage
 from typing import Any
+from zoneinfo import ZoneInfo
 
 import pytest
 from aiosmtpd.controller import Controller
@@ -16,8 +17,10 @@ from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
 from moorfog.operations.records import outbox
+from moorfog.operations.records.notices import HOUR, tell_due
 from moorfog.operations.records.outbox import MailServer, NotSet, mail_server, send_next
 from moorfog.serving.ports import free_port
+from moorfog.store.base import run_in_transaction
 from moorfog.store.models_mail import Mail
 from tests.api.house import NAMES, Client, House, Refused
 
@@ -205,3 +208,62 @@ def test_an_odd_address_fails_once_and_holds_nothing_else_up(house: House, post:
     assert [one["To"] for one in post.letters][-1:] == ["asa.tarn@boatyard.example"]
     states = {one["to_address"]: one["state"] for one in tester.get("/api/mails")["rows"]}
     assert states["asa.tarn@boatyard.example"] == "sent"
+
+
+def test_a_pass_that_ends_while_its_card_waits_is_not_sent(house: House, post: Desk) -> None:
+    """What an e-mail says counts when it is sent, not when it was written; neither does *again* get it out."""
+    tester, visit = signed(house, "asa.tarn@boatyard.example")
+    for paper in ("card", "letter", "report"):
+        tester.post(f"/api/visits/{visit}/mail", {"paper": paper})
+    changed = {"kind": "face", "on": house.clock.at.date().isoformat(), "said_by": "supervisor", "words": "a new scar"}
+    tester.post(f"/api/people/{house.ours.people[0]}/reports", changed)
+    assert delivered(house) == 1, "the report is a record of what was found, whatever came after"
+    assert [one["Subject"] for one in post.letters] == ["The report of your fit test"]
+    lines = {one["subject"]: one for one in tester.get("/api/mails")["rows"]}
+    card = lines["Your fit test card"]
+    assert (card["state"], card["problem"]) == ("failed", outbox.NOT_ANY_MORE)
+    tester.post(f"/api/mails/{card['id']}/again")
+    assert delivered(house) == 0 and len(post.letters) == 1
+
+
+def told(house: House) -> int:
+    return run_in_transaction(house.engine, lambda db: tell_due(db, house.clock))
+
+
+def test_colleagues_are_told_who_is_due_as_often_as_they_like(house: House, post: Desk) -> None:
+    """Of their own employer only; never twice a day; by the day at the site, from the morning on."""
+    tester, supervisor = house.client(), house.client("supervisor")
+    tester.whole_visit(house.ours.people[0])
+    with pytest.raises(Refused, match="no_address"):
+        supervisor.call("PUT", "/api/account/notice", {"address": "", "often": "daily"})
+    with pytest.raises(Refused, match="no_address"):
+        supervisor.call("PUT", "/api/account/notice", {"address": "ines at yard", "often": ""})
+    wanted = {"address": "ines@boatyard.example", "often": "weekly"}
+    supervisor.call("PUT", "/api/account/notice", wanted)
+    own = supervisor.get("/api/account")
+    assert (own["address"], own["due_notice"]) == (wanted["address"], "weekly")
+    zone, monday = ZoneInfo(house.zone), 0
+    while house.clock.at.astimezone(zone).weekday() != monday:
+        house.clock.at += timedelta(days=1)
+    for hour, letters in ((HOUR - 1, 0), (HOUR, 0)):
+        local = house.clock.at.astimezone(zone)
+        house.clock.at = (local + timedelta(days=1)).replace(hour=hour, minute=30)
+        assert told(house) == letters, "nobody is due yet"
+    changed = {"kind": "health", "on": house.clock.at.date().isoformat(), "said_by": "wearer", "words": "a cough"}
+    tester.post(f"/api/people/{house.ours.people[0]}/reports", changed)
+    house.clock.at += timedelta(days=1)
+    assert told(house) == 0, "told this week already"
+    house.clock.at += timedelta(days=7)
+    assert told(house) == 1 and told(house) == 0
+    assert delivered(house) == 1
+    (letter,) = post.letters
+    body = letter.get_body()
+    assert body is not None and letter["To"] == wanted["address"]
+    said = body.get_content()
+    assert f"{NAMES[0]} {house.mark}-0: may wear nothing now" in said
+    assert house.theirs.site not in said and NAMES[1] not in said, "of those who passed once, and of nobody else's"
+    (line,) = [one for one in supervisor.get("/api/mails")["rows"] if one["to_address"] == wanted["address"]]
+    assert (line["person_id"], line["state"]) == ("", "sent")
+    supervisor.call("PUT", "/api/account/notice", {**wanted, "often": ""})
+    house.clock.at += timedelta(days=7)
+    assert told(house) == 0

@@ -10,7 +10,7 @@ from pydantic import ConfigDict
 from moorfog.api.paging import PageQuery
 from moorfog.api.routing import Context, route
 from moorfog.api.session import agent, let_in
-from moorfog.operations.accounts import competence, managing, second
+from moorfog.operations.accounts import competence, managing, notice, second
 from moorfog.operations.accounts.sessions import Attempt, confirm_password, open_session
 from moorfog.operations.fields import Line
 from moorfog.store.models import Account
@@ -134,6 +134,13 @@ def get_own_account(context: Context) -> managing.Own:
 def change_own_password(context: Context, body: NewPassword) -> Response:
     """Change your own password; your other sessions end."""
     managing.change_password(context.db, context.clock, context.actor, body.old, body.new, context.secret)
+    return _done()
+
+
+@route("PUT", "/api/account/notice", "signed_in", body=notice.NoticeEntry)
+def set_own_notice(context: Context, body: notice.NoticeEntry) -> Response:
+    """Say where you are written to, and how often you are told by e-mail who is due."""
+    notice.set_notice(context.db, context.actor, body)
     return _done()
 
 

@@ -36,6 +36,12 @@ def day_of(text: str, what: str) -> date:
     return day
 
 
+def is_address(text: str) -> bool:
+    """Tell whether an e-mail can be written to what stands as somebody's contact."""
+    name, _, host = text.strip().partition("@")
+    return bool(name) and "." in host and not any(one.isspace() or one in ",;<>" for one in text.strip())
+
+
 Id: TypeAlias = Annotated[str, Field(pattern=r"^[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}$", description="a UUID")]
 
 MaybeId: TypeAlias = Annotated[

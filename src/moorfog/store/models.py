@@ -31,6 +31,12 @@ class Account(Base):
     """Whether a code of the second factor is asked for; its secret may be there before it was tried."""
     totp_step: Mapped[int] = mapped_column(BigInteger, default=0)
     """The last step of time a code was used of: no code is used twice."""
+    address: Mapped[str] = mapped_column(String(190), default="")
+    """Where they are written to by e-mail; empty: nowhere."""
+    due_notice: Mapped[Literal["", "daily", "weekly"]] = mapped_column(String(8), default="")
+    """How often they are told who is due: daily, weekly; empty: never."""
+    noticed_on: Mapped[date | None] = mapped_column(Date, default=None)
+    """When they were told last."""
 
 
 class Grant(Base):
@@ -87,6 +93,8 @@ class Employer(Base):
     id: Mapped[str] = mapped_column(Id, primary_key=True)
     name: Mapped[str] = mapped_column(String(190))
     archived_at: Mapped[datetime | None] = mapped_column(UtcDateTime, default=None)
+    day_order: Mapped[Literal["", "dmy", "mdy", "ymd"]] = mapped_column(String(3), default="")
+    """In which order the days of their tables are written (dmy, mdy, ymd); empty where nobody has chosen it yet."""
 
 
 class Site(Base):
@@ -241,6 +249,14 @@ class ClockRow(Base):
     __tablename__ = "clock"
     id: Mapped[int] = mapped_column(Integer, primary_key=True, autoincrement=False)
     behind_ms: Mapped[int] = mapped_column(BigInteger)
+
+
+class WorkerRound(Base):
+    """When a worker went its last round; one row."""
+
+    __tablename__ = "worker_round"
+    id: Mapped[int] = mapped_column(Integer, primary_key=True, autoincrement=False)
+    at: Mapped[datetime] = mapped_column(UtcDateTime)
 
 
 class ClockJump(Base):

@@ -14,14 +14,16 @@ from moorfog.store.models import Id
 
 
 class Mail(Base):
-    """An e-mail to a worker. What it says is emptied once it is sent; the line stays. ``next_at``: not before it is it
-    tried again."""
+    """An e-mail to a worker, or to a colleague (``person_id`` null). What it says is emptied once it is sent; the line
+    stays. ``next_at``: not before it is it tried again."""
 
     __tablename__ = "mail"
     id: Mapped[str] = mapped_column(Id, primary_key=True)
-    kind: Mapped[Literal["paper", "invitation"]] = mapped_column(String(12))
+    kind: Mapped[Literal["paper", "invitation", "notice"]] = mapped_column(String(12))
     employer_id: Mapped[str] = mapped_column(Id, ForeignKey("employer.id"))
-    person_id: Mapped[str] = mapped_column(Id, ForeignKey("person.id"))
+    person_id: Mapped[str | None] = mapped_column(Id, ForeignKey("person.id"))
+    visit_id: Mapped[str | None] = mapped_column(Id, default=None)
+    """Of which visit it carries a paper."""
     account_id: Mapped[str] = mapped_column(Id)
     to_address: Mapped[str] = mapped_column(String(190))
     subject: Mapped[str] = mapped_column(String(190))

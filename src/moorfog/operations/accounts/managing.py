@@ -14,6 +14,7 @@ from sqlalchemy.orm import Session
 from moorfog.core.events.facts import STRICT
 from moorfog.core.events.payloads import instant
 from moorfog.operations.accounts.journal import Note, changed, note
+from moorfog.operations.accounts.notice import Often
 from moorfog.operations.accounts.second import recovery_left, switch_off
 from moorfog.operations.accounts.sessions import (
     IDLE,
@@ -114,10 +115,13 @@ class SessionLine:
 
 @dataclass(frozen=True)
 class Own:
-    """One's own account: sessions, and how the second factor stands."""
+    """One's own account: where one is written to and how often one is told who is due (empty: never), sessions, and how
+    the second factor stands."""
 
     login: str
     name: str
+    address: str
+    due_notice: Often
     has_second: bool
     recovery_left: int
     sessions: tuple[SessionLine, ...]
@@ -408,6 +412,8 @@ def own(db: Session, clock: Clock, actor: Actor, secret: str) -> Own:
     return Own(
         login=account.login,
         name=account.name,
+        address=account.address,
+        due_notice=account.due_notice,
         has_second=account.totp_on,
         recovery_left=recovery_left(db, account.id) if account.totp_on else 0,
         sessions=_sessions(db, clock, actor.id, secret),

@@ -154,6 +154,8 @@ def erase(db: Session, clock: Clock, actor: Actor, person_id: str, why: str) -> 
             db.execute(some.values(**empty).execution_options(synchronize_session=False))
     for filed in (ClearanceRow, TrainingRow, MeasurementRow, ChangeReport, Mail, HistoryRow):
         db.execute(delete(filed).where(filed.person_id.in_(ids)))
+    unsent = (Mail.employer_id == person.employer_id, Mail.kind == "notice", Mail.state != "sent")
+    db.execute(delete(Mail).where(*unsent))  # it may name them
     theirs = select(Job.id).where(Job.employer_id == person.employer_id)
     db.execute(delete(JobFile).where(JobFile.job_id.in_(theirs)).execution_options(synchronize_session=False))
     db.execute(delete(PersonWord).where(PersonWord.person_id.in_(ids)))

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import timedelta
+from typing import Literal
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
@@ -13,12 +14,12 @@ from moorfog.core.rules.book import Book
 from moorfog.operations.accounts.journal import Note, note
 from moorfog.operations.accounts.sessions import READERS, Actor
 from moorfog.operations.errors import DomainError
+from moorfog.operations.fields import is_address
 from moorfog.operations.people.due import DueLine, due_at, due_lines
 from moorfog.operations.people.people import find_person
-from moorfog.operations.records.outbox import is_address
-from moorfog.operations.records.papers import Printed, issue
+from moorfog.operations.records.outbox import Letter, put_out
+from moorfog.operations.records.papers import Printed, issue, pass_of_visit
 from moorfog.operations.sites.sites import site_book
-from moorfog.store.base import new_id
 from moorfog.store.clock import Clock
 from moorfog.store.models import Person, VisitSummary
 from moorfog.store.models_mail import Mail
@@ -60,7 +61,14 @@ def mail_paper(db: Session, clock: Clock, actor: Actor, visit_id: str, one: Prin
         raise DomainError("no_address", f"{person.name} has no e-mail address on file. Enter it as their contact.")
     subject = PAPER_WORDS[one.paper]
     body = PAPER.format(name=person.name, what=subject[0].lower() + subject[1:])
-    _put(db, clock, actor, person, "paper", subject, body, f"{one.paper}.pdf", paper.content)
+    says_pass = one.paper != "report" and pass_of_visit(db, visit_id) is not None
+    letter = replace(
+        _to(person, "paper", subject, body),
+        file_name=f"{one.paper}.pdf",
+        file=paper.content,
+        visit_id=visit_id if says_pass else None,
+    )
+    put_out(db, clock, actor.id, letter)
     return person.contact.strip()
 
 
@@ -104,7 +112,7 @@ def invite_due(db: Session, clock: Clock, actor: Actor, site_id: str, within: in
             smoking=_minutes(book, "smoking.wait"),
             eating=_minutes(book, "eating.wait"),
         )
-        _put(db, clock, actor, person, "invitation", "Your next fit test", body, "", b"")
+        put_out(db, clock, actor.id, _to(person, "invitation", "Your next fit test", body))
         invited += 1
     again = len(lately)
     note(db, Note("site", due.site.id, due.site.employer_id, {"invited": ["", f"{invited} people"]}))
@@ -122,36 +130,12 @@ def _when(one: DueLine) -> str:
     return f"You may wear your facepiece, {one.set_up}, until {one.until}; then {one.ends_by} runs out."
 
 
-def _put(
-    db: Session,
-    clock: Clock,
-    actor: Actor,
-    person: Person,
-    kind: str,
-    subject: str,
-    body: str,
-    file_name: str,
-    file: bytes,
-) -> None:
-    now = clock.now(db)
-    db.add(
-        Mail(
-            id=new_id(),
-            kind=kind,
-            employer_id=person.employer_id,
-            person_id=person.id,
-            account_id=actor.id,
-            to_address=person.contact.strip(),
-            subject=subject,
-            body=body,
-            file_name=file_name,
-            file=file,
-            state="waiting",
-            attempts=0,
-            problem="",
-            made_at=now,
-            next_at=now,
-        )
+def _to(person: Person, kind: Literal["paper", "invitation"], subject: str, body: str) -> Letter:
+    return Letter(
+        kind=kind,
+        employer_id=person.employer_id,
+        person_id=person.id,
+        to_address=person.contact.strip(),
+        subject=subject,
+        body=body,
     )
-    db.flush()
-    note(db, Note("person", person.id, person.employer_id, {"letter": ["", subject]}))

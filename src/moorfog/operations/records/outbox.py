@@ -7,12 +7,14 @@ import smtplib
 import ssl
 from collections.abc import Mapping
 from dataclasses import dataclass
+from dataclasses import fields as dataclass_fields
 from datetime import datetime, timedelta
 from email.message import EmailMessage
 from email.utils import format_datetime, parseaddr
+from typing import Literal
 from urllib.parse import parse_qs, unquote, urlsplit
 
-from sqlalchemy import Engine, select
+from sqlalchemy import Engine, func, select
 from sqlalchemy.orm import Session
 
 from moorfog.core.events.payloads import instant
@@ -20,9 +22,10 @@ from moorfog.operations.accounts.journal import Note, note
 from moorfog.operations.accounts.sessions import READERS, Actor
 from moorfog.operations.errors import DomainError, NotFound
 from moorfog.operations.paging import cut_to_page
-from moorfog.store.base import run_in_transaction
+from moorfog.operations.records.papers import pass_holds
+from moorfog.store.base import new_id, run_in_transaction
 from moorfog.store.clock import Clock
-from moorfog.store.models import Person
+from moorfog.store.models import Account, Person
 from moorfog.store.models_mail import Mail
 from moorfog.store.scope import within
 
@@ -31,6 +34,7 @@ TRIES = 8
 FIRST_WAIT = timedelta(minutes=1)
 """After a try that failed; twice as long after each that follows."""
 PATIENCE_S = 20.0
+NOT_ANY_MORE = "What it says did not hold any more when it was to be sent. The person’s page says why."
 TLS = ("starttls", "tls", "none")
 
 
@@ -76,12 +80,6 @@ def mail_server(env: Mapping[str, str] = os.environ) -> MailServer | None:
         tls=tls,
         sender=sender,
     )
-
-
-def is_address(text: str) -> bool:
-    """Tell whether what stands as somebody's contact can be written to."""
-    name, _, host = text.strip().partition("@")
-    return bool(name) and "." in host and not any(one.isspace() or one in ",;<>" for one in text.strip())
 
 
 def message_of(one: Mail, server: MailServer, now: datetime) -> EmailMessage:
@@ -141,11 +139,14 @@ def send_next(engine: Engine, clock: Clock, server: MailServer) -> bool:
 def _claim(db: Session, clock: Clock) -> Mail | None:
     now = clock.now(db)
     waiting = select(Mail).where(Mail.state == "waiting", Mail.next_at <= now).order_by(Mail.next_at)
-    one = db.scalar(waiting.limit(1).with_for_update(skip_locked=True))
-    if one is not None:
-        one.attempts += 1
-        one.next_at = now + FIRST_WAIT * 2 ** (one.attempts - 1)
-    return one
+    while (one := db.scalar(waiting.limit(1).with_for_update(skip_locked=True))) is not None:
+        if one.visit_id is None or pass_holds(db, clock, one.visit_id):
+            one.attempts += 1
+            one.next_at = now + FIRST_WAIT * 2 ** (one.attempts - 1)
+            return one
+        one.state, one.problem = "failed", NOT_ANY_MORE
+        db.flush()
+    return None
 
 
 def _settle(db: Session, clock: Clock, mail_id: str, problem: str, is_final: bool) -> None:
@@ -160,8 +161,36 @@ def _settle(db: Session, clock: Clock, mail_id: str, problem: str, is_final: boo
 
 
 @dataclass(frozen=True)
+class Letter:
+    """What is to be sent: to whom, about whom (none: to a colleague), with which file. ``visit_id``: of whose pass it
+    tells; it is only sent while that holds."""
+
+    kind: Literal["paper", "invitation", "notice"]
+    employer_id: str
+    person_id: str | None
+    to_address: str
+    subject: str
+    body: str
+    file_name: str = ""
+    file: bytes = b""
+    visit_id: str | None = None
+
+
+def put_out(db: Session, clock: Clock, account_id: str, letter: Letter) -> None:
+    """Put a letter into the outbox, for the account that wants it sent."""
+    now = clock.now(db)
+    fields = {one.name: getattr(letter, one.name) for one in dataclass_fields(letter)}
+    waiting = {"state": "waiting", "attempts": 0, "problem": "", "made_at": now, "next_at": now}
+    db.add(Mail(id=new_id(), account_id=account_id, **fields, **waiting))
+    db.flush()
+    about = ("person", letter.person_id) if letter.person_id is not None else ("account", account_id)
+    note(db, Note(*about, letter.employer_id, {"letter": ["", letter.subject]}))
+
+
+@dataclass(frozen=True)
 class MailLine:
-    """A letter in the outbox: to whom, what, how it went."""
+    """A letter in the outbox: to whom, what, how it went. ``person_id`` is empty where it is to a colleague, whose name
+    ``person`` is then."""
 
     id: str
     person_id: str
@@ -188,12 +217,13 @@ class MailPage:
 def list_mails(db: Session, actor: Actor, page: int, is_on: bool) -> MailPage:
     """Return a page of the outbox within the actor's scope."""
     mails = within(select(Mail), actor.require(*READERS), Mail.employer_id)
-    query = mails.add_columns(Person.name).join(Person, Person.id == Mail.person_id)
+    named = mails.add_columns(func.coalesce(Person.name, Account.name))
+    query = named.outerjoin(Person, Person.id == Mail.person_id).outerjoin(Account, Account.id == Mail.account_id)
     shown = cut_to_page(db, query, page, Mail.made_at.desc(), Mail.id, counted=mails)
     rows = tuple(
         MailLine(
             id=one.id,
-            person_id=one.person_id,
+            person_id=one.person_id or "",
             person=name,
             to_address=one.to_address,
             subject=one.subject,
@@ -215,4 +245,5 @@ def send_again(db: Session, clock: Clock, actor: Actor, mail_id: str) -> None:
     if one.state == "sent":
         raise DomainError("sent", "It was sent already. Make a new one from the person's page.")
     one.state, one.attempts, one.next_at, one.problem = "waiting", 0, clock.now(db), ""
-    note(db, Note("person", one.person_id, one.employer_id, {"letter": [one.subject, "to be sent again"]}))
+    about = ("person", one.person_id) if one.person_id is not None else ("account", one.account_id)
+    note(db, Note(*about, one.employer_id, {"letter": [one.subject, "to be sent again"]}))

@@ -100,7 +100,7 @@ def card_view(db: Session, clock: Clock, passed: WearPermission, tester: str, wh
     )
 
 
-def _of_visit(db: Session, visit_id: str) -> WearPermission | None:
+def pass_of_visit(db: Session, visit_id: str) -> WearPermission | None:
     """Return the pass of a visit, None where it has none that counts."""
     mine = select(WearPermission).where(WearPermission.visit_id == visit_id)
     return db.scalar(mine.order_by(WearPermission.no.desc(), WearPermission.configuration).limit(1))
@@ -140,7 +140,7 @@ def issue(db: Session, clock: Clock, actor: Actor, visit_id: str, one: Printed) 
     Raises :class:`NotFound` outside the scope, :class:`DomainError` before both have signed, and for the card of a
     visit without a pass.
     """
-    drawn, passed = draw(db, actor, visit_id, one.page_size), _of_visit(db, visit_id)
+    drawn, passed = draw(db, actor, visit_id, one.page_size), pass_of_visit(db, visit_id)
     kept = kept_paper(db, visit_id, one.name, drawn.revision)
     if kept is not None:
         return kept
@@ -168,6 +168,11 @@ def _holds(db: Session, clock: Clock, passed: WearPermission | None) -> bool:
     return _status(db, passed, person, today_at(db, person, clock.now(db)))[0] == "valid"
 
 
+def pass_holds(db: Session, clock: Clock, visit_id: str) -> bool:
+    """Whether the pass of a visit may be worn today, if it has one."""
+    return _holds(db, clock, pass_of_visit(db, visit_id))
+
+
 def look_up(db: Session, clock: Clock, address: str, text: str) -> CodeView:
     """Return how a card stands now, for anybody. Guessing is slow: too many wrong codes from one address are refused.
 
@@ -175,7 +180,7 @@ def look_up(db: Session, clock: Clock, address: str, text: str) -> CodeView:
     """
     now, row = clock.now(db), _known_code(db, clock, address, text)
     code = row.code
-    passed = _of_visit(db, row.visit_id)
+    passed = pass_of_visit(db, row.visit_id)
     if passed is None:
         return CodeView(
             code=readable(code),
@@ -228,7 +233,7 @@ def report_by_card(db: Session, clock: Clock, address: str, text: str, one: Card
     apart, :class:`DomainError` (429) for too many of them.
     """
     row = _known_code(db, clock, address, text)
-    passed = _of_visit(db, row.visit_id)
+    passed = pass_of_visit(db, row.visit_id)
     person = _whose(db, passed)[0] if passed is not None else None
     if person is None or person.number.casefold() != one.number.strip().casefold():
         raise NotFound("code")

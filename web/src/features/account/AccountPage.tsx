@@ -1,4 +1,4 @@
-import { PasswordInput } from "@mantine/core";
+import { NativeSelect, PasswordInput } from "@mantine/core";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, keys, type Schemas, unwrap } from "@/shared/client";
@@ -16,6 +16,7 @@ export function AccountPage() {
     <main className="page">
       <h1>{own.data.name}</h1>
       <p className="dim">You sign in as {own.data.login}.</p>
+      <Told own={own.data} />
       <OwnPassword />
       <SecondFactor own={own.data} />
       <h2>Where you are signed in</h2>
@@ -58,6 +59,53 @@ function Secret({
       required
       w={300}
     />
+  );
+}
+
+const OFTEN = [
+  { value: "", label: "never" },
+  { value: "weekly", label: "once a week" },
+  { value: "daily", label: "every morning" },
+];
+
+/** Where one is written to, and how often one is told who is due. */
+function Told({ own }: { own: Schemas["Own"] }) {
+  const [address, setAddress] = useState(own.address);
+  const [often, setOften] = useState(own.due_notice);
+  const [said, setSaid] = useState("");
+  const queries = useQueryClient();
+  const { problem, attempt } = useAttempt("Nothing was changed.");
+  const change = () =>
+    attempt(async () => {
+      setSaid("");
+      await unwrap(api.PUT("/api/account/notice", { body: { address, often } }));
+      setSaid(often ? "You are told by e-mail, in the morning." : "You are not told by e-mail.");
+      await queries.invalidateQueries({ queryKey: keys.account });
+    });
+  return (
+    <section aria-label="E-mail">
+      <h2>Who is due, by e-mail</h2>
+      <form
+        className="field-row"
+        onSubmit={(event) => {
+          event.preventDefault();
+          void change();
+        }}
+      >
+        <Text label="Your address" value={address} set={setAddress} type="email" maxLength={190} w={300} />
+        <NativeSelect
+          label="Tell me who is due"
+          data={OFTEN}
+          value={often}
+          onChange={(event) => setOften(event.currentTarget.value as typeof often)}
+        />
+        <button type="submit" className="act">
+          Keep it
+        </button>
+      </form>
+      {said && <p role="status">{said}</p>}
+      <Problem words={problem} />
+    </section>
   );
 }
 

@@ -46,7 +46,8 @@ function Letter({ one }: { one: Schemas["MailLine"] }) {
     <li className="rule-row">
       <div>
         <Mark name={MARKS[one.state as keyof typeof MARKS] ?? "clock"} size={22} /> <b>{one.subject}</b> to{" "}
-        <Link to={`/people/${one.person_id}`}>{one.person}</Link> <span className="dim">{one.to_address}</span>
+        {one.person_id ? <Link to={`/people/${one.person_id}`}>{one.person}</Link> : one.person}{" "}
+        <span className="dim">{one.to_address}</span>
         <div className={one.state === "failed" ? "rust" : "dim"}>
           {one.state === "sent" ? `sent ${dateTime(one.sent_at)}` : `${one.state}, since ${dateTime(one.made_at)}`}
           {one.problem && `: ${one.problem}`}
