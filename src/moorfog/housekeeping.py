@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import argparse
 import getpass
-import logging
 import os
 import shutil
 import signal
@@ -14,6 +13,7 @@ from pathlib import Path
 from typing import Any
 
 from moorfog.bootstrap import StepFailed, ensure_packages, root
+from moorfog.serving.logs import set_up_logs
 
 
 def own_home() -> Path:
@@ -180,7 +180,7 @@ def cmd_keep(given: argparse.Namespace) -> int:
     """Make backups by itself; a part of `run`."""
     from moorfog.serving.keeping import keep
 
-    logging.basicConfig(level=logging.INFO, format="%(asctime)s %(name)s %(message)s")
+    set_up_logs()
     stopping = threading.Event()
     for one in (signal.SIGTERM, signal.SIGINT):
         signal.signal(one, lambda *_: stopping.set())

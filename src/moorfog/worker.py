@@ -16,10 +16,13 @@ from moorfog.operations.jobs import claim, run_job
 from moorfog.operations.people.standing import distrust_foreign, freshen_everywhere
 from moorfog.operations.records.anchors import key_folder, make_anchor, printed, signing_key
 from moorfog.operations.records.crew_papers import forget_files
+from moorfog.operations.records.notices import tell_due
 from moorfog.operations.records.outbox import NotSet, mail_server, send_next
 from moorfog.operations.records.papers import forget_wrong_codes
+from moorfog.serving.logs import set_up_logs
 from moorfog.store.base import run_in_transaction
 from moorfog.store.clock import Clock, DatabaseClock, take_new_time
+from moorfog.store.rounds import TELL_EVERY, tell_round
 
 PERIOD_S = 1.0
 HEAD_START = 60
@@ -52,12 +55,26 @@ def _send_some(engine: Engine, clock: Clock, stopping: threading.Event) -> None:
             return
 
 
+def _tell_due(engine: Engine, clock: Clock) -> None:
+    """Tell colleagues who is due, where there is a mail server to do it by."""
+    try:
+        if mail_server() is None:
+            return
+    except NotSet:
+        return  # said where letters are sent
+    told = run_in_transaction(engine, lambda db: tell_due(db, clock))
+    if told:
+        log.info("%d letters about who is due", told)
+
+
 def work(engine: Engine, stopping: threading.Event) -> None:
     """Do the rounds until told to stop; a database that is away is waited for."""
     clock = DatabaseClock()
     rounds, is_trusted = 0, False
     while not stopping.wait(PERIOD_S):
         try:
+            if rounds % TELL_EVERY == 0:
+                run_in_transaction(engine, lambda db: tell_round(db, clock))
             job = claim(engine)
             while job is not None and not stopping.is_set():
                 log.info("job %s: %s", job.id, job.kind)
@@ -85,6 +102,7 @@ def work(engine: Engine, stopping: threading.Event) -> None:
                 run_in_transaction(engine, lambda db: forget_screens(db, clock))
                 run_in_transaction(engine, lambda db: forget_wrong_codes(db, clock))
                 run_in_transaction(engine, lambda db: forget_files(db, clock))
+                _tell_due(engine, clock)
             rounds += 1
         except DBAPIError as error:
             log.warning("the database does not answer: %s", error.orig)
@@ -94,6 +112,7 @@ def work(engine: Engine, stopping: threading.Event) -> None:
 
 def main(engine: Engine) -> None:
     """Run the worker until SIGTERM."""
+    set_up_logs()
     stopping = threading.Event()
     for one in (signal.SIGTERM, signal.SIGINT):
         signal.signal(one, lambda *_: stopping.set())

@@ -238,6 +238,14 @@ def test_the_order_of_days_is_chosen_once_and_never_guessed(house: House, order:
     view = admin.get(f"/api/people/{made}")
     assert view["clearance"]["valid_from"] == day and view["clearance"]["by"] == "Harbour Row"
     assert view["trained_on"] == "2026-01-31"
+    later = text.replace(f"{house.mark}d", f"{house.mark}e")
+    kept = admin.post("/api/imports/preview", roster(house, later))
+    assert (kept["needs_order"], kept["day_order"], kept["errors"]) == (False, order, []), "the next one is read by it"
+    other = {"dmy": "mdy", "mdy": "dmy"}[order]
+    assert admin.post("/api/imports/preview", roster(house, later, day_order=other))["day_order"] == other
+    theirs = house.client("administrator", house.theirs)
+    foreign = {**roster(house, later), "site_id": house.theirs.site}
+    assert theirs.post("/api/imports/preview", foreign)["needs_order"], "another employer writes as it likes"
 
 
 @pytest.mark.parametrize(

@@ -225,9 +225,12 @@ def test_results_of_before_are_history_and_permit_nothing(house: House) -> None:
         "faults": [],
         "fault_count": 0,
         "needs_order": False,
+        "day_order": "dmy",
     }
     assert admin.post("/api/history", given) == {"new": 2}
     assert admin.post("/api/history", given) == {"new": 0}, "the same table once more"
+    again = admin.post("/api/history/preview", table_of(house, *rows))
+    assert (again["needs_order"], again["day_order"], again["known"]) == (False, "dmy", 2), "by the order of before"
     view = admin.get(f"/api/people/{person}")
     (line,) = view["history"]
     assert (line["on"], line["model"], line["result"], line["factor"], line["source"]) == (

@@ -37,6 +37,7 @@ from moorfog.api import (  # noqa: F401  (their routes)
     system,
     wearer,
 )
+from moorfog.api.asked import request_number, watch_requests
 from moorfog.api.day import Day
 from moorfog.api.live import Hub, follow_visit, stream_response
 from moorfog.api.openapi import document
@@ -84,6 +85,7 @@ def create_app(
     moment = clock or DatabaseClock()
     hub, day = Hub(engine, moment), Day(engine)
     app.extensions["moorfog_hub"] = hub
+    watch_requests(app)
     for one in ROUTES:
         rule = one.path.replace("{", "<").replace("}", ">")
         app.add_url_rule(rule, one.name, _view(one, engine, moment, rules, hub, day), methods=[one.method])
@@ -332,11 +334,8 @@ def _answer_error(error: Exception) -> tuple[Response, int]:
     if isinstance(error, DBAPIError) and error_code(error) in BAD_VALUES:
         return _answer_bad_value(error)
     log.exception("unexpected")
-    return _problem(
-        "unexpected",
-        "Something went wrong here; nothing was stored. Try again; if it stays, look into the server's log.",
-        500,
-    )
+    words = "Something went wrong here; nothing was stored. Try again; if it stays, look into the server's log"
+    return _problem("unexpected", f"{words} for {request_number()}.", 500)
 
 
 def _problem(code: str, message: str, status: int) -> tuple[Response, int]:

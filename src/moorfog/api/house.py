@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
@@ -11,9 +12,11 @@ from typing import Annotated
 from flask import Response
 from prometheus_client import CollectorRegistry, Gauge, Info, generate_latest
 from pydantic import Field
+from sqlalchemy.orm import Session
 
 from moorfog import __version__
 from moorfog.api.routing import Context, plain, route
+from moorfog.api.streams import csv_pieces, sent
 from moorfog.operations.accounts import tokens
 from moorfog.operations.records import journal, metrics
 from moorfog.serving.keeping import is_late, read_backups
@@ -45,6 +48,14 @@ class BackupsView:
     faults: int
 
 
+JOURNAL = ("no", "at", "who", "deed", "subject", "changes", "why")
+"""The columns of the journal as a table."""
+
+
+def _cells(one: journal.JournalLine) -> tuple[str | int, ...]:
+    return one.no, one.at, one.who, one.deed, one.subject, "; ".join(one.changes), one.why
+
+
 def _asked(query: JournalQuery) -> journal.JournalAsked:
     return journal.JournalAsked(query.before, query.day, query.account, query.subject)
 
@@ -58,8 +69,14 @@ def get_journal(context: Context, query: JournalQuery) -> journal.JournalPage:
 @route("GET", "/api/journal.csv", "manage", query=JournalQuery, media="text/csv")
 def get_journal_csv(context: Context, query: JournalQuery) -> Response:
     """The journal as a table."""
-    text = "".join(journal.journal_csv(context.db, context.actor, _asked(query)))
-    return plain(text, "text/csv", **{"Content-Disposition": "attachment; filename=journal.csv"})
+    actor, engine, asked = context.actor, context.engine, _asked(query)
+    journal.note_taken(context.db, asked)
+
+    def pieces() -> Iterator[bytes]:
+        with Session(engine) as db:
+            yield from csv_pieces(JOURNAL, (_cells(one) for one in journal.every_line(db, actor, asked)))
+
+    return sent(pieces(), "text/csv; charset=utf-8", "journal.csv")
 
 
 @route("GET", "/api/metrics", "read", media="text/plain; version=0.0.4")

@@ -2,34 +2,28 @@
 
 from __future__ import annotations
 
-import csv
-import io
-import json
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, fields
 from itertools import chain, islice
-from typing import Any, Literal, TypeVar
+from typing import Any, Literal
 
 from flask import Response
 from sqlalchemy.orm import Session
 
 from moorfog.api.programme import XLSX
 from moorfog.api.routing import FILE, Context, route
+from moorfog.api.streams import csv_pieces, json_pieces, sent
 from moorfog.core.kernel.codec import encode
 from moorfog.documents.archive import archived
 from moorfog.documents.sheets import workbook_file
-from moorfog.documents.tables import guarded
 from moorfog.operations.accounts.journal import Note, note
 from moorfog.operations.accounts.sessions import READERS
 from moorfog.operations.errors import DomainError
 from moorfog.operations.fields import Label
 from moorfog.operations.records import history, inspecting, searching, suggesting, wearers
 
-T = TypeVar("T")
 Kind = Literal["csv", "json", "xlsx"]
 MEDIA: dict[str, str] = {"csv": "text/csv; charset=utf-8", "json": "application/json", "xlsx": XLSX}
-PIECE = 200
-"""Lines that are sent on together."""
 
 
 @dataclass(frozen=True)
@@ -127,7 +121,7 @@ def take_archive(context: Context, query: searching.RecordsAsked) -> Response:
         with Session(engine) as db:
             yield from archived(inspecting.inspected(db, actor, query), inspecting.sealed)
 
-    return _sent(pieces(), "application/zip", "records.zip")
+    return sent(pieces(), "application/zip", "records.zip")
 
 
 @dataclass(frozen=True)
@@ -170,15 +164,6 @@ def _tell(context: Context, what: str, asked: object) -> None:
     note(context.db, Note(what, "", whose, said))
 
 
-def _sent(pieces: Iterator[bytes], media: str, name: str) -> Response:
-    """Send pieces as they come. The first is made before anything is sent: what is wrong is said, not cut off."""
-    first = next(pieces, b"")
-    response = Response(chain([first], pieces), mimetype=media)
-    response.headers["Content-Disposition"] = f'attachment; filename="{name}"'
-    response.headers["X-Accel-Buffering"] = "no"
-    return response
-
-
 def _taken(
     context: Context, kind: Kind, name: str, columns: tuple[str, ...], rows: Callable[[Session], Iterator[Any]]
 ) -> Response:
@@ -190,13 +175,13 @@ def _taken(
             begun = list(islice(found, 1))  # what is wrong with the question is said before anything is sent
             lines = chain(begun, found)
             if kind == "json":
-                yield from _json_pieces(lines)
+                yield from json_pieces(lines)
             elif kind == "csv":
-                yield from _csv_pieces(columns, (_cells(one, columns) for one in lines))
+                yield from csv_pieces(columns, (_cells(one, columns) for one in lines))
             else:
                 yield from workbook_file(name, columns, (_cells(one, columns) for one in lines))
 
-    return _sent(pieces(), MEDIA[kind], f"{name}.{kind}")
+    return sent(pieces(), MEDIA[kind], f"{name}.{kind}")
 
 
 def _cells(row: Any, columns: tuple[str, ...]) -> tuple[str | int, ...]:
@@ -210,26 +195,3 @@ def _cells(row: Any, columns: tuple[str, ...]) -> tuple[str | int, ...]:
         else:
             out.append(value)
     return tuple(out)
-
-
-def _csv_pieces(columns: tuple[str, ...], rows: Iterator[tuple[str | int, ...]]) -> Iterator[bytes]:
-    """Yield CSV (RFC 4180) with a mark by which spreadsheets see that it is UTF-8."""
-    head: Iterable[tuple[str | int, ...]] = [columns]
-    for number, some in enumerate(_by(chain(head, rows), PIECE)):
-        out = io.StringIO()
-        writer = csv.writer(out, lineterminator="\r\n")
-        writer.writerows([guarded(one) if isinstance(one, str) else one for one in row] for row in some)
-        yield (b"\xef\xbb\xbf" if number == 0 else b"") + out.getvalue().encode()
-
-
-def _json_pieces(rows: Iterator[Any]) -> Iterator[bytes]:
-    yield b"["
-    for number, some in enumerate(_by(rows, PIECE)):
-        text = ",\n".join(json.dumps(encode(one), ensure_ascii=False) for one in some)
-        yield (",\n" if number else "\n").encode() + text.encode()
-    yield b"\n]\n"
-
-
-def _by(rows: Iterator[T], most: int) -> Iterator[list[T]]:
-    while some := list(islice(rows, most)):
-        yield some

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import os
 from dataclasses import asdict, dataclass
+from datetime import datetime
 from pathlib import Path
+from typing import Literal
 
 from flask import Response
 
@@ -13,9 +15,14 @@ from moorfog.api.routing import Context, plain, route
 from moorfog.bootstrap import root
 from moorfog.core.events.payloads import instant
 from moorfog.core.visit.state import FOLD_VERSION
+from moorfog.operations.errors import DomainError
 from moorfog.serving.state import PLACE, read_state
 from moorfog.shipped import licences, source_archive
 from moorfog.store.clock import recent_jumps
+from moorfog.store.migrate import is_current
+from moorfog.store.rounds import SILENT, last_round
+
+WorkerState = Literal["at_work", "silent", "not_seen"]
 
 
 @dataclass(frozen=True)
@@ -27,12 +34,15 @@ class Moment:
 
 @dataclass(frozen=True)
 class Health:
-    """That the program and its database answer."""
+    """That the program and its database answer; how the worker for long jobs fares, and when it was last heard of
+    (empty: never)."""
 
     ok: bool
     version: str
     fold_version: int
     rules: str
+    worker: WorkerState
+    worker_seen: str
 
 
 @dataclass(frozen=True)
@@ -90,9 +100,21 @@ def get_time(context: Context) -> Moment:
 
 @route("GET", "/api/health", "public", returns=Health)
 def get_health(context: Context) -> Health:
-    """Whether the program and its database answer."""
-    context.clock.now(context.db)
-    return Health(True, __version__, FOLD_VERSION, context.rules.digest)
+    """Whether people can be tested here: 503 where the database does not answer, or has another schema; and whether a
+    worker goes its rounds, without which long jobs, letters and what is kept beforehand stand still."""
+    now: datetime = context.clock.now(context.db)
+    if not is_current(context.engine):
+        raise DomainError("other_schema", "The database has another schema. Run: ./moorfog migrate", status=503)
+    heard = last_round(context.db)
+    worker: WorkerState = "not_seen" if heard is None else "silent" if now - heard > SILENT else "at_work"
+    return Health(
+        ok=True,
+        version=__version__,
+        fold_version=FOLD_VERSION,
+        rules=context.rules.digest,
+        worker=worker,
+        worker_seen=instant(heard) if heard is not None else "",
+    )
 
 
 @route("GET", "/api/system/parts", "kit", returns=PartsView)

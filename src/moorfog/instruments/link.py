@@ -29,6 +29,7 @@ from moorfog.core.measuring.reduction import Reduction, reduction_for
 from moorfog.core.rules.protocols import read_protocol
 from moorfog.core.visit.proof import ProofStream
 from moorfog.instruments.driver import Driver, LineDriver, RawReading, open_wire
+from moorfog.serving.logs import set_up_logs
 
 SILENT_S = 2.5
 STATUS_S = 0.3
@@ -365,7 +366,7 @@ def main() -> None:
     parser.add_argument("--counter", required=True, help="socket://127.0.0.1:9000 or /dev/ttyUSB0")
     parser.add_argument("--spool", type=Path, required=True, help="folder for readings not sent yet")
     given = parser.parse_args()
-    logging.basicConfig(level=logging.INFO, format="%(asctime)s %(name)s %(message)s")
+    set_up_logs()
     token = os.environ.get("MOORFOG_LINK_TOKEN", "")
     if not token:
         parser.error("MOORFOG_LINK_TOKEN is not set; take the token from the counter's entry")

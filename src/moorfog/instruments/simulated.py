@@ -28,6 +28,7 @@ from moorfog.core.simulation.wearer import (
     valve_shown,
 )
 from moorfog.instruments.line import SIMULATED_KEY, VERSION, LineBuffer, LineError, read_line, write_line
+from moorfog.serving.logs import set_up_logs
 
 AMBIENTS = {"ordinary": AMBIENT, "classified": 420.0}
 KINDS = {"counter": "counts", "photometer": "photometer", "pressure": "pressure"}
@@ -208,7 +209,7 @@ def main() -> None:
     parser.add_argument("--seed", type=int, default=4)
     parser.add_argument("--kind", choices=tuple(KINDS), default="counter")
     given = parser.parse_args()
-    logging.basicConfig(level=logging.INFO, format="%(asctime)s %(name)s %(message)s")
+    set_up_logs()
     serve(given.port, given.seed, given.kind, os.environ.get(SIMULATED_KEY, ""))
 
 

@@ -25,7 +25,9 @@ from moorfog.serving.database import ServerFailed, reach
 from moorfog.serving.keeping import is_late, read_backups
 from moorfog.serving.ports import answers
 from moorfog.store.base import make_engine
+from moorfog.store.clock import DatabaseClock
 from moorfog.store.migrate import Schema, schema_of
+from moorfog.store.rounds import SILENT, last_round
 
 LEAST_FREE = 2 * 1024**3
 CLOCK_S = 2.0
@@ -58,7 +60,9 @@ def examine(home: Path, url: str = "", certificate: Path | None = None, key: Pat
             yield from _database(url)
         except (StepFailed, ServerFailed, OSError) as error:
             yield Finding(False, f"the database does not come up: {error}", "look into its log; restore a backup")
-    if not os.environ.get("MOORFOG_DATABASE_URL"):
+    if os.environ.get("MOORFOG_DATABASE_URL"):
+        yield from _worker(url)
+    else:
         yield from _backups(home)
 
 
@@ -165,6 +169,21 @@ def _inside(engine: Engine) -> Iterator[Finding]:
             "somebody has an account" if is_set_up else "nobody has an account",
             "./moorfog run shows a code for the set-up; or ./moorfog init",
         )
+
+
+def _worker(url: str) -> Iterator[Finding]:
+    """Tell whether a worker goes its rounds beside a database of one's own."""
+    engine = make_engine(url, 5)
+    try:
+        with Session(engine) as db:
+            heard, now = last_round(db), DatabaseClock().now(db)
+    except SQLAlchemyError:
+        return  # what is wrong with the database was said already
+    finally:
+        engine.dispose()
+    is_heard = heard is not None and now - heard <= SILENT
+    words = "a worker goes its rounds" if is_heard else "no worker goes its rounds: long jobs and letters stand still"
+    yield Finding(is_heard, words, "./moorfog worker")
 
 
 def _backups(home: Path) -> Iterator[Finding]:

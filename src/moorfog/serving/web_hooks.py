@@ -5,6 +5,10 @@ from __future__ import annotations
 from typing import Any
 
 from moorfog.serving.leash import die_with_parent
+from moorfog.serving.logs import log_config
+
+logconfig_dict = log_config()
+"""The web server's own lines look like all others."""
 
 
 def post_fork(server: Any, worker: Any) -> None:

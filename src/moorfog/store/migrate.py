@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from enum import Enum
+from functools import cache
 from pathlib import Path
 
 from alembic import command
@@ -25,11 +26,15 @@ def migrate(url: str) -> None:
     command.upgrade(config_for(url), "head")
 
 
+@cache
+def wanted_revision() -> str:
+    """Return the revision of the schema that this program needs."""
+    return ScriptDirectory.from_config(config_for("")).get_current_head() or ""
+
+
 def is_current(engine: Engine) -> bool:
     """Tell whether the schema is the one this program needs."""
-    script = ScriptDirectory.from_config(config_for(str(engine.url)))
-    with engine.connect() as connection:
-        return MigrationContext.configure(connection).get_current_revision() == script.get_current_head()
+    return revision_of(engine) == wanted_revision()
 
 
 class Schema(Enum):

@@ -26,6 +26,28 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/account/notice": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Say where you are written to, and how often you are told by e-mail who is due.
+         * @description Say where you are written to, and how often you are told by e-mail who is due.
+         *
+         *     For: any signed-in account.
+         */
+        put: operations["set_own_notice"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/account/password": {
         parameters: {
             query?: never;
@@ -938,8 +960,9 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Whether the program and its database answer.
-         * @description Whether the program and its database answer.
+         * Whether people can be tested here: 503 where the database does not answer, or has another schema; and whether a
+         * @description Whether people can be tested here: 503 where the database does not answer, or has another schema; and whether a
+         *         worker goes its rounds, without which long jobs, letters and what is kept beforehand stand still.
          *
          *     For: open to everybody.
          */
@@ -5410,7 +5433,8 @@ export interface components {
         };
         /**
          * Health
-         * @description That the program and its database answer.
+         * @description That the program and its database answer; how the worker for long jobs fares, and when it was last heard of
+         *     (empty: never).
          */
         Health: {
             /** Fold Version */
@@ -5421,6 +5445,13 @@ export interface components {
             rules: string;
             /** Version */
             version: string;
+            /**
+             * Worker
+             * @enum {string}
+             */
+            worker: "at_work" | "silent" | "not_seen";
+            /** Worker Seen */
+            worker_seen: string;
         };
         /**
          * Heard
@@ -5489,6 +5520,11 @@ export interface components {
          *     has to be chosen.
          */
         HistoryPreview: {
+            /**
+             * Day Order
+             * @enum {string}
+             */
+            day_order: "" | "ymd" | "dmy" | "mdy";
             /** Fault Count */
             fault_count: number;
             /** Faults */
@@ -5962,7 +5998,8 @@ export interface components {
         };
         /**
          * MailLine
-         * @description A letter in the outbox: to whom, what, how it went.
+         * @description A letter in the outbox: to whom, what, how it went. ``person_id`` is empty where it is to a colleague, whose name
+         *     ``person`` is then.
          */
         MailLine: {
             /** Id */
@@ -6327,6 +6364,19 @@ export interface components {
             why: string;
         };
         /**
+         * NoticeEntry
+         * @description Where somebody is written to (empty: nowhere), and how often they are told who is due (empty: never).
+         */
+        NoticeEntry: {
+            /** Address */
+            address: string;
+            /**
+             * Often
+             * @enum {string}
+             */
+            often: "" | "daily" | "weekly";
+        };
+        /**
          * NumbersTyped
          * @description Figures copied from the counter's display, with the display's resolution (particles per cm³).
          */
@@ -6405,9 +6455,17 @@ export interface components {
         };
         /**
          * Own
-         * @description One's own account: sessions, and how the second factor stands.
+         * @description One's own account: where one is written to and how often one is told who is due (empty: never), sessions, and how
+         *     the second factor stands.
          */
         Own: {
+            /** Address */
+            address: string;
+            /**
+             * Due Notice
+             * @enum {string}
+             */
+            due_notice: "" | "daily" | "weekly";
             /** Has Second */
             has_second: boolean;
             /** Login */
@@ -6766,6 +6824,11 @@ export interface components {
             counts: {
                 [key: string]: number;
             };
+            /**
+             * Day Order
+             * @enum {string}
+             */
+            day_order: "" | "ymd" | "dmy" | "mdy";
             /** Encoding */
             encoding: string;
             /** Error Count */
@@ -9012,6 +9075,37 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Own"];
                 };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    set_own_notice: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NoticeEntry"];
+            };
+        };
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description error */
             default: {

@@ -12,8 +12,8 @@ from moorfog.core.views.terms import limits_of_use, on_file, signed_under
 from moorfog.core.visit.state import FOLD_VERSION, Visit
 
 STATEMENT_VERSION = 2
-SIGNERS_OWN = ("signer", "signed_at", "salt")
-"""Keys that each signer's copy adds to the statement."""
+SIGNERS_OWN = ("signer", "signed_at", "salt", "program")
+"""Keys that each signer's copy adds to the statement; the program is the version that showed it to them."""
 
 
 def statement_of(visit: Visit, visit_id: str) -> dict[str, Any]:

@@ -10,6 +10,7 @@ from typing import Literal
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from moorfog import __version__
 from moorfog.core.events.payloads import Signed, instant
 from moorfog.core.kernel.canonical import canonical_bytes, digest
 from moorfog.core.kernel.codec import encode
@@ -72,6 +73,7 @@ def sign(
         **statement_of(visit, head.id),
         "signer": {"role": role, "name": typed_name.strip(), "account": actor.id},
         "signed_at": instant(at),
+        "program": __version__,
     }
     salt = secrets.token_hex(16)
     content = canonical_bytes({**body, "salt": salt})

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import date
 from typing import Any, Literal
 from zoneinfo import ZoneInfo
@@ -23,9 +23,12 @@ from moorfog.operations.people.roster_file import (
     DAYS,
     FIELDS,
     LENGTHS,
+    Order,
     Roster,
     RosterFile,
+    keep_order,
     match_columns,
+    order_of,
     read_day,
     read_roster,
 )
@@ -78,6 +81,8 @@ class Preview:
     sheet: int
     encoding: str
     needs_order: bool
+    day_order: Order
+    """In which order its days were read: as chosen, or as it was chosen for this employer before; empty: unknown."""
     rows: int
     counts: dict[str, int]
     twins: int
@@ -123,6 +128,7 @@ def check_roster(
 ) -> tuple[Preview, Plan]:
     """Return the preview of a roster and its plan. Raises :class:`DomainError` for a file that cannot be read."""
     site, asked = _site_of(db, actor, file), asked or Asked()
+    file = replace(file, day_order=order_of(db, site.employer_id, file.day_order))
     roster = read_roster(file)
     columns = file.columns or match_columns(roster.headings)
     wrong = [one for one, at in columns.items() if one not in FIELDS or not 0 <= at < len(roster.headings)]
@@ -150,6 +156,7 @@ def check_roster(
         sheet=roster.sheet,
         encoding=roster.encoding,
         needs_order=has_days and not file.day_order,
+        day_order=file.day_order,
         rows=len(roster.rows),
         counts=counts,
         twins=sum(bool(one.twin) for one in plan.lines),
@@ -431,6 +438,8 @@ def run_import(db: Session, actor: Actor, content: str, progress: Progress) -> s
         many = "1 thing is" if preview.error_count == 1 else f"{preview.error_count} things are"
         sentence = f"{many} wrong; first: row {first.row}, {first.column}: {first.problem}."
         raise DomainError("roster_wrong", f"{sentence} Nothing was imported.")
+    keep_order(db, site.employer_id, file.day_order)
+    file = replace(file, day_order=preview.day_order)
     done = _apply(db, clock, actor, file, site, plan, progress)
     note(db, Note("employer", site.employer_id, site.employer_id, {key: [0, value] for key, value in done.items()}))
     total = db.scalar(

@@ -10,10 +10,13 @@ from dataclasses import dataclass
 from datetime import date
 from typing import Any, ClassVar, Literal
 
+from sqlalchemy.orm import Session
+
 from moorfog.core.events.facts import STRICT
 from moorfog.operations.errors import DomainError
 from moorfog.operations.fields import FIRST_DAY, LAST_DAY, LINE, NUMBER
 from moorfog.operations.words import fold_word
+from moorfog.store.models import Employer
 from moorfog.uploads import Unreadable, parse_apart
 
 FIELDS: dict[str, tuple[str, ...]] = {
@@ -152,3 +155,15 @@ def read_day(text: str, order: Order) -> date | None:
     except ValueError:
         return None
     return found if FIRST_DAY <= found <= LAST_DAY else None
+
+
+def order_of(db: Session, employer_id: str, chosen: Order) -> Order:
+    """Return in which order the days of an employer's table are written: as chosen, else as it was chosen before."""
+    kept: Order = db.get_one(Employer, employer_id).day_order
+    return chosen or kept
+
+
+def keep_order(db: Session, employer_id: str, chosen: Order) -> None:
+    """Remember the order that was chosen for a table that was taken in: the next one is read by it."""
+    if chosen:
+        db.get_one(Employer, employer_id).day_order = chosen

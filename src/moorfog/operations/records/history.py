@@ -15,7 +15,7 @@ from moorfog.core.events.facts import STRICT
 from moorfog.operations.accounts.journal import Note, note
 from moorfog.operations.accounts.sessions import Actor
 from moorfog.operations.errors import DomainError
-from moorfog.operations.people.roster_file import Order, match_columns, opened, read_day
+from moorfog.operations.people.roster_file import Order, keep_order, match_columns, opened, order_of, read_day
 from moorfog.operations.sites.sites import find_site
 from moorfog.operations.words import fold_word
 from moorfog.store.base import new_id
@@ -71,6 +71,8 @@ class HistoryPreview:
     faults: tuple[HistoryFault, ...]
     fault_count: int
     needs_order: bool
+    day_order: Order
+    """In which order its days were read: as chosen, or as it was chosen for this employer before; empty: unknown."""
 
 
 @dataclass(frozen=True)
@@ -100,6 +102,7 @@ def import_history(db: Session, clock: Clock, actor: Actor, file: HistoryFile) -
     rows, found, site = _read(db, actor, file)
     if found.fault_count:
         raise DomainError("faults", f"{found.fault_count} cells are wrong. Mend them in the table and send it again.")
+    keep_order(db, site.employer_id, file.day_order)
     now = clock.now(db)
     for first in range(0, len(rows), BATCH):
         some = [
@@ -137,6 +140,7 @@ def history_of(db: Session, person_id: str) -> tuple[HistoryLine, ...]:
 
 def _read(db: Session, actor: Actor, file: HistoryFile) -> tuple[list[dict[str, Any]], HistoryPreview, Site]:
     site = find_site(db, actor.require("administrator"), file.site_id)
+    order = order_of(db, site.employer_id, file.day_order)
     columns, cells = _cells(file)
     numbers = {row[columns["number"]].strip().casefold() for _, row in cells}
     found = select(Person.number, Person.id, Person.merged_into).where(
@@ -146,8 +150,8 @@ def _read(db: Session, actor: Actor, file: HistoryFile) -> tuple[list[dict[str, 
     rows, faults, unclear = list[dict[str, Any]](), list[HistoryFault](), 0
     for no, row in cells:
         said = {name: row[at].strip() for name, at in columns.items()}
-        day = read_day(said["tested_on"], file.day_order)
-        unclear += day is None and not file.day_order
+        day = read_day(said["tested_on"], order)
+        unclear += day is None and not order
         person, result = people.get(said["number"].casefold()), WORDS.get(fold_word(said["result"]))
         wrong = [
             ("number", f"nobody here has the number {said['number']!r}", person is None),
@@ -172,6 +176,7 @@ def _read(db: Session, actor: Actor, file: HistoryFile) -> tuple[list[dict[str, 
         faults=tuple(faults[:SHOWN]),
         fault_count=len(faults),
         needs_order=unclear > 0,
+        day_order=order,
     )
     return once, preview, site
 

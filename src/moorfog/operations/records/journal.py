@@ -2,11 +2,9 @@
 
 from __future__ import annotations
 
-import csv
-import io
 import json
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import UTC, datetime, timedelta
 from typing import Any
 
@@ -20,7 +18,7 @@ from moorfog.operations.fields import day_of
 from moorfog.store.models import Account, Employer, FacepieceVersion, InstrumentRow, Person, Site
 from moorfog.store.models_house import ApiToken, JournalDetail, JournalRow
 
-PAGE, MOST = 50, 100_000
+PAGE = 50
 
 DEEDS = {
     "signed_in": "signed in",
@@ -75,6 +73,7 @@ DEEDS = {
     "lose_second_factor": "switched off a second factor: the telephone is lost",
     "end_account_sessions": "ended the sessions of an account",
     "change_own_password": "changed their own password",
+    "set_own_notice": "chose how often they are told who is due",
     "end_own_session": "ended one of their own sessions",
     "confirm_second_factor": "switched their second factor on",
     "switch_second_factor_off": "switched their second factor off",
@@ -211,17 +210,15 @@ def _words(pair: Any) -> str:
     return f"{old} → {new}" if old else new or "nothing"
 
 
-def journal_csv(db: Session, actor: Actor, asked: JournalAsked) -> Iterator[str]:
-    """Yield the journal as CSV, the newest first."""
+def note_taken(db: Session, asked: JournalAsked) -> None:
+    """Note that the journal itself was taken away."""
     note(db, Note("journal", asked.day or "all"))
-    out = io.StringIO()
-    writer = csv.writer(out, lineterminator="\n")
-    writer.writerow(["no", "at", "who", "deed", "subject", "changes", "why"])
-    found = db.execute(_query(actor, asked).limit(MOST))
-    while rows := found.fetchmany(500):
-        for one in _lines(db, rows):
-            cells = [one.no, one.at, one.who, one.deed, one.subject, "; ".join(one.changes), one.why]
-            writer.writerow([f"'{cell}" if str(cell)[:1] in ("=", "+", "-", "@") else cell for cell in cells])
-        yield out.getvalue()
-        out.seek(0)
-        out.truncate()
+
+
+def every_line(db: Session, actor: Actor, asked: JournalAsked) -> Iterator[JournalLine]:
+    """Yield all rows that are meant, the newest first, a page of them at a time."""
+    page = read_journal(db, actor, asked)
+    yield from page.rows
+    while page.before:
+        page = read_journal(db, actor, replace(asked, before=page.before))
+        yield from page.rows

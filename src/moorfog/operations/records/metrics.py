@@ -13,6 +13,7 @@ from moorfog.operations.accounts.sessions import READERS, Actor
 from moorfog.store.clock import Clock
 from moorfog.store.models import InstrumentRow, Job, Lease, VisitHead, VisitSummary
 from moorfog.store.models_house import JournalHead
+from moorfog.store.rounds import last_round
 from moorfog.store.scope import within
 
 FRESH = timedelta(seconds=15)
@@ -42,8 +43,11 @@ def metrics(db: Session, clock: Clock, actor: Actor) -> tuple[Metric, ...]:
     questions = select(func.count()).select_from(VisitSummary).where(VisitSummary.under_question.is_(True))
     heard = select(func.count()).select_from(InstrumentRow).where(InstrumentRow.seen_at > now - FRESH)
     jobs = select(func.count()).select_from(Job)
+    heard_of = last_round(db)
+    silence = (now - heard_of).total_seconds() if heard_of is not None else float("inf")
     return (
         Metric("moorfog_database_seconds", "How long the database took to answer", answered),
+        Metric("moorfog_worker_silent_seconds", "How long ago a worker was last heard of", max(silence, 0.0)),
         Metric("moorfog_open_visits", "People at a bench", count(within(visits, scope, VisitSummary.employer_id))),
         Metric("moorfog_running_runs", "Runs that go on", count(within(runs, scope, VisitHead.employer_id))),
         Metric(

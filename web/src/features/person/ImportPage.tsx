@@ -201,7 +201,7 @@ function Reading({ preview, file, again }: ReadingProps) {
             onChange={(event) => again({ encoding: event.currentTarget.value })}
           />
         )}
-        {(preview.needs_order || file.day_order) && (
+        {(preview.needs_order || preview.day_order) && (
           <NativeSelect
             label="Days are written"
             data={[
@@ -210,7 +210,8 @@ function Reading({ preview, file, again }: ReadingProps) {
               { value: "mdy", label: "month, day, year" },
               { value: "ymd", label: "year, month, day" },
             ]}
-            value={file.day_order ?? ""}
+            description={!file.day_order && preview.day_order ? "as chosen before" : undefined}
+            value={preview.day_order}
             onChange={(event) => again({ day_order: event.currentTarget.value as NonNullable<File_["day_order"]> })}
           />
         )}

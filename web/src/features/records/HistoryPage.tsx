@@ -83,6 +83,12 @@ export function HistoryPage() {
             {found.rows === 1 ? "One result" : `${found.rows} results`} can be taken over
             {found.known > 0 && `, ${found.known} of them on file already`}
           </h2>
+          {!order && found.day_order && (
+            <p className="note">
+              Its days are read as they were chosen before: {ORDERS.find((one) => one.value === found.day_order)?.label}
+              .
+            </p>
+          )}
           {found.needs_order && <p className="note">Say in which order its days are written.</p>}
           {found.fault_count > 0 && (
             <p className="note rust">Mend this in the table and send it again. Nothing is taken over until then.</p>
