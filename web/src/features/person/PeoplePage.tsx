@@ -41,7 +41,7 @@ export function PeoplePage() {
       <ul className="rows">
         {people.data?.rows.map((one) => (
           <li key={one.id}>
-            <Link to={`/people/${one.id}`} className="row" style={{ gridTemplateColumns: "1.4fr 1fr 1.4fr" }}>
+            <Link to={`/people/${one.id}`} className="row of-three">
               <span>
                 <span className="big">{one.name}</span> <span className="dim">{one.number}</span>
                 {one.left_on && <b className="gorse"> left on {one.left_on}</b>}

@@ -49,11 +49,7 @@ export function PersonPage() {
       <ul className="rows">
         {permissions.rows.map((one) => (
           <li key={`${one.visit_id}${one.model}${one.size}${one.setup}`}>
-            <Link
-              to={`/visit/${one.visit_id}`}
-              className="row"
-              style={{ gridTemplateColumns: "34px 1.5fr 1.4fr 1fr 1.6fr" }}
-            >
+            <Link to={`/visit/${one.visit_id}`} className="row of-five">
               <Mark name={one.may ? "cairn" : "wall"} size={28} />
               <span className="big">
                 {one.model} {one.size}

@@ -121,12 +121,7 @@ export function StartVisit({ close }: { close: () => void }) {
         <ul className="rows">
           {rows.map((one) => (
             <li key={one.id}>
-              <button
-                type="button"
-                className="row"
-                style={{ gridTemplateColumns: "1.3fr 1.4fr 1fr" }}
-                onClick={() => void open(one)}
-              >
+              <button type="button" className="row of-three" onClick={() => void open(one)}>
                 <span>
                   <span className="big">{one.name}</span> <span className="dim">{one.number}</span>
                   {one.left_on && <b className="gorse"> left on {one.left_on}</b>}
