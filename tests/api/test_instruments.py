@@ -109,6 +109,23 @@ def test_a_run_on_each_kind_of_instrument_to_a_record_that_holds(house: House, k
     assert any("sha256" in one.where for one in recompute(record).differences), "one changed reading is found"
 
 
+def test_what_a_visit_did_to_the_counter_stands_on_its_page(house: House) -> None:
+    """A hose that was blown dry after somebody is blown dry on the Kit page; a practice does nothing to it."""
+    tester, counter = house.client(), house.ours.counter
+
+    def dried() -> str | None:
+        acts = {one["name"]: one["done_at"] for one in view(tester, counter)["acts"]}
+        return acts["hose_dry"]
+
+    tester.check_counter()
+    before = dried()
+    tester.whole_visit(house.ours.people[0], is_practice=True)
+    assert dried() == before
+    tester.whole_visit(house.ours.people[1])
+    after = dried()
+    assert after and after != before
+
+
 def test_the_alcohol_must_have_been_charged_within_its_hours(house: House) -> None:
     tester = house.client()
     counter = house.ours.counter

@@ -84,9 +84,21 @@ def test_a_real_run_in_real_time_shows_in_results_and_permissions(desk: Make, wa
     for name in ("Jog on the spot", "Head side to side", "Head up and down"):
         tester.page.locator("h1", has_text=name).wait_for(timeout=60_000)
     tester.page.locator("[data-item]").wait_for(timeout=60_000)
+    tester.until("goodbye", "card")
+    with tester.context.expect_page() as opened:
+        tester.press("c")
+    opened.value.wait_for_url("**/reports/card/1")
+    card = pypdf.PdfReader(io.BytesIO(tester.context.request.get(opened.value.url).body())).pages[0]
+    assert person in card.extract_text(), "printed where it is handed over"
+    opened.value.close()
     tester.until("release")
     tester.press("Space")
     tester.page.get_by_role("button", name="Report, A4").wait_for()
+    tester.press("Space")
+    tester.page.get_by_label("Beginning of a name").wait_for()
+    tester.press("Escape")
+    tester.heading("Today")
+    tester.at(visit)
     tester.page.get_by_role("link", name=person).click()
     tester.page.get_by_role("heading", name=person).wait_for()
     tester.page.get_by_text("Sedge").first.wait_for()

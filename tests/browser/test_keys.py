@@ -32,7 +32,7 @@ SMALL = """() => [...document.querySelectorAll(
   )].filter(one => one.offsetParent && parseFloat(getComputedStyle(one).fontSize) < 26)
   .map(one => `${one.className}: ${getComputedStyle(one).fontSize}`)"""
 """What is read standing and is too small for it."""
-OWN_EYES = {"piece", "probe", "zero_filter", "hygiene", "sign_tester"}
+OWN_EYES = {"piece", "probe", "zero_filter", "line_dry", "hygiene", "sign_tester"}
 """Cards of which nothing is said to the wearer."""
 PX = 2  # a border that is rounded up
 

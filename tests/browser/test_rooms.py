@@ -57,7 +57,8 @@ COME_TO = """() => {
   const style = getComputedStyle(one), box = one.getBoundingClientRect();
   const around = [style, ...[...document.querySelectorAll('label')].filter(l => l.contains(one)).map(
     l => getComputedStyle(l)), one.nextElementSibling && getComputedStyle(one.nextElementSibling)].filter(Boolean);
-  const seen = around.some(s => (s.outlineStyle !== 'none' && parseFloat(s.outlineWidth) > 0) || s.boxShadow !== 'none');
+  const outlined = s => s.outlineStyle !== 'none' && parseFloat(s.outlineWidth) > 0;
+  const seen = around.some(s => outlined(s) || s.boxShadow !== 'none');
   return {known, seen, words: (one.innerText || one.getAttribute('aria-label') || one.name || one.tagName).slice(0, 60),
     above: box.bottom <= 0 || box.top >= innerHeight};
 }"""

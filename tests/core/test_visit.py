@@ -235,6 +235,24 @@ def test_distress_ends_all_testing(rules: Rules) -> None:
         bench.say(ev.Decided("same_again"))
 
 
+def test_the_line_is_cleared_before_it_comes_off_but_not_before_who_is_unwell(rules: Rules) -> None:
+    """Source: common practice; what is wrong with somebody comes before any hygiene."""
+
+    def order(*wanted: str) -> list[str]:
+        return [one.id for one in bench.view.queue if one.id in wanted]
+
+    bench = at_the_run(rules)
+    bench.run(readings=simulate(rules.protocol("fast-count-elastomeric"), GOOD))
+    bench.until("line_dry")
+    assert order("line_dry", "line_dry_late", "doff") == ["line_dry", "doff"]
+    bench = at_the_run(rules)
+    bench.start()
+    bench.say(ev.Distress(), 20)
+    assert order("distress_care", "line_dry", "line_dry_late", "doff") == ["distress_care", "doff"]
+    bench.until("line_dry_late")
+    assert bench.visit.worn_since is None
+
+
 def test_nothing_inside_is_held_until_the_seal_is_broken_on_purpose(rules: Rules) -> None:
     from moorfog.core.measuring.readings import Reading
 

@@ -162,6 +162,7 @@ class Item:
     ``after_clear`` wait for the clock of wear and of clearing; ``check`` says of what kit the answer is a check;
     ``shows_cautions`` puts the method's cautions on the card. "Not fine" to ``mistake`` ends the visit as opened for
     the wrong person, to ``unwell`` it is distress. Until ``closes_senses`` is answered a detection still counts.
+    ``note`` names the act of an instrument that "fine" says was done to the one that was read.
 
     ``look`` names what the item is looked at together with, on one card, and ``line`` is what is so when it is fine;
     an item that stops the test has none. ``fine`` and ``not_fine`` are its answers in words where they are its own.
@@ -192,6 +193,7 @@ class Item:
     mistake: bool = False
     closes_senses: bool = False
     unwell: bool = False
+    note: str = ""
     look: str = ""
     line: str = ""
     fine: str = ""

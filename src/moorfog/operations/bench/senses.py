@@ -15,6 +15,7 @@ from moorfog.core.visit.state import Visit
 from moorfog.operations.accounts.sessions import Actor
 from moorfog.operations.bench.proposals import StartQualitative, StartScreening
 from moorfog.operations.errors import DomainError
+from moorfog.operations.kit.checks import note_act
 from moorfog.operations.kit.ledger import open_recall
 from moorfog.operations.kit.nebulisers import nebuliser_by_value, not_spraying, note_spray
 from moorfog.operations.kit.solutions import lots_by_value
@@ -89,7 +90,8 @@ def acknowledged_on(db: Session, actor: Actor, method: str) -> str:
 
 
 def keep_answer(db: Session, clock: Clock, actor: Actor, visit: Visit, answer: ev.Answered) -> None:
-    """Keep what an answer says beyond its visit: cautions acknowledged today, a nebuliser seen to spray or not.
+    """Keep what an answer says beyond its visit: cautions acknowledged today, a nebuliser seen to spray or not, what
+    was done to the instrument that was read.
 
     Practice leaves nothing outside its visit.
     """
@@ -102,6 +104,10 @@ def keep_answer(db: Session, clock: Clock, actor: Actor, visit: Visit, answer: e
             db.add(CautionRow(account_id=actor.id, method=method, day=day))
     item = visit.rules.procedure.find(answer.question)
     current = visit.current_try
+    if item is not None and item.note and answer.answer == "fine":
+        read = next((one.started for one in reversed(visit.tries) if isinstance(one.started, ev.RunStarted)), None)
+        if read is not None and visit.last_at is not None:
+            note_act(db, actor, read.instrument.id, item.note, visit.last_at)
     held = current.sensed.nebuliser if current is not None and current.sensed is not None else None
     if item is not None and item.check == "nebuliser" and held is not None and visit.last_at is not None:
         sprays = answer.answer == "fine"

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from datetime import timedelta
+from datetime import datetime, timedelta
 
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
@@ -118,6 +118,13 @@ def record_act(db: Session, clock: Clock, actor: Actor, instrument_id: str, name
     act = InstrumentActRow(id=new_id(), instrument_id=row.id, name=name, done_at=clock.now(db), account_id=actor.id)
     db.add(act)
     db.flush()
+
+
+def note_act(db: Session, actor: Actor, instrument_id: str, name: str, at: datetime) -> None:
+    """Note on the instrument's own list what was done to it in a visit, where that is done to its kind."""
+    row = db.get(InstrumentRow, instrument_id)
+    if row is not None and name in [one.name for one in kind_of(row).act]:
+        db.add(InstrumentActRow(id=new_id(), instrument_id=instrument_id, name=name, done_at=at, account_id=actor.id))
 
 
 def trend_of(db: Session, clock: Clock, actor: Actor, instrument_id: str, name: str) -> Trend:

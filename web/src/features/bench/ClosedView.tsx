@@ -1,7 +1,11 @@
-import { Link } from "react-router";
+import { Link, useNavigate } from "react-router";
 import type { BenchView, Body, Schemas } from "@/shared/client";
-import { Mark, OutcomeMark } from "@/design/Marks";
+import { KEY, useKeys } from "@/shared/keys";
+import { useSession } from "@/shared/session";
+import { Key } from "@/design/Key";
+import { OutcomeMark } from "@/design/Marks";
 import { Correct } from "@/features/bench/Correct";
+import { Foot } from "@/features/bench/Foot";
 import { Papers } from "@/features/common/Papers";
 import { SignCard } from "@/features/bench/SignCard";
 
@@ -14,6 +18,10 @@ interface Props {
 /** A finished visit: its result, its tries, the report, and how to correct it. */
 export function ClosedView({ view, put, propose }: Props) {
   const { visit } = view;
+  const go = useNavigate();
+  const canTest = useSession().data?.roles.includes("tester") ?? false;
+  const next = () => void go("/?next=1");
+  useKeys({ [KEY.fine]: canTest ? next : undefined });
   const last = visit.tries.at(-1);
   const unsigned = !visit.is_signed && visit.tries.length > 0;
   const role = visit.signatures.some((one) => one.role === "wearer") ? "sign_tester" : "sign_wearer";
@@ -111,11 +119,13 @@ export function ClosedView({ view, put, propose }: Props) {
       ))}
       <Correct view={view} propose={propose} />
       <p>
-        <Link to="/">
-          <Mark name="lantern" size={20} /> Next person, back to Today
-        </Link>{" "}
-        · <Link to={`/people/${view.person_id}`}>{view.person}</Link>
+        <Link to={`/people/${view.person_id}`}>{view.person}</Link> · <Link to="/">Today</Link>
       </p>
+      {canTest && (
+        <Foot>
+          <Key cap="Space" label="next person" tone="tarn" onPress={next} />
+        </Foot>
+      )}
     </section>
   );
 }

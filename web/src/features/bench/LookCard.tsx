@@ -7,6 +7,7 @@ import { allFine, answerTo } from "@/features/bench/answers";
 import { Foot } from "@/features/bench/Foot";
 import { SayOverlay } from "@/features/bench/SayOverlay";
 import { useReadable } from "@/features/bench/readable";
+import { Papers } from "@/features/common/Papers";
 import type { CardProps } from "@/features/bench/card";
 
 export interface LookProps extends Omit<CardProps, "card"> {
@@ -18,6 +19,9 @@ export interface LookProps extends Omit<CardProps, "card"> {
   later?: (() => void) | undefined;
   back?: (() => void) | undefined;
 }
+
+const GOODBYE = "goodbye";
+/** The look at which card and letter are handed over: they are printed there. */
 
 /** What is looked at or asked together: all as it should be with one key, the digit of the one that is not. */
 export function LookCard({ view, look, cards, propose, open, next, later, back }: LookProps) {
@@ -59,6 +63,9 @@ export function LookCard({ view, look, cards, propose, open, next, later, back }
         </ol>
         {drawing && <StrapDrawing name={drawing} isFull={view.visit.facepiece?.family === "full"} />}
       </div>
+      {look.id === GOODBYE && view.visit.is_signed && (
+        <Papers visitId={view.visit_id} passed isReal={!view.visit.is_practice} isShort />
+      )}
       {isAsked && (
         <p className="which" role="status">
           Which one is not? Press its digit.

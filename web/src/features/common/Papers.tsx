@@ -1,19 +1,40 @@
 import { useState } from "react";
 import { api, type Schemas, unwrap } from "@/shared/client";
+import { useKeys } from "@/shared/keys";
 import { useSession } from "@/shared/session";
 
 type Paper = Schemas["IssueReport"];
-/** ``needsPass``: only of a pass that holds; ``isReal``: not of a practice. */
-const PAPERS: { label: string; body: Paper; needsPass?: boolean; isReal?: boolean }[] = [
-  { label: "Card", body: { paper: "card", page_size: "A4" }, needsPass: true, isReal: true },
-  { label: "Letter to the worker, A4", body: { paper: "letter", page_size: "A4" }, isReal: true },
-  { label: "Letter to the worker, US paper", body: { paper: "letter", page_size: "Letter" }, isReal: true },
+interface Sort {
+  label: string;
+  body: Paper;
+  /** Only of a pass that holds. */
+  needsPass?: boolean;
+  /** Not of a practice. */
+  isReal?: boolean;
+  cap?: string;
+}
+const ON_LETTER_PAPER = new Set<string | undefined>(["US", "CA", "MX"]);
+const usual = ON_LETTER_PAPER.has(new Intl.Locale(navigator.language).region) ? "Letter" : "A4";
+const other = usual === "A4" ? "Letter" : "A4";
+const NAMES = { A4: "A4", Letter: "US paper" };
+const PAPERS: Sort[] = [
+  { label: "Card", body: { paper: "card", page_size: "A4" }, needsPass: true, isReal: true, cap: "C" },
+  { label: "Letter to the worker", body: { paper: "letter", page_size: usual }, isReal: true, cap: "B" },
+  { label: `Letter to the worker, ${NAMES[other]}`, body: { paper: "letter", page_size: other }, isReal: true },
   { label: "Report, A4", body: { paper: "report", page_size: "A4" } },
   { label: "Report, Letter", body: { paper: "report", page_size: "Letter" } },
 ];
 
+interface Props {
+  visitId: string;
+  passed: boolean;
+  isReal: boolean;
+  /** What is given into the hand only: card and letter. */
+  isShort?: boolean;
+}
+
 /** The papers of a signed visit, each a key: what they take with them first. */
-export function Papers({ visitId, passed, isReal }: { visitId: string; passed: boolean; isReal: boolean }) {
+export function Papers({ visitId, passed, isReal, isShort = false }: Props) {
   const [problem, setProblem] = useState("");
   const [busy, setBusy] = useState("");
   const [sent, setSent] = useState("");
@@ -23,14 +44,14 @@ export function Papers({ visitId, passed, isReal }: { visitId: string; passed: b
     setSent("");
     try {
       const path = { visit_id: visitId };
-      const body = { paper: paper ?? "letter", page_size: "A4" } as const;
+      const body = { paper: paper ?? "letter", page_size: usual } as const;
       const { to } = await unwrap(api.POST("/api/visits/{visit_id}/mail", { params: { path }, body }));
       setSent(`It goes to ${to}. What became of it stands in the outbox.`);
     } catch (error) {
       setProblem(error instanceof Error ? error.message : "It was not sent.");
     }
   };
-  const issue = async (label: string, body: Paper) => {
+  const issue = async ({ label, body }: Sort) => {
     setProblem("");
     setBusy(label);
     const tab = window.open("", "_blank");
@@ -46,17 +67,23 @@ export function Papers({ visitId, passed, isReal }: { visitId: string; passed: b
       setBusy("");
     }
   };
+  const offered = PAPERS.filter(
+    (one) => (passed || !one.needsPass) && (isReal || !one.isReal) && (!isShort || one.cap !== undefined),
+  );
+  const keyed = offered.filter((one) => one.cap && busy === "");
+  useKeys(Object.fromEntries(keyed.map((one) => [one.cap?.toLowerCase() ?? "", () => void issue(one)])));
   return (
     <div className="field-row" role="group" aria-label="Papers">
-      {PAPERS.filter((one) => (passed || !one.needsPass) && (isReal || !one.isReal)).map(({ label, body }) => (
+      {offered.map((one) => (
         <button
-          key={label}
-          className={body.paper === "card" || !passed ? "act" : "quiet"}
+          key={one.label}
+          className={one.body.paper === "card" || !passed ? "act" : "quiet"}
           type="button"
+          aria-keyshortcuts={one.cap}
           disabled={busy !== ""}
-          onClick={() => void issue(label, body)}
+          onClick={() => void issue(one)}
         >
-          {busy === label ? "It is being set…" : label}
+          {one.cap && <kbd>{one.cap}</kbd>} {busy === one.label ? "It is being set…" : one.label}
         </button>
       ))}
       {hasMail && isReal && (

@@ -1,6 +1,6 @@
 import { keepPreviousData, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { Link } from "react-router";
+import { Link, useSearchParams } from "react-router";
 import { api, keys, type Schemas, unwrap } from "@/shared/client";
 import { useAttempt } from "@/shared/attempt";
 import { clockTime, dateTime } from "@/shared/clock";
@@ -19,7 +19,9 @@ const FIRST = { seal_notices: 1, questions: 1, here: 1, unfinished: 1, done: 1, 
 
 /** Today: who is here, at which step, at which bench; what was left unfinished; start a visit. */
 export function TodayPage() {
-  const [starting, setStarting] = useState(false);
+  const [params, setParams] = useSearchParams();
+  const starting = params.has("next");
+  const setStarting = (on: boolean) => setParams(on ? { next: "1" } : {}, { replace: true });
   const session = useSession();
   const [pages, setPages] = useState(FIRST);
   const period = useDay(keys.today, keys.recallsAll, keys.counters);
