@@ -19,6 +19,7 @@ import { More } from "@/design/More";
 import { PanelChart } from "@/design/PanelChart";
 import { Empty, Failed, Loading, Pager } from "@/design/States";
 import { STRAP_DRAWINGS, StrapDrawing } from "@/design/StrapDrawing";
+import { THING_DRAWINGS, ThingDrawing } from "@/design/ThingDrawing";
 import { Walk } from "@/design/Walk";
 import type { Schemas } from "@/shared/client";
 
@@ -124,6 +125,7 @@ const STORIES: [component: string, story: string, drawn: ReactNode][] = [
   ["FaceMap", "where it leaks", <FaceMap choose={nothing} />],
   ["PanelChart", "in a cell", <PanelChart length={118} width={139} cell={5} panel={PANEL} />],
   ["PanelChart", "outside", <PanelChart length={142} width={118} cell={null} panel={PANEL} />],
+  ...THING_DRAWINGS.map((name): [string, string, ReactNode] => ["ThingDrawing", name, <ThingDrawing name={name} />]),
   ...STRAP_DRAWINGS.map((name): [string, string, ReactNode] => ["StrapDrawing", name, <StrapDrawing name={name} />]),
   ["Text", "filled", <Field />],
   ["Problem", "in the server's words", <Problem words="The number 1004 is taken by somebody else." />],

@@ -1,5 +1,6 @@
 import "./StrapDrawing.css";
 import { FaceDrawing } from "@/design/FaceDrawing";
+import { ThingDrawing } from "@/design/ThingDrawing";
 
 interface Parts {
   words: string;
@@ -122,14 +123,14 @@ const DRAWINGS: Record<string, Parts> = {
   },
 };
 
-/** The drawing of a card: the seal on a face from the front, or straps and hands from the side. */
 /** The names of all drawings there are. */
 export const STRAP_DRAWINGS = Object.keys(DRAWINGS);
 
+/** The drawing of a card: the seal on a face from the front, straps and hands from the side, or a thing on the bench. */
 export function StrapDrawing({ name, isFull = false }: { name: string; isFull?: boolean }) {
   if (name === "seal_line") return <FaceDrawing isFull={isFull} />;
   const one = DRAWINGS[name];
-  if (!one) return null;
+  if (!one) return <ThingDrawing name={name} />;
   return (
     <svg className="straps" viewBox="20 0 196 210" role="img" aria-label={one.words}>
       <path

@@ -20,6 +20,12 @@ function curve(points: [number, number][]): string {
     .join("");
 }
 
+const ANCHORS = ["start", "middle", "end"] as const;
+/** Which of the anchors a waymark's words have: the first and the last stay on the page however long they are. */
+function edge(index: number, count: number): 0 | 1 | 2 {
+  return index === 0 ? 0 : index === count - 1 ? 2 : 1;
+}
+
 /** The visit as a walk: cairns behind, a lantern here, open cairns ahead; a refit bends the line back. */
 export function Walk({ steps, detail }: { steps: Schemas["Waymark"][]; detail: string }) {
   const points = steps.map((_, i) => at(i, steps.length));
@@ -61,7 +67,7 @@ export function Walk({ steps, detail }: { steps: Schemas["Waymark"][]; detail: s
                 <path d="M-7 -7 -4 -15H4L7 -7z" className="upper" />
               </>
             )}
-            <text y="34" textAnchor="middle">
+            <text y="34" x={[-30, 0, 30][edge(i, steps.length)]} textAnchor={ANCHORS[edge(i, steps.length)]}>
               {step.name}
               {step.state === "here" && detail ? ` · ${detail}` : ""}
             </text>

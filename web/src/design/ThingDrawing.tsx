@@ -1,0 +1,88 @@
+interface Thing {
+  words: string;
+  /** Drawn thin: what it is; `marked`: what to look at. */
+  lines: string[];
+  marked: string[];
+}
+
+/** Own line drawings of things on the bench, each with what is looked at drawn thick. */
+const THINGS: Record<string, Thing> = {
+  badge: {
+    words: "A badge: the name and the number on it, and the face above them",
+    lines: ["M56 40h128v140H56z", "M104 40v-12h32v12", "M120 66a20 20 0 1 1 0 40a20 20 0 1 1 0-40"],
+    marked: ["M80 130h80", "M80 152h48"],
+  },
+  paper: {
+    words: "The clearance: until when it holds, and by whom it is signed",
+    lines: ["M60 22h96l28 28v130H60z", "M156 22v28h28", "M82 70h72M82 90h80M82 110h60"],
+    marked: ["M84 150c8-16 14-16 14-2s8 10 14-2s10 12 22 2h22"],
+  },
+  water: {
+    words: "Only a glass of plain water; nothing to eat, nothing else to drink",
+    lines: [
+      "M36 92h56v52c0 16-12 26-28 26s-28-10-28-26z",
+      "M92 104h10c18 0 18 30 0 30H92",
+      "M52 78c-6-10 6-16 0-26M74 78c-6-10 6-16 0-26",
+    ],
+    marked: ["M142 66h64l-9 104h-46z", "M146 104c14 8 40-8 56 0", "M28 178 110 44"],
+  },
+  hood: {
+    words: "The hood: clean, clear in front, its hole before the mouth",
+    lines: ["M52 176V96c0-44 28-72 68-72s68 28 68 72v80", "M44 176h152", "M78 58h84v62H78z"],
+    marked: ["M120 138a10 10 0 1 1 0 20a10 10 0 1 1 0-20"],
+  },
+  nebuliser: {
+    words: "The nebuliser: squeezed hard once, it sprays a fine mist",
+    lines: [
+      "M58 120c-22 4-34 20-30 40c4 16 22 24 38 18c14-6 18-22 12-34z",
+      "M78 144l22-12",
+      "M100 112h44v44c0 14-44 14-44 0z",
+      "M112 112V90h20v22",
+      "M132 96l22-8",
+    ],
+    marked: ["M166 82l14-6M166 92h18M164 102l14 8M188 72l12-6M194 92h14M186 114l12 8"],
+  },
+  hose: {
+    words: "The hose: blown through until it is dry, the HEPA filter on its end, wiped from there up",
+    lines: ["M40 30v30c0 40 90 20 90 60s-70 20-70 48", "M40 30c0-12 40-12 40 0"],
+    marked: ["M140 150h16a22 22 0 1 1 0 32h-16z", "M124 166h16", "M196 62l-26-16M196 62l-26 18M196 62h-52"],
+  },
+  piece: {
+    words: "The facepiece from the front: straps, valves, the edge that touches the face, what is printed on it",
+    lines: [
+      "M120 44c30 0 56 44 56 86c0 32-26 48-56 48s-56-16-56-48c0-42 26-86 56-86z",
+      "M66 104c-26 0-40 10-40 30s20 28 40 18M174 104c26 0 40 10 40 30s-20 28-40 18",
+      "M74 84C50 74 30 70 12 70M166 84c24-10 44-14 62-14M66 160c-20 8-38 12-54 12M174 160c20 8 38 12 54 12",
+    ],
+    marked: ["M120 118a18 18 0 1 1 0 36a18 18 0 1 1 0-36", "M104 88h32"],
+  },
+  rub: {
+    words: "Hand rub: a drop on every hand",
+    lines: ["M72 84h64v94H72z", "M88 84V64h32v20", "M98 64V46h34"],
+    marked: ["M150 62c14 20 20 28 20 38a20 20 0 0 1-40 0c0-10 6-18 20-38z"],
+  },
+  card: {
+    words: "The card: facepiece, size, until when, and the code that shows whether it still holds",
+    lines: ["M26 48h188v112H26z", "M46 74h76M46 94h60M46 138h50"],
+    marked: ["M46 116h70", "M146 74h48v48h-48z", "M158 86h8v8h-8zM174 102h8v8h-8z"],
+  },
+};
+
+/** The names of the things there are drawings of. */
+export const THING_DRAWINGS = Object.keys(THINGS);
+
+/** A thing in outline, as large as there is room for it. Nothing for a name that is none. */
+export function ThingDrawing({ name }: { name: string }) {
+  const one = THINGS[name];
+  if (!one) return null;
+  return (
+    <svg className="straps" viewBox="10 10 220 180" role="img" aria-label={one.words}>
+      {one.lines.map((d) => (
+        <path key={d} d={d} />
+      ))}
+      {one.marked.map((d) => (
+        <path key={d} className="moves" d={d} />
+      ))}
+    </svg>
+  );
+}
