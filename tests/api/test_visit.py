@@ -184,6 +184,8 @@ def test_a_correction_makes_the_result_unusable_until_it_is_signed_again(house: 
     person = house.ours.people[0]
     assert len(tester.get(f"/api/people/{person}")["permissions"]["rows"]) == 1
     first = tester.post(f"/api/visits/{visit}/reports", {"page_size": "A4"})
+    card = tester.post(f"/api/visits/{visit}/reports", {"page_size": "A4", "paper": "card"})
+    assert hashlib.sha256(tester.get(first["url"])).hexdigest() == first["sha256"], "nothing is marked before"
     chosen = tester.get(f"/api/visits/{visit}")["visit"]["tries"][0]["chosen_seq"]
     correction = {"kind": "corrected", "target": chosen, "reason": "wrong size typed", "size": "L"}
     with pytest.raises(Refused, match="size"):
@@ -197,7 +199,17 @@ def test_a_correction_makes_the_result_unusable_until_it_is_signed_again(house: 
     assert permission["size"] == "L"
     second = tester.post(f"/api/visits/{visit}/reports", {"page_size": "A4"})
     assert second["sha256"] != first["sha256"]
-    assert hashlib.sha256(tester.get(first["url"])).hexdigest() == first["sha256"], "the old revision stays readable"
+    stored = tester.get(f"{first['url']}?as_issued=true")
+    assert hashlib.sha256(stored).hexdigest() == first["sha256"], "the old revision stays readable"
+    for old in (first, card):
+        pages = pypdf.PdfReader(io.BytesIO(tester.get(old["url"]))).pages
+        as_issued = pypdf.PdfReader(io.BytesIO(tester.get(f"{old['url']}?as_issued=true"))).pages
+        assert len(pages) == len(as_issued)
+        for page, before in zip(pages, as_issued, strict=True):
+            said = page.extract_text()
+            assert "REPLACED" in said and "Revision 2 counts" in said, "on every page, whatever its size"
+            assert page.mediabox == before.mediabox and before.extract_text().split()[0] in said
+    assert b"REPLACED" not in tester.get(second["url"])
 
 
 def test_a_practice_visit_says_so_and_counts_nowhere(house: House) -> None:

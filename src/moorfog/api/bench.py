@@ -13,6 +13,7 @@ from moorfog.api.routing import CLOSED_VISIT, LIST, Context, Follow, FollowDay, 
 from moorfog.api.screens import Heard, ScreenHeard, heard
 from moorfog.core.events.chain import event_to_json
 from moorfog.core.visit.state import Visit
+from moorfog.documents.replaced import marked_replaced
 from moorfog.operations.accounts.sessions import READERS
 from moorfog.operations.bench import choices, run_files, screens, signing, visits
 from moorfog.operations.bench.proposals import Proposal
@@ -22,7 +23,7 @@ from moorfog.operations.bench.visits import RUN_STARTS
 from moorfog.operations.fields import Id, Line
 from moorfog.operations.kit import parts
 from moorfog.operations.records import exports, papers, today
-from moorfog.operations.records.reports import find_report
+from moorfog.operations.records.reports import find_report, replaced_words
 from moorfog.store.log import keep_state, load_events, load_visit
 
 STRICT = ConfigDict(strict=True, extra="forbid")
@@ -220,13 +221,28 @@ def issue(context: Context, visit_id: str, body: IssueReport) -> Issued:
     return Issued(f"/api/visits/{visit_id}/reports/{row.page_size}/{row.revision}", row.sha256)
 
 
-@route("GET", "/api/visits/{visit_id}/reports/{page_size}/{revision}", "read", media="application/pdf", seen="visit")
-def get_report(context: Context, visit_id: str, page_size: str, revision: str) -> Response:
-    """The stored PDF."""
+@dataclass(frozen=True)
+class PaperQuery:
+    """``as_issued``: the very bytes that were stored, without a mark that they count no more."""
+
+    as_issued: bool = False
+
+
+@route(
+    "GET",
+    "/api/visits/{visit_id}/reports/{page_size}/{revision}",
+    "read",
+    query=PaperQuery,
+    media="application/pdf",
+    seen="visit",
+)
+def get_report(context: Context, visit_id: str, page_size: str, revision: str, query: PaperQuery) -> Response:
+    """The stored PDF; one that a correction replaced is marked so on every page."""
     row = find_report(context.db, context.actor, visit_id, page_size, int(revision) if revision.isdigit() else 0)
-    return plain(
-        row.content, "application/pdf", **{"Content-Disposition": f'inline; filename="moorfog-{visit_id[-12:]}.pdf"'}
-    )
+    words = "" if query.as_issued else replaced_words(context.db, row)
+    content = marked_replaced(row.content, words) if words else row.content
+    name = f"moorfog-{visit_id[-12:]}{'-replaced' if words else ''}.pdf"
+    return plain(content, "application/pdf", **{"Content-Disposition": f'inline; filename="{name}"'})
 
 
 @route("GET", "/api/visits/{visit_id}/record.json", "read", media="application/json; charset=utf-8", seen="visit")

@@ -3341,8 +3341,8 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * The stored PDF.
-         * @description The stored PDF.
+         * The stored PDF; one that a correction replaced is marked so on every page.
+         * @description The stored PDF; one that a correction replaced is marked so on every page.
          *
          *     For: tester, administrator or supervisor.
          */
@@ -14481,7 +14481,9 @@ export interface operations {
     };
     get_report: {
         parameters: {
-            query?: never;
+            query?: {
+                as_issued?: boolean;
+            };
             header?: never;
             path: {
                 visit_id: string;

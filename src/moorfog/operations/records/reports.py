@@ -18,7 +18,7 @@ from moorfog.operations.errors import DomainError, NotFound
 from moorfog.store.base import new_id
 from moorfog.store.clock import Clock
 from moorfog.store.log import BrokenLog, load_visit, whole_log
-from moorfog.store.models import Account, DocumentRow, Employer, EventRow, Person, SignatureRow, Site
+from moorfog.store.models import Account, DocumentRow, Employer, EventRow, Person, SignatureRow, Site, VisitHead
 
 
 @dataclass(frozen=True)
@@ -119,6 +119,17 @@ def find_report(db: Session, actor: Actor, visit_id: str, page_size: str, revisi
     if row is None:
         raise NotFound("report")
     return _readable(row)
+
+
+def replaced_words(db: Session, row: DocumentRow) -> str:
+    """Return what is to be said across a paper that counts no more, empty for one of the present revision."""
+    head = db.get_one(VisitHead, row.visit_id)
+    now = load_visit(db, head).revision
+    if row.revision == now:
+        return ""
+    return (
+        f"Replaced: the record was corrected. Revision {now} counts; this is revision {row.revision}, as it was issued."
+    )
 
 
 def _readable(row: DocumentRow) -> DocumentRow:
