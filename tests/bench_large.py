@@ -31,6 +31,7 @@ from moorfog.serving.database import PrivateServer
 from moorfog.store.base import make_engine
 from moorfog.store.clock import DatabaseClock
 from moorfog.store.migrate import migrate
+from tests.bench_taken import bench_cards, bench_exports
 from tests.crowd import Crowd, make
 from tests.seated import seated
 
@@ -46,44 +47,44 @@ LARGE = (
 ROLES = ("tester", "administrator", "supervisor")
 
 
+def seen_by(crowd: Crowd, whose: str, actor: Actor, since: str) -> dict[str, View]:
+    """Return the lists as an account sees them."""
+    clock = DatabaseClock()
+    first: Page = 1
+    return {
+        f"Today, {whose}": lambda db: today(db, clock, actor, TodayPages()),
+        f"pass results, {whose}": lambda db: pass_results(db, actor, first, ResultsAsked()),
+        f"pass results of a period, {whose}": lambda db: pass_results(db, actor, first, ResultsAsked(since=since)),
+        f"people behind a figure, {whose}": lambda db: counted_people(
+            db, actor, ResultsAsked(), model_id=crowd.model, size="M", whole="tested", page=1
+        ),
+        f"first page of people, {whose}": lambda db: find_people(db, clock, actor, "", 1),
+        f"a common name, {whose}": lambda db: find_people(db, clock, actor, "ada", 1),
+        f"the latest tests, {whose}": lambda db: find_records(db, actor, RecordsAsked(), ""),
+        f"tests in a model and size, {whose}": lambda db: find_records(
+            db, actor, RecordsAsked(model=crowd.model, size="M"), ""
+        ),
+        f"tests with a counter, {whose}": lambda db: find_records(db, actor, RecordsAsked(kit=crowd.counter), ""),
+        f"tests by a tester in a year, {whose}": lambda db: find_records(
+            db, actor, RecordsAsked(tester=crowd.tester, since=since), ""
+        ),
+        f"deep in the tests, {whose}": lambda db: find_records(
+            db, actor, RecordsAsked(), f"{since}T00:00:00.000Z~{crowd.person}~1"
+        ),
+        f"who wears a model, {whose}": lambda db: find_wearers(db, clock, actor, WearersAsked(crowd.model, "M"), ""),
+        f"a number, {whose}": lambda db: find_people(db, clock, actor, "n77", 1),
+    }
+
+
 def views(crowd: Crowd) -> dict[str, View]:
     """Return the views that are measured, by name: as somebody who sees everybody, and as one of the large employer."""
     clock, day = DatabaseClock(), crowd.today.isoformat()
     every = Actor("", "", "", tuple((role, None) for role in ROLES))
     own = Actor("", "", "", tuple((role, crowd.employer) for role in ROLES))
     since = f"{crowd.today.year - 1}-03-07"
-    first: Page = 1
     out: dict[str, View] = {}
     for whose, actor in (("all", every), ("one employer", own)):
-        out |= {
-            f"Today, {whose}": lambda db, a=actor: today(db, clock, a, TodayPages()),  # type: ignore[misc]
-            f"pass results, {whose}": lambda db, a=actor: pass_results(db, a, first, ResultsAsked()),  # type: ignore[misc]
-            f"pass results of a period, {whose}": lambda db, a=actor: pass_results(  # type: ignore[misc]
-                db, a, first, ResultsAsked(since=since)
-            ),
-            f"people behind a figure, {whose}": lambda db, a=actor: counted_people(  # type: ignore[misc]
-                db, a, ResultsAsked(), model_id=crowd.model, size="M", whole="tested", page=1
-            ),
-            f"first page of people, {whose}": lambda db, a=actor: find_people(db, clock, a, "", 1),  # type: ignore[misc]
-            f"a common name, {whose}": lambda db, a=actor: find_people(db, clock, a, "ada", 1),  # type: ignore[misc]
-            f"the latest tests, {whose}": lambda db, a=actor: find_records(db, a, RecordsAsked(), ""),  # type: ignore[misc]
-            f"tests in a model and size, {whose}": lambda db, a=actor: find_records(  # type: ignore[misc]
-                db, a, RecordsAsked(model=crowd.model, size="M"), ""
-            ),
-            f"tests with a counter, {whose}": lambda db, a=actor: find_records(  # type: ignore[misc]
-                db, a, RecordsAsked(kit=crowd.counter), ""
-            ),
-            f"tests by a tester in a year, {whose}": lambda db, a=actor: find_records(  # type: ignore[misc]
-                db, a, RecordsAsked(tester=crowd.tester, since=since), ""
-            ),
-            f"deep in the tests, {whose}": lambda db, a=actor: find_records(  # type: ignore[misc]
-                db, a, RecordsAsked(), f"{since}T00:00:00.000Z~{crowd.person}~1"
-            ),
-            f"who wears a model, {whose}": lambda db, a=actor: find_wearers(  # type: ignore[misc]
-                db, clock, a, WearersAsked(crowd.model, "M"), ""
-            ),
-            f"a number, {whose}": lambda db, a=actor: find_people(db, clock, a, "n77", 1),  # type: ignore[misc]
-        }
+        out |= seen_by(crowd, whose, actor, since)
     asked = CrewAsked(site=crowd.site, day=day, numbers=" ".join(f"N{one}" for one in range(12)))
     return {
         **out,
@@ -223,6 +224,8 @@ def bench_large(rules: Rules, people: int = 100_000) -> None:
         few = measure(engine, crowd)
     with programme(people, rules) as (engine, crowd, walk):
         full, many = append_cost(walk), measure(engine, crowd)
+        bench_exports(engine, Actor("", "", "", tuple((role, None) for role in ROLES)))
+    bench_cards()
     print(f"  {'an answer on a card':<42}{full:8.1f} ms   {full / empty:5.2f} × in an empty database ({empty:.1f})")
     for name, (p50, p95, bare, whole) in many.items():
         print(

@@ -17,8 +17,8 @@ import pytest
 from fontTools.ttLib import TTFont
 from weasyprint import HTML
 
-from moorfog.documents.fonts import FACES, FILES, STACK, family
-from moorfog.documents.report import HERE
+from moorfog.documents.fonts import FILES, STACK, family
+from moorfog.documents.pdf import HERE, pdf_of
 
 NAMES = {
     "Albanian": "Gëzim Çela",
@@ -85,7 +85,7 @@ def file_with(sign: str) -> int | None:
     return next((number for number in range(len(FILES)) if ord(sign) in signs(number)), None)
 
 
-def rendered(names: list[str], family_of: Callable[[str], str], faces: str = FACES) -> list[list[np.ndarray]]:
+def rendered(names: list[str], family_of: Callable[[str], str], faces: str = "") -> list[list[np.ndarray]]:
     """The signs of names as pictures, each cut to its ink; ``family_of`` a sign says how it is set."""
     pages = "".join(
         "<section>"
@@ -98,7 +98,9 @@ def rendered(names: list[str], family_of: Callable[[str], str], faces: str = FAC
         for name in names
     )
     html = f"<style>{faces} {PAGE} {STYLE % STACK}</style><body>{pages}</body>"
-    document = pypdfium2.PdfDocument(HTML(string=html, base_url=str(HERE)).write_pdf())
+    as_papers_are = not faces
+    pdf = pdf_of(html) if as_papers_are else HTML(string=html, base_url=str(HERE)).write_pdf()
+    document = pypdfium2.PdfDocument(pdf)
     width = CELL_MM * POINTS_MM * SCALE
     out = []
     for number, name in enumerate(names):

@@ -6,9 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
 
-from markupsafe import Markup
-
-from moorfog.documents.fonts import FACES, STACK
+from moorfog.documents.fonts import STACK
 from moorfog.documents.qr import qr_svg
 from moorfog.documents.report import ReportView, templates
 
@@ -43,11 +41,10 @@ def cards_html(cards: Sequence[CardView], layout: Layout) -> str:
         pages=pages if layout == "sheet" else [[one] for one in cards],
         layout=layout,
         qr=qr_svg,
-        faces=Markup(FACES),
         stack=STACK,
     )
 
 
 def letter_html(view: ReportView) -> str:
     """Return the worker's letter as a page of HTML."""
-    return templates.get_template("letter.html").render(v=view, qr=qr_svg, faces=Markup(FACES), stack=STACK)
+    return templates.get_template("letter.html").render(v=view, qr=qr_svg, stack=STACK)

@@ -4,9 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from markupsafe import Markup
-
-from moorfog.documents.fonts import FACES, STACK
+from moorfog.documents.fonts import STACK
 from moorfog.documents.report import templates
 
 
@@ -35,4 +33,4 @@ class CrewPaper:
 
 def list_html(paper: CrewPaper) -> str:
     """Return the list as a page of HTML: who may not stands first, so that nobody overlooks it."""
-    return templates.get_template("list.html").render(v=paper, faces=Markup(FACES), stack=STACK)
+    return templates.get_template("list.html").render(v=paper, stack=STACK)

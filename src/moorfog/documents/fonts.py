@@ -31,6 +31,6 @@ FACES = "\n".join(
     f"@font-face {{ font-family: {family(number)}; font-weight: 200 900; src: url(fonts/{name}.woff2) }}"
     for number, name in enumerate(FILES)
 )
-"""Says where the files are, for the style sheet of a paper."""
+"""Says where the files are: the style sheet of all papers."""
 STACK = ", ".join([*(family(number) for number in range(len(FILES))), "sans-serif"])
 """The families in their order."""

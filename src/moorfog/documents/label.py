@@ -5,7 +5,7 @@ from __future__ import annotations
 from html import escape
 
 from moorfog.core.events.payloads import Lot
-from moorfog.documents.fonts import FACES, STACK
+from moorfog.documents.fonts import STACK
 from moorfog.documents.pdf import pdf_of
 
 NUMBERS = {"threshold": "1", "fit": "2"}
@@ -18,7 +18,6 @@ def label_html(title: str, lot: Lot) -> str:
     lines = (f"Lot {lot.number}", f"Made {lot.made_on} by {lot.made_by}", f"USE BY {lot.use_by}")
     body = "".join(f"<p>{escape(one)}</p>" for one in lines)
     return f"""<!doctype html><html lang="en"><head><meta charset="utf-8"><title>Label</title><style>
-{FACES}
 @page {{ size: 70mm 37mm; margin: 3mm }}
 body {{ font: 9pt/1.3 {STACK}; margin: 0; color: #000 }} h1 {{ font-size: 11pt; margin: 0 0 1mm }}
 p {{ margin: 0 }} p:last-child {{ font-weight: 700 }} .n {{ float: right; font-size: 34pt; line-height: 1 }}

@@ -6,10 +6,10 @@ from io import BytesIO
 
 from pypdf import PdfReader, PdfWriter
 
-from moorfog.documents.fonts import FACES, STACK
+from moorfog.documents.fonts import STACK
 from moorfog.documents.pdf import pdf_of
 
-PAGE = """<html><head><style>{faces}
+PAGE = """<html><head><style>
 @page {{ size: {width}pt {height}pt; margin: 0 }}
 body {{ margin: 0; font-family: {stack}; color: #8c2f24 }}
 .across {{ position: absolute; left: 0; top: {middle}pt; width: {width}pt; text-align: center; font-size: {large}pt;
@@ -25,7 +25,6 @@ def marked_replaced(content: bytes, words: str) -> bytes:
     for page in writer.pages:
         width, height = float(page.mediabox.width), float(page.mediabox.height)
         mark = PAGE.format(
-            faces=FACES,
             stack=STACK,
             width=width,
             height=height,

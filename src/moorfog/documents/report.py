@@ -10,7 +10,6 @@ from typing import Literal
 from zoneinfo import ZoneInfo
 
 from jinja2 import Environment, FileSystemLoader, StrictUndefined
-from markupsafe import Markup
 
 from moorfog import __version__
 from moorfog.core.kernel.arithmetic import cut
@@ -24,7 +23,7 @@ from moorfog.core.views.terms import good_until, limits_of_use, on_file, task_vi
 from moorfog.core.visit.outcomes import outcome
 from moorfog.core.visit.state import FOLD_VERSION, Answer, Try, Visit
 from moorfog.data import instrument_kinds
-from moorfog.documents.fonts import FACES, STACK
+from moorfog.documents.fonts import STACK
 from moorfog.documents.pdf import HERE, pdf_of
 from moorfog.documents.qr import qr_svg
 from moorfog.documents.trace import trace_svg
@@ -324,7 +323,7 @@ def report_view(
 
 def render_html(view: ReportView) -> str:
     """Return the report as a page of HTML with its fonts named relative to this package."""
-    return templates.get_template("report.html").render(v=view, qr=qr_svg, faces=Markup(FACES), stack=STACK)
+    return templates.get_template("report.html").render(v=view, qr=qr_svg, stack=STACK)
 
 
 def render_pdf(view: ReportView) -> bytes:
