@@ -67,6 +67,7 @@ BODIES: dict[str, dict[str, Any]] = {
     },
     "hear_screen": {"screen": "?", "unsent": 0, "seq": 0},
     "hear_wearer_screen": {"screen": "?", "unsent": 0, "seq": 0},
+    "sign_as_wearer": {"id": "?", "expects": 0, "typed_name": "?"},
     "sensed": {"id": "?", "about": "?", "occurred_at": "2026-01-01T00:00:00Z"},
     "enter_lot": {
         "employer_id": "employer",

@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+import json
 from datetime import timedelta
 from typing import Any
 
 import pytest
 
+from moorfog import __version__
+from moorfog.core.record.record import recompute
 from moorfog.operations.bench.screens import lose_screens
 from moorfog.store.base import new_id, run_in_transaction
-from tests.api.house import GOOD, Client, House, Refused
+from tests.api.house import GOOD, NAMES, Client, House, Refused
 
 WAIT_S = 600
 
@@ -145,3 +148,38 @@ def test_what_is_entered_of_screens_refuses_no_press_that_was_made_before_it(hou
     rows = [{"outside": "5300", "inside": one, "factor": None} for one in GOOD]
     body = {"kind": "numbers_typed", "run_id": run, "resolution": "0.1", "exercises": rows}
     tester.say(visit, body, 160, expects=seq)
+
+
+def test_the_wearer_signs_on_their_own_screen_what_stands_there(house: House) -> None:
+    """The same words as at the bench, under the same checks; then the record holds like any other."""
+    tester, wearer = house.client(), house.stranger()
+    tester.check_counter()
+    visit = tester.open()
+    tester.until(visit, "run")
+    address = "/api/wearer/" + tester.call("POST", f"/api/visits/{visit}/wearer")["path"].removeprefix("/w/")
+    early = {"id": new_id(), "expects": wearer.get(address)["seq"], "typed_name": NAMES[0]}
+    assert wearer.get(address)["to_sign"] is None
+    with pytest.raises(Refused, match="not_yet"):
+        wearer.post(f"{address}/signature", early)
+    tester.type_numbers(visit, tester.start(visit, "typed"), GOOD)
+    tester.until(visit, "sign_wearer")
+    shown, bench = wearer.get(address), visit_of(tester, visit)
+    what = shown["to_sign"]
+    assert shown["phase"] == "sign" and what["limits"] == bench["limits_of_use"] and what["terms"] == bench["terms"]
+    assert what["under"] == bench["signed_under"] and "pass" in what["tries"][0]
+    name = {"id": new_id(), "expects": what["seq"], "typed_name": "Maren Oake"}
+    with pytest.raises(Refused, match="other_name"):
+        wearer.post(f"{address}/signature", name)
+    with pytest.raises(Refused, match="moved_on"):
+        wearer.post(f"{address}/signature", {**name, "expects": what["seq"] - 1, "typed_name": NAMES[0]})
+    for _ in range(2):  # the answer was lost, and it is sent again
+        after = wearer.post(f"{address}/signature", {**name, "typed_name": NAMES[0]})
+    assert after["phase"] == "wait"
+    assert [one["role"] for one in visit_of(tester, visit)["signatures"]] == ["wearer"]
+    tester.sign(visit, "tester")
+    tester.until(visit, "release")
+    record = tester.get(f"/api/visits/{visit}/record.json")
+    assert recompute(record).differences == ()
+    signed = [json.loads(one) for one in record["statements"]]
+    assert {one["signer"]["account"] for one in signed if one["signer"]["role"] == "wearer"} == {"wearer"}
+    assert {one["program"] for one in signed} == {__version__}, "who reads it knows what showed it to them"

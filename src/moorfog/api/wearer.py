@@ -9,8 +9,8 @@ from pydantic import ConfigDict
 from moorfog.api.routing import Context, Follow, route
 from moorfog.api.screens import Heard, ScreenHeard, heard
 from moorfog.core.views.wearer import WearerView
-from moorfog.operations.bench import wearer
-from moorfog.operations.fields import Id, Label, Moment
+from moorfog.operations.bench import signing, wearer
+from moorfog.operations.fields import Id, Label, Line, Moment
 from moorfog.store.log import keep_state
 
 
@@ -40,6 +40,31 @@ def get_wearer(context: Context, token: str) -> WearerView:
 def sensed(context: Context, token: str, body: Sensed) -> WearerView:
     """The wearer tastes it, smells it, or it stings."""
     done = wearer.sense(context.db, context.clock, context.visit_id, body.id, body.about, body.occurred_at)
+    context.after_commit.append(lambda: keep_state(done.visit_id, done.visit))
+    return wearer.view(context.db, context.clock, context.visit_id)
+
+
+@dataclass(frozen=True)
+class WearerSigns:
+    """The wearer's typed name: an id made by their screen, and up to which entry they have seen what they sign."""
+
+    __pydantic_config__ = ConfigDict(strict=True, extra="forbid")
+    id: Id
+    expects: int
+    typed_name: Line
+
+
+@route("POST", "/api/wearer/{token}/signature", "wearer", body=WearerSigns, returns=WearerView)
+def sign_as_wearer(context: Context, token: str, body: WearerSigns) -> WearerView:
+    """The wearer signs what stands on their own screen."""
+    done = signing.sign_as_wearer(
+        context.db,
+        context.clock,
+        context.visit_id,
+        event_id=body.id,
+        expects=body.expects,
+        typed_name=body.typed_name,
+    )
     context.after_commit.append(lambda: keep_state(done.visit_id, done.visit))
     return wearer.view(context.db, context.clock, context.visit_id)
 

@@ -3575,6 +3575,28 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/wearer/{token}/signature": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * The wearer signs what stands on their own screen.
+         * @description The wearer signs what stands on their own screen.
+         *
+         *     For: whoever has the wearer's address.
+         */
+        post: operations["sign_as_wearer"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/wearers": {
         parameters: {
             query?: never;
@@ -8387,6 +8409,23 @@ export interface components {
             threshold: number;
         };
         /**
+         * ToSign
+         * @description What the wearer signs, as it is shown to them: each try in words, what it is good for, the terms, and what it was
+         *     judged by. ``seq``: the entry up to which they have seen it.
+         */
+        ToSign: {
+            /** Limits */
+            limits: string[];
+            /** Seq */
+            seq: number;
+            /** Terms */
+            terms: string;
+            /** Tries */
+            tries: string[];
+            /** Under */
+            under: string[];
+        };
+        /**
          * Today
          * @description Who is here, what was left unfinished on an earlier day, what was finished today, failed seal checks that no
          *     supervisor has acknowledged yet, closed records that came under question, and open practice, which counts nowhere.
@@ -8916,6 +8955,21 @@ export interface components {
             visit_id: string;
         };
         /**
+         * WearerSigns
+         * @description The wearer's typed name: an id made by their screen, and up to which entry they have seen what they sign.
+         */
+        WearerSigns: {
+            /** Expects */
+            expects: number;
+            /**
+             * Id
+             * @description a UUID
+             */
+            id: string;
+            /** Typed Name */
+            typed_name: string;
+        };
+        /**
          * WearerView
          * @description A wearer's screen at a moment. ``button`` is empty where nothing can be sensed; ``about`` is what it is for.
          */
@@ -8944,6 +8998,8 @@ export interface components {
             speed: number;
             /** T0 */
             t0: string | null;
+            /** @default null */
+            to_sign: components["schemas"]["ToSign"] | null;
             /** Words */
             words: string;
         };
@@ -14820,6 +14876,41 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["Sensed"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WearerView"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    sign_as_wearer: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WearerSigns"];
             };
         };
         responses: {

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from moorfog.core.rules.protocols import Cue
+from moorfog.core.views.runs import TryView
 from moorfog.core.views.telling import MEANS_TO_THE_WEARER, SAID
 from moorfog.core.views.visit_view import VisitView
 
@@ -18,6 +19,18 @@ class WearerExercise:
     pace: str
     start_ms: int
     end_ms: int
+
+
+@dataclass(frozen=True)
+class ToSign:
+    """What the wearer signs, as it is shown to them: each try in words, what it is good for, the terms, and what it was
+    judged by. ``seq``: the entry up to which they have seen it."""
+
+    seq: int
+    tries: tuple[str, ...]
+    limits: tuple[str, ...]
+    terms: str
+    under: tuple[str, ...]
 
 
 @dataclass(frozen=True)
@@ -37,6 +50,7 @@ class WearerView:
     reading: str
     eyes_shut: bool
     is_practice: bool
+    to_sign: ToSign | None = None
 
 
 WAITING = {
@@ -67,6 +81,10 @@ def wearer_view(shown: VisitView) -> WearerView:
         senses = shown.tries[-1].senses
         said = senses is not None and senses.detected_by == "wearer"
         return _view(shown, "result", SAID if said else MEANS_TO_THE_WEARER[shown.verdict])
+    if run is None and shown.queue and shown.queue[0].act == "sign_wearer":
+        return replace(
+            _view(shown, "sign", "Read it through. If it is right, type your name."), to_sign=_to_sign(shown)
+        )
     if run is None:
         return _view(shown, "wait", WAITING.get(shown.step, "Wait for your tester."))
     sensing = run.sensing
@@ -89,6 +107,21 @@ def wearer_view(shown: VisitView) -> WearerView:
         eyes_shut=sensing.eyes_shut if sensing is not None else False,
         is_practice=shown.is_practice,
     )
+
+
+def _to_sign(shown: VisitView) -> ToSign:
+    return ToSign(
+        seq=shown.seq,
+        tries=tuple(_try_words(one) for one in shown.tries),
+        limits=shown.limits_of_use,
+        terms=shown.terms,
+        under=shown.signed_under,
+    )
+
+
+def _try_words(one: TryView) -> str:
+    number = f", overall {one.overall}, level {one.level}" if one.overall else ""
+    return f"Try {one.no}, {one.facepiece} {one.size}: {one.outcome}{number}{', marginal' if one.is_marginal else ''}"
 
 
 def _view(

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import hashlib
 import secrets
+from collections.abc import Callable
+from dataclasses import dataclass
 from datetime import datetime
 from typing import Literal
 
@@ -17,15 +19,15 @@ from moorfog.core.kernel.codec import encode
 from moorfog.core.transitions.admit import admit
 from moorfog.core.views.statement import statement_of
 from moorfog.core.visit.blocks import file_blocks
-from moorfog.core.visit.state import Visit
 from moorfog.operations.accounts.sessions import Actor, confirm_password
 from moorfog.operations.bench.visits import Appended, append, enter_file, refused
+from moorfog.operations.bench.wearer import ACTOR as WEARER
 from moorfog.operations.errors import Conflict, DomainError, NotFound
 from moorfog.operations.words import resembles
 from moorfog.store.base import new_id
 from moorfog.store.clock import Clock
 from moorfog.store.log import load_visit, lock_head
-from moorfog.store.models import EventRow, Person, SignatureRow
+from moorfog.store.models import EventRow, Person, SignatureRow, VisitHead
 
 
 def sign(
@@ -50,28 +52,71 @@ def sign(
     head = lock_head(db, visit_id)
     if head is None or not scope.allows(head.employer_id):
         raise NotFound("visit")
+    given = Signature(
+        event_id=event_id,
+        expects=expects,
+        role=role,
+        typed_name=typed_name,
+        account=actor.id,
+        occurred_at=occurred_at,
+    )
+
+    def confirm() -> None:
+        if role == "tester":
+            _check_name(typed_name, actor.name)
+            confirm_password(db, clock, actor, password)
+
+    return _sign(db, clock, head, given, confirm)
+
+
+def sign_as_wearer(
+    db: Session, clock: Clock, visit_id: str, *, event_id: str, expects: int, typed_name: str
+) -> Appended:
+    """Sign the present revision on the wearer's own screen. Raises as :func:`sign`."""
+    head = lock_head(db, visit_id)
+    if head is None:
+        raise NotFound("visit")
+    given = Signature(event_id=event_id, expects=expects, role="wearer", typed_name=typed_name, account=WEARER)
+    return _sign(db, clock, head, given, lambda: None)
+
+
+@dataclass(frozen=True)
+class Signature:
+    """A signature as it was pressed: up to which entry it was seen, by whom, through which account."""
+
+    event_id: str
+    expects: int
+    role: Literal["wearer", "tester"]
+    typed_name: str
+    account: str
+    occurred_at: datetime | None = None
+
+
+def _sign(db: Session, clock: Clock, head: VisitHead, one: Signature, confirm: Callable[[], None]) -> Appended:
+    visit_id, event_id, role = head.id, one.event_id, one.role
     visit = load_visit(db, head)
     known = db.scalar(select(EventRow).where(EventRow.id == event_id))
     if known is not None:
         if known.visit_id != visit_id or known.kind != "signed":
             raise Conflict("id_reused", "This id was used for another entry. Reload the page and press again.")
         return Appended(visit_id, visit, was_known=True)
-    if expects != visit.seq:
+    if one.expects != visit.seq:
         raise Conflict("moved_on", "This visit has moved on meanwhile. Read it again, then sign.", {"seq": visit.seq})
-    if not typed_name.strip():
+    name = one.typed_name.strip()
+    if not name:
         raise DomainError("name_missing", "A signature needs a typed name. Type it and sign again.")
-    _check_name(db, visit, actor, role, typed_name)
-    if role == "tester":
-        confirm_password(db, clock, actor, password)
-    filed = enter_file(db, clock, actor.id, head)
+    if role == "wearer":
+        _check_name(name, db.get_one(Person, visit.person_id).name)
+    confirm()
+    filed = enter_file(db, clock, one.account, head)
     if filed is not None:
         visit = filed.visit
         if file_blocks(visit):
             return filed  # nothing was signed: what was filed meanwhile changes what would be signed, and is shown
-    at = occurred_at or clock.now(db)
+    at = one.occurred_at or clock.now(db)
     body = {
         **statement_of(visit, head.id),
-        "signer": {"role": role, "name": typed_name.strip(), "account": actor.id},
+        "signer": {"role": role, "name": name, "account": one.account},
         "signed_at": instant(at),
         "program": __version__,
     }
@@ -87,20 +132,18 @@ def sign(
             visit_id=visit_id,
             revision=visit.revision,
             role=role,
-            typed_name=typed_name.strip(),
+            typed_name=name,
             canonical=content.decode(),
             signed_at=at,
         )
     )
-    after = append(db, clock, actor.id, head, visit, event_id, payload, at, digest(encode(payload)))
+    after = append(db, clock, one.account, head, visit, event_id, payload, at, digest(encode(payload)))
     return Appended(visit_id, after, was_known=False)
 
 
-def _check_name(db: Session, visit: Visit, actor: Actor, role: str, typed_name: str) -> None:
+def _check_name(typed: str, name: str) -> None:
     """Refuse a signature typed in a name that is not the signer's: the person tested, or the tester signed in."""
-    person = db.get(Person, visit.person_id) if role == "wearer" else None
-    name = person.name if person is not None else actor.name
-    if not resembles(typed_name, name):
+    if not resembles(typed, name):
         raise DomainError(
-            "other_name", f"“{typed_name.strip()}” is not {name}. Whoever signs types their own name, as it is on file."
+            "other_name", f"“{typed.strip()}” is not {name}. Whoever signs types their own name, as it is on file."
         )

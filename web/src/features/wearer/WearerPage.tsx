@@ -7,6 +7,7 @@ import { KEY, useKeys } from "@/shared/keys";
 import { keptAt, useOutbox, wearerAt } from "@/shared/outbox";
 import { type Heard, useHeard } from "@/shared/screen";
 import { cue, toggleSound } from "@/shared/sound";
+import { WearerSigns } from "@/features/wearer/WearerSigns";
 import { HeadGuide } from "@/features/wearer/HeadGuide";
 
 type View = Schemas["WearerView"];
@@ -15,7 +16,7 @@ type Press = Schemas["Sensed"];
 /** The wearer's own screen: what to do, which way, how long; and one big key that says it is noticed. */
 export function WearerPage() {
   const { token = "" } = useParams();
-  const { view, over, press, isSent, isWaiting } = useWearer(token);
+  const { view, over, press, isSent, isWaiting, take } = useWearer(token);
   if (over)
     return (
       <main className="wearer">
@@ -23,17 +24,19 @@ export function WearerPage() {
       </main>
     );
   if (!view) return <main className="wearer" aria-busy="true" />;
-  return <Shown view={view} press={press} isSent={isSent} isWaiting={isWaiting} />;
+  return <Shown token={token} view={view} press={press} isSent={isSent} isWaiting={isWaiting} take={take} />;
 }
 
 interface ShownProps {
+  token: string;
+  take: (fresh: View) => void;
   view: View;
   press: (about: string) => void;
   isSent: boolean;
   isWaiting: boolean;
 }
 
-function Shown({ view, press, isSent, isWaiting }: ShownProps) {
+function Shown({ token, take, view, press, isSent, isWaiting }: ShownProps) {
   const now = useNow(100);
   const t = view.t0 ? (now - Date.parse(view.t0)) * view.speed : -1;
   const index = view.exercises.findIndex((one) => t < one.end_ms);
@@ -71,6 +74,7 @@ function Shown({ view, press, isSent, isWaiting }: ShownProps) {
       )}
       {current?.id === "talk" && view.reading && !isSent && <p className="wearer-reading">{view.reading}</p>}
       {view.eyes_shut && view.phase === "run" && !isSent && <p className="wearer-eyes">Eyes shut.</p>}
+      {view.to_sign && <WearerSigns token={token} what={view.to_sign} take={take} />}
       {sense && !isSent && (
         <button type="button" className="wearer-key" onClick={sense}>
           {view.button}
@@ -176,5 +180,12 @@ function useWearer(token: string) {
     setSentFor(about);
     add({ id: uuid(), about, occurred_at: new Date(serverNow()).toISOString() });
   };
-  return { view, over, press, isSent: sentFor !== "" && sentFor === view?.about, isWaiting: waiting !== undefined };
+  return {
+    view,
+    over,
+    press,
+    isSent: sentFor !== "" && sentFor === view?.about,
+    isWaiting: waiting !== undefined,
+    take,
+  };
 }
