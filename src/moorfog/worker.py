@@ -5,6 +5,7 @@ from __future__ import annotations
 import logging
 import signal
 import threading
+from functools import partial
 
 from sqlalchemy import Engine
 from sqlalchemy.exc import DBAPIError
@@ -16,7 +17,7 @@ from moorfog.operations.jobs import claim, run_job
 from moorfog.operations.people.standing import distrust_foreign, freshen_everywhere
 from moorfog.operations.records.anchors import key_folder, make_anchor, printed, signing_key
 from moorfog.operations.records.crew_papers import forget_files
-from moorfog.operations.records.notices import tell_due
+from moorfog.operations.records.notices import tell_due, who_is_told
 from moorfog.operations.records.outbox import NotSet, mail_server, send_next
 from moorfog.operations.records.papers import forget_wrong_codes
 from moorfog.serving.logs import set_up_logs
@@ -62,9 +63,10 @@ def _tell_due(engine: Engine, clock: Clock) -> None:
             return
     except NotSet:
         return  # said where letters are sent
-    told = run_in_transaction(engine, lambda db: tell_due(db, clock))
-    if told:
-        log.info("%d letters about who is due", told)
+    for account in run_in_transaction(engine, who_is_told):
+        told = run_in_transaction(engine, partial(tell_due, clock=clock, account_id=account))
+        if told:
+            log.info("%d letters about who is due", told)
 
 
 def work(engine: Engine, stopping: threading.Event) -> None:

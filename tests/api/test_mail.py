@@ -8,6 +8,7 @@ from collections.abc import Iterator
 from datetime import timedelta
 from email import policy
 from email.message import EmailMessage
+from functools import partial
 from typing import Any
 from zoneinfo import ZoneInfo
 
@@ -17,7 +18,7 @@ from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
 from moorfog.operations.records import outbox
-from moorfog.operations.records.notices import HOUR, tell_due
+from moorfog.operations.records.notices import HOUR, tell_due, who_is_told
 from moorfog.operations.records.outbox import MailServer, NotSet, mail_server, send_next
 from moorfog.serving.ports import free_port
 from moorfog.store.base import run_in_transaction
@@ -227,7 +228,8 @@ def test_a_pass_that_ends_while_its_card_waits_is_not_sent(house: House, post: D
 
 
 def told(house: House) -> int:
-    return run_in_transaction(house.engine, lambda db: tell_due(db, house.clock))
+    wanted = run_in_transaction(house.engine, who_is_told)
+    return sum(run_in_transaction(house.engine, partial(tell_due, clock=house.clock, account_id=one)) for one in wanted)
 
 
 def test_colleagues_are_told_who_is_due_as_often_as_they_like(house: House, post: Desk) -> None:

@@ -193,6 +193,8 @@ def test_a_correction_makes_the_result_unusable_until_it_is_signed_again(house: 
     shown = tester.say(visit, correction)
     assert shown["revision"] == 2 and not shown["is_signed"]
     assert tester.get(f"/api/people/{person}")["permissions"]["rows"] == []
+    (page, *_) = pypdf.PdfReader(io.BytesIO(tester.get(first["url"]))).pages
+    assert "Nothing counts until revision 2 is signed" in page.extract_text()
     tester.sign(visit, "wearer")
     tester.sign(visit, "tester")
     (permission,) = tester.get(f"/api/people/{person}")["permissions"]["rows"]

@@ -28,13 +28,20 @@ The list as it stands now is under Due. How often this comes is set under your o
 """
 
 
-def tell_due(db: Session, clock: Clock) -> int:
-    """Put a letter into the outbox for every colleague whose turn it is; return how many letters."""
-    wanted = select(Account).where(Account.due_notice != "", Account.address != "", Account.off_at.is_(None))
-    return sum(_tell_one(db, clock, one) for one in db.scalars(wanted.order_by(Account.id)).all())
+def who_is_told(db: Session) -> tuple[str, ...]:
+    """Return the accounts that want to be told who is due."""
+    wanted = select(Account.id).where(Account.due_notice != "", Account.address != "", Account.off_at.is_(None))
+    return tuple(db.scalars(wanted.order_by(Account.id)))
 
 
-def _tell_one(db: Session, clock: Clock, account: Account) -> int:
+def tell_due(db: Session, clock: Clock, account_id: str) -> int:
+    """Put letters into the outbox for a colleague whose turn it is, one for each employer; return how many.
+
+    The account is locked meanwhile: of two workers one tells them.
+    """
+    account = db.get(Account, account_id, with_for_update=True)
+    if account is None:
+        return 0
     actor = load_actor(db, account)
     scope = actor.scope(*READERS)
     sites = within(select(Site).where(Site.archived_at.is_(None)), scope, Site.employer_id)

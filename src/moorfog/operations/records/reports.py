@@ -123,13 +123,12 @@ def find_report(db: Session, actor: Actor, visit_id: str, page_size: str, revisi
 
 def replaced_words(db: Session, row: DocumentRow) -> str:
     """Return what is to be said across a paper that counts no more, empty for one of the present revision."""
-    head = db.get_one(VisitHead, row.visit_id)
-    now = load_visit(db, head).revision
+    visit = load_visit(db, db.get_one(VisitHead, row.visit_id))
+    now = visit.revision
     if row.revision == now:
         return ""
-    return (
-        f"Replaced: the record was corrected. Revision {now} counts; this is revision {row.revision}, as it was issued."
-    )
+    counts = f"Revision {now} counts" if is_signed(visit) else f"Nothing counts until revision {now} is signed"
+    return f"Replaced: the record was corrected. {counts}; this is revision {row.revision}, as it was issued."
 
 
 def _readable(row: DocumentRow) -> DocumentRow:
