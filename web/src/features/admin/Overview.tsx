@@ -42,8 +42,25 @@ export function Overview() {
         </ol>
         <SensesOnly missing={missing.data} />
       </details>
+      <Worker />
       <Backups />
     </>
+  );
+}
+
+/** Said only where it is so: without a worker nothing goes wrong at once, and everything stands still. */
+function Worker() {
+  const health = useQuery({ queryKey: keys.health, queryFn: () => unwrap(api.GET("/api/health")) }).data;
+  if (!health || health.worker === "at_work") return null;
+  return (
+    <div className="note rust" role="alert">
+      <h2>No worker goes its rounds</h2>
+      <p>
+        Imports, letters and who is due stand still
+        {health.worker_seen ? `; one was heard last ${dateTime(health.worker_seen)}` : ""}. Start one:{" "}
+        <code>./moorfog worker</code>
+      </p>
+    </div>
   );
 }
 
