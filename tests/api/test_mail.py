@@ -227,6 +227,27 @@ def test_a_pass_that_ends_while_its_card_waits_is_not_sent(house: House, post: D
     assert delivered(house) == 0 and len(post.letters) == 1
 
 
+def test_a_letter_that_cannot_be_asked_for_holds_no_other_up(
+    house: House, post: Desk, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    tester, visit = signed(house, "asa.tarn@boatyard.example")
+    for paper in ("card", "report"):
+        tester.post(f"/api/visits/{visit}/mail", {"paper": paper})
+
+    def broken(*_: object, **__: object) -> bool:
+        raise RuntimeError("a rule of this site cannot be read")
+
+    with monkeypatch.context() as meanwhile:
+        meanwhile.setattr(outbox, "pass_holds", broken)
+        with pytest.raises(RuntimeError):
+            delivered(house)
+        assert delivered(house) == 1 and [one["Subject"] for one in post.letters] == ["The report of your fit test"]
+    lines = {one["subject"]: one["state"] for one in tester.get("/api/mails")["rows"]}
+    assert lines["Your fit test card"] == "waiting", "neither sent nor lost"
+    house.clock.pass_by(outbox.FIRST_WAIT.total_seconds())
+    assert delivered(house) == 1 and post.letters[-1]["Subject"] == "Your fit test card"
+
+
 def told(house: House) -> int:
     wanted = run_in_transaction(house.engine, who_is_told)
     return sum(run_in_transaction(house.engine, partial(tell_due, clock=house.clock, account_id=one)) for one in wanted)

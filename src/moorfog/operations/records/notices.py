@@ -9,7 +9,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from moorfog.operations.accounts.notice import is_told_on
-from moorfog.operations.accounts.sessions import READERS, Actor, load_actor
+from moorfog.operations.accounts.sessions import READERS, load_actor
 from moorfog.operations.people.due import DueLine, due_at, due_lines
 from moorfog.operations.records.outbox import Letter, put_out
 from moorfog.store.clock import Clock
@@ -61,14 +61,12 @@ def tell_due(db: Session, clock: Clock, account_id: str) -> int:
             counted += len(lines)
             words += [*_about(site, due.within, lines), ""] if lines else []
         if counted:
-            _put(db, clock, actor, account, employer_id, counted, words)
+            _put(db, clock, account, employer_id, counted, words)
             told += 1
     return told
 
 
-def _put(
-    db: Session, clock: Clock, actor: Actor, account: Account, employer_id: str, counted: int, words: list[str]
-) -> None:
+def _put(db: Session, clock: Clock, account: Account, employer_id: str, counted: int, words: list[str]) -> None:
     people = "1 person is" if counted == 1 else f"{counted} people are"
     employer = db.get_one(Employer, employer_id).name
     letter = Letter(
@@ -79,7 +77,7 @@ def _put(
         subject=f"{people} due, {employer}"[:190],
         body=NOTICE.format(name=account.name, sites="\n".join(words).strip()),
     )
-    put_out(db, clock, actor.id, letter)
+    put_out(db, clock, account.id, letter)
 
 
 def _about(site: Site, days: int, lines: list[DueLine]) -> Iterator[str]:

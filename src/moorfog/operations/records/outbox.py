@@ -7,10 +7,10 @@ import smtplib
 import ssl
 from collections.abc import Mapping
 from dataclasses import dataclass
-from dataclasses import fields as dataclass_fields
 from datetime import datetime, timedelta
 from email.message import EmailMessage
 from email.utils import format_datetime, parseaddr
+from functools import partial
 from typing import Literal
 from urllib.parse import parse_qs, unquote, urlsplit
 
@@ -117,7 +117,12 @@ def send_next(engine: Engine, clock: Clock, server: MailServer) -> bool:
     It is claimed first, for so long as its next try is away: a worker that dies over it leaves it to be sent later,
     perhaps twice, never lost.
     """
-    claimed = run_in_transaction(engine, lambda db: _claim(db, clock))
+    while (claimed := run_in_transaction(engine, lambda db: _claim(db, clock))) is not None:
+        told_of = claimed.visit_id
+        if told_of is None or run_in_transaction(engine, partial(pass_holds, clock=clock, visit_id=told_of)):
+            break
+        void = partial(_settle, clock=clock, mail_id=claimed.id, problem=NOT_ANY_MORE, is_final=True)
+        run_in_transaction(engine, void)
     if claimed is None:
         return False
     problem, is_final = "", False
@@ -139,14 +144,11 @@ def send_next(engine: Engine, clock: Clock, server: MailServer) -> bool:
 def _claim(db: Session, clock: Clock) -> Mail | None:
     now = clock.now(db)
     waiting = select(Mail).where(Mail.state == "waiting", Mail.next_at <= now).order_by(Mail.next_at)
-    while (one := db.scalar(waiting.limit(1).with_for_update(skip_locked=True))) is not None:
-        if one.visit_id is None or pass_holds(db, clock, one.visit_id):
-            one.attempts += 1
-            one.next_at = now + FIRST_WAIT * 2 ** (one.attempts - 1)
-            return one
-        one.state, one.problem = "failed", NOT_ANY_MORE
-        db.flush()
-    return None
+    one = db.scalar(waiting.limit(1).with_for_update(skip_locked=True))
+    if one is not None:
+        one.attempts += 1
+        one.next_at = now + FIRST_WAIT * 2 ** (one.attempts - 1)
+    return one
 
 
 def _settle(db: Session, clock: Clock, mail_id: str, problem: str, is_final: bool) -> None:
@@ -179,9 +181,8 @@ class Letter:
 def put_out(db: Session, clock: Clock, account_id: str, letter: Letter) -> None:
     """Put a letter into the outbox, for the account that wants it sent."""
     now = clock.now(db)
-    fields = {one.name: getattr(letter, one.name) for one in dataclass_fields(letter)}
     waiting = {"state": "waiting", "attempts": 0, "problem": "", "made_at": now, "next_at": now}
-    db.add(Mail(id=new_id(), account_id=account_id, **fields, **waiting))
+    db.add(Mail(id=new_id(), account_id=account_id, **vars(letter), **waiting))
     db.flush()
     about = ("person", letter.person_id) if letter.person_id is not None else ("account", account_id)
     note(db, Note(*about, letter.employer_id, {"letter": ["", letter.subject]}))
