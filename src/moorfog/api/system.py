@@ -19,7 +19,7 @@ from moorfog.operations.errors import DomainError
 from moorfog.serving.state import PLACE, read_state
 from moorfog.shipped import licences, source_archive
 from moorfog.store.clock import recent_jumps
-from moorfog.store.migrate import is_current
+from moorfog.store.migrate import is_current_on
 from moorfog.store.rounds import SILENT, last_round
 
 WorkerState = Literal["at_work", "silent", "not_seen"]
@@ -103,7 +103,7 @@ def get_health(context: Context) -> Health:
     """Whether people can be tested here: 503 where the database does not answer, or has another schema; and whether a
     worker goes its rounds, without which long jobs, letters and what is kept beforehand stand still."""
     now: datetime = context.clock.now(context.db)
-    if not is_current(context.engine):
+    if not is_current_on(context.db.connection()):
         raise DomainError("other_schema", "The database has another schema. Run: ./moorfog migrate", status=503)
     heard = last_round(context.db)
     worker: WorkerState = "not_seen" if heard is None else "silent" if now - heard > SILENT else "at_work"

@@ -60,9 +60,7 @@ def examine(home: Path, url: str = "", certificate: Path | None = None, key: Pat
             yield from _database(url)
         except (StepFailed, ServerFailed, OSError) as error:
             yield Finding(False, f"the database does not come up: {error}", "look into its log; restore a backup")
-    if os.environ.get("MOORFOG_DATABASE_URL"):
-        yield from _worker(url)
-    else:
+    if not os.environ.get("MOORFOG_DATABASE_URL"):
         yield from _backups(home)
 
 
@@ -169,21 +167,16 @@ def _inside(engine: Engine) -> Iterator[Finding]:
             "somebody has an account" if is_set_up else "nobody has an account",
             "./moorfog run shows a code for the set-up; or ./moorfog init",
         )
+        if os.environ.get("MOORFOG_DATABASE_URL"):
+            yield _worker(db)
 
 
-def _worker(url: str) -> Iterator[Finding]:
+def _worker(db: Session) -> Finding:
     """Tell whether a worker goes its rounds beside a database of one's own."""
-    engine = make_engine(url, 5)
-    try:
-        with Session(engine) as db:
-            heard, now = last_round(db), DatabaseClock().now(db)
-    except SQLAlchemyError:
-        return  # what is wrong with the database was said already
-    finally:
-        engine.dispose()
+    heard, now = last_round(db), DatabaseClock().now(db)
     is_heard = heard is not None and now - heard <= SILENT
     words = "a worker goes its rounds" if is_heard else "no worker goes its rounds: long jobs and letters stand still"
-    yield Finding(is_heard, words, "./moorfog worker")
+    return Finding(is_heard, words, "./moorfog worker")
 
 
 def _backups(home: Path) -> Iterator[Finding]:

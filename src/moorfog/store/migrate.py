@@ -10,7 +10,7 @@ from alembic import command
 from alembic.config import Config
 from alembic.runtime.migration import MigrationContext
 from alembic.script import ScriptDirectory
-from sqlalchemy import Engine
+from sqlalchemy import Connection, Engine
 
 
 def config_for(url: str) -> Config:
@@ -34,7 +34,13 @@ def wanted_revision() -> str:
 
 def is_current(engine: Engine) -> bool:
     """Tell whether the schema is the one this program needs."""
-    return revision_of(engine) == wanted_revision()
+    with engine.connect() as connection:
+        return is_current_on(connection)
+
+
+def is_current_on(connection: Connection) -> bool:
+    """Tell the same on a connection that is there."""
+    return MigrationContext.configure(connection).get_current_revision() == wanted_revision()
 
 
 class Schema(Enum):

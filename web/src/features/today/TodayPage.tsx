@@ -20,9 +20,10 @@ const FIRST = { seal_notices: 1, questions: 1, here: 1, unfinished: 1, done: 1, 
 /** Today: who is here, at which step, at which bench; what was left unfinished; start a visit. */
 export function TodayPage() {
   const [params, setParams] = useSearchParams();
-  const starting = params.has("next");
   const setStarting = (on: boolean) => setParams(on ? { next: "1" } : {}, { replace: true });
   const session = useSession();
+  const canTest = session.data?.roles.includes("tester") ?? false;
+  const starting = canTest && params.has("next");
   const [pages, setPages] = useState(FIRST);
   const period = useDay(keys.today, keys.recallsAll, keys.counters);
   const today = useQuery({
@@ -32,7 +33,6 @@ export function TodayPage() {
     refetchInterval: period,
   });
   const go = (list: keyof typeof FIRST) => (page: number) => setPages({ ...pages, [list]: page });
-  const canTest = session.data?.roles.includes("tester") ?? false;
   useKeys({ [KEY.fine]: canTest ? () => setStarting(true) : undefined }, !starting);
   if (starting) return <StartVisit close={() => setStarting(false)} />;
   if (today.isPending) return <Loading what="Today" />;
