@@ -6,6 +6,7 @@ import ctypes.util
 import fcntl
 import hashlib
 import os
+import re
 import shutil
 import subprocess
 import sys
@@ -21,6 +22,8 @@ DEBIAN_LIBRARIES = {
 }
 DEBIAN_DOOR = {"nginx": "nginx-light"}
 DEBIAN_TEST = {"chromium": "chromium", "faketime": "faketime", **DEBIAN_DOOR}
+NODE = (20, 19)
+"""The oldest Node that the packages which build the front end run on."""
 NO_STARTS = Path("/usr/sbin/policy-rc.d")
 """While it says so, Debian starts no service of a package that is installed: we start our own."""
 
@@ -99,9 +102,19 @@ def _digest(paths: Iterable[Path]) -> str:
     return sha.hexdigest()
 
 
+def node_fault() -> str | None:
+    """Return what is wrong with this machine's Node for building the front end, or None."""
+    wanted = f"Node {'.'.join(map(str, NODE))} or newer with npm is needed (Debian 13: apt-get install nodejs npm)"
+    if shutil.which("npm") is None or shutil.which("node") is None:
+        return wanted
+    found = subprocess.run(["node", "--version"], capture_output=True, text=True, check=False).stdout.strip()
+    numbers = tuple(int(one) for one in re.findall(r"\d+", found)[:2])
+    return None if numbers >= NODE else f"{wanted}; this machine has {found or 'one that does not start'}"
+
+
 def _npm(folder: Path, *words: str) -> None:
-    if shutil.which("npm") is None:
-        raise StepFailed("npm is missing; install Node 20 or newer with npm")
+    if fault := node_fault():
+        raise StepFailed(fault)
     done = subprocess.run(
         ["npm", *words], cwd=folder, capture_output=True, text=True, check=False, stdin=subprocess.DEVNULL
     )
@@ -111,7 +124,13 @@ def _npm(folder: Path, *words: str) -> None:
 
 @contextmanager
 def _alone() -> Iterator[None]:
-    """Let one command at a time install or build in this checkout."""
+    """Let one command at a time install or build in this checkout. Raises :class:`StepFailed` where it is not ours."""
+    lock = root() / ".lock"
+    if not os.access(lock if lock.exists() else root(), os.W_OK):
+        raise StepFailed(
+            f"the front end in {root()} is missing or another version's, and this account may not write there; "
+            "as the owner of that folder run: ./moorfog prepare"
+        )
     with (root() / ".lock").open("w") as file:
         fcntl.flock(file, fcntl.LOCK_EX)
         yield
@@ -125,11 +144,12 @@ def ensure_node_modules() -> None:
 
 def _install_node_modules() -> None:
     web = root() / "web"
-    stamp, want = web / "node_modules" / ".moorfog", _digest([web / "package-lock.json"])
-    if not stamp.exists() or stamp.read_text() != want:
-        say("front-end packages")
-        _npm(web, "ci", "--no-audit", "--no-fund", "--ignore-scripts")
-        stamp.write_text(want)
+    want = _digest([web / "package-lock.json"])
+    if _has(web / "node_modules", want):
+        return
+    say("front-end packages")
+    _npm(web, "ci", "--no-audit", "--no-fund", "--ignore-scripts")
+    (web / "node_modules" / ".moorfog").write_text(want)
 
 
 def ensure_web() -> Path:
@@ -137,19 +157,42 @@ def ensure_web() -> Path:
     given = os.environ.get("MOORFOG_WEB")
     if given:
         return Path(given)
-    with _alone():
-        return _build_web()
+    dist, want = root() / "web" / "dist", _wanted_web()
+    if not _has(dist, want):
+        with _alone():
+            if not _has(dist, want):  # another command may have built it while this one waited
+                _build_web(want)
+    return dist
 
 
-def _build_web() -> Path:
+def _has(folder: Path, want: str) -> bool:
+    stamp = folder / ".moorfog"
+    return stamp.exists() and stamp.read_text() == want
+
+
+def _wanted_web() -> str:
     web = root() / "web"
     sources = [one for one in (web / "src").rglob("*") if one.is_file()]
     pages = ("index.html", "docs.html", "stories.html")
     sources += [web / name for name in ("package-lock.json", "vite.config.ts", *pages)]
-    dist, want = web / "dist", _digest(sources)
-    if not (dist / ".moorfog").exists() or (dist / ".moorfog").read_text() != want:
-        _install_node_modules()
-        say("front end is built")
-        _npm(web, "run", "build")
-        (dist / ".moorfog").write_text(want)
-    return dist
+    return _digest(sources)
+
+
+def _build_web(want: str) -> None:
+    _install_node_modules()
+    say("front end is built")
+    web = root() / "web"
+    _npm(web, "run", "build")
+    (web / "dist" / ".moorfog").write_text(want)
+
+
+def prepare() -> None:
+    """Make all that others run here without a right to write: packages, proxy, front end, compiled Python."""
+    ensure_packages()
+    ensure_proxy()
+    ensure_web()
+    say("Python is compiled")
+    sources = [root() / "src", Path(sys.prefix), Path(os.__file__).parent]
+    # what a package ships for another Python does not compile, and is not used either
+    command = [sys.executable, "-m", "compileall", "-q", "-j", "0", *map(str, sources)]
+    subprocess.run(command, check=False, capture_output=True)

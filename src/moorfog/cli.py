@@ -13,7 +13,7 @@ from contextlib import ExitStack
 from pathlib import Path
 
 from moorfog import __version__
-from moorfog.bootstrap import StepFailed, ensure_node_modules, ensure_packages, ensure_web, root
+from moorfog.bootstrap import StepFailed, ensure_node_modules, ensure_packages, ensure_web, prepare, root
 from moorfog.housekeeping import add_commands, database
 
 _opened = ExitStack()
@@ -245,6 +245,12 @@ def cmd_test(given: argparse.Namespace) -> int:
     return subprocess.run(command, cwd=root(), check=False).returncode
 
 
+def cmd_prepare(given: argparse.Namespace) -> int:
+    """Make all that the program needs in its own folder, for accounts that may only read it."""
+    prepare()
+    return 0
+
+
 def cmd_check(given: argparse.Namespace) -> int:
     """Do nothing: the environment with the developers' tools is made by now."""
     ensure_node_modules()
@@ -296,6 +302,7 @@ def parser() -> argparse.ArgumentParser:
         ("rebuild", cmd_rebuild, "refill the read models from the logs"),
         ("anchors", cmd_anchors, "print the signed heads of all logs, to be kept elsewhere"),
         ("bench", cmd_bench, "print measurements as ratios"),
+        ("prepare", cmd_prepare, "install and build all it needs, for an account that may only read the program"),
         ("check", cmd_check, "make the developers' environment"),
     ):
         sub.add_parser(name, help=text).set_defaults(run=run)

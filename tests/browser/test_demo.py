@@ -24,10 +24,11 @@ ROOT = Path(__file__).parents[2]
 class Demo:
     """A running ``./moorfog demo`` and what it has said."""
 
-    def __init__(self, home: Path, *more: str, command: str = "demo") -> None:
+    def __init__(self, home: Path, *more: str, command: str = "demo", account: str = "", venv: str = "") -> None:
+        other = ["setpriv", f"--reuid={account}", f"--regid={account}", "--init-groups", "--"] if account else []
         self.process = subprocess.Popen(
-            [ROOT / "moorfog", command, *more],
-            env={**os.environ, "MOORFOG_HOME": str(home)},
+            [*other, ROOT / "moorfog", command, *more],
+            env={**os.environ, "MOORFOG_HOME": str(home), **({"MOORFOG_VENV": venv} if venv else {})},
             stdout=subprocess.PIPE,
             stderr=subprocess.STDOUT,
             text=True,

@@ -23,6 +23,9 @@ from moorfog.store.accounts import SCHEMA, WORK, grants, tables_of
 
 DATABASE = "moorfog"
 HOSTS = ("127.0.0.1", "localhost")
+WORK_PASSWORD, SCHEMA_PASSWORD = "work-password", "schema-password"
+FORMER = "moorfog"
+"""The account that earlier programs worked with; it stood in the way of a system account of that name."""
 MIB = 1024 * 1024
 FAST_FLAGS = ("--innodb-log-file-size=16M", "--innodb-flush-log-at-trx-commit=0", "--skip-innodb-doublewrite")
 """For tests only: these give up durability."""
@@ -83,12 +86,12 @@ class PrivateServer:
     @property
     def url(self) -> str:
         """The address for SQLAlchemy, of the account that the program works with."""
-        return self._address(WORK, "password")
+        return self._address(WORK, WORK_PASSWORD)
 
     @property
     def schema_url(self) -> str:
         """The address of the account that may change the schema."""
-        return self._address(SCHEMA, "schema-password")
+        return self._address(SCHEMA, SCHEMA_PASSWORD)
 
     def _address(self, account: str, file: str) -> str:
         password = (self.home / file).read_text().strip()
@@ -179,7 +182,8 @@ class PrivateServer:
         return ["mariadb", "--no-defaults", f"--user={account}", f"--socket={self.socket}"]
 
     def _ask(self, sql: str) -> subprocess.CompletedProcess[str]:
-        return subprocess.run([*self.client_command(), "-e", sql], capture_output=True, text=True, check=False)
+        # by its input: what stands in a command is read by everybody on the machine, a password too
+        return subprocess.run(self.client_command(), input=sql, capture_output=True, text=True, check=False)
 
     def ensure_accounts(self, password: str = "", schema_password: str = "") -> None:
         """Create the database and its two accounts, unless they are there; root stays socket-only.
@@ -187,8 +191,8 @@ class PrivateServer:
         Passwords are made up where none are given. Raises :class:`ServerFailed`.
         """
         for name, file, given in (
-            (WORK, self.home / "password", password),
-            (SCHEMA, self.home / "schema-password", schema_password),
+            (WORK, self.home / WORK_PASSWORD, password),
+            (SCHEMA, self.home / SCHEMA_PASSWORD, schema_password),
         ):
             if file.exists():
                 continue
@@ -200,6 +204,9 @@ class PrivateServer:
             file.write_text(secret)
         every = "; ".join(f"GRANT ALL ON `{DATABASE}%`.* TO '{SCHEMA}'@'{host}'" for host in HOSTS)
         self._tell(f"CREATE DATABASE IF NOT EXISTS {DATABASE} CHARACTER SET utf8mb4; {every}")
+        if (old := self.home / "password").exists():
+            self._tell("; ".join(f"DROP USER IF EXISTS '{FORMER}'@'{host}'" for host in HOSTS))
+            old.unlink()
 
     def let_work(self) -> None:
         """Let the program's account work with the tables there are, and do nothing else."""

@@ -8,7 +8,8 @@ from __future__ import annotations
 
 from sqlalchemy import Engine, inspect
 
-WORK, SCHEMA = "moorfog", "moorfog_schema"
+WORK, SCHEMA = "moorfog_work", "moorfog_schema"
+"""Never the name of a system account: the server knows its own, which may do all, by that name."""
 WRITTEN_ONCE = frozenset(
     {
         "event",
