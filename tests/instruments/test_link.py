@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import logging
 from pathlib import Path
 from typing import Any
 
 import pytest
 
 from moorfog.core.measuring.readings import Reading
+from moorfog.instruments.complaint import Complaint
 from moorfog.instruments.driver import LineDriver, RawReading
 from moorfog.instruments.driver import MemoryWire as Wire
 from moorfog.instruments.line import read_line
@@ -96,6 +98,22 @@ def test_a_server_that_is_away_loses_nothing(link: Link) -> None:
     run.keep(reading(2250))
     link._send_readings()
     assert run.sent == 9 and len(link.server.told[-1][1]["chunks"][0]["t"]) == 9  # type: ignore[attr-defined]
+
+
+def test_a_fault_that_goes_on_is_said_once_a_minute_and_when_it_is_over(caplog: pytest.LogCaptureFixture) -> None:
+    now = [0.0]
+    complaint = Complaint(logging.getLogger("moorfog.link"), "it answers again", lambda: now[0])
+    with caplog.at_level(logging.INFO, "moorfog.link"):
+        complaint.well()
+        for now[0] in (0.0, 0.5, 59.5):
+            complaint.fault("the server is away")
+        assert caplog.messages == ["the server is away"]
+        now[0] = 60.0
+        complaint.fault("the server is away")
+        complaint.fault("its certificate is not trusted")
+        complaint.well()
+        complaint.well()
+    assert caplog.messages[1:] == ["the server is away", "its certificate is not trusted", "it answers again"]
 
 
 def test_a_server_that_lacks_readings_is_sent_them_from_where_it_stands(link: Link) -> None:

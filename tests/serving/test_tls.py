@@ -21,6 +21,7 @@ from cryptography.x509.oid import NameOID
 from moorfog.bootstrap import ensure_web
 from moorfog.core.rules.book import Rules
 from moorfog.demo.seed import enter_facepieces
+from moorfog.instruments.link import Server
 from moorfog.serving.database import FAST_FLAGS
 from moorfog.serving.doctor import examine
 from moorfog.serving.ports import free_port
@@ -82,6 +83,8 @@ def test_a_browser_is_spoken_to_by_tls_and_the_cookie_is_for_it_only(place: Path
         asked = urllib.request.Request(address, headers={"Host": "moorfog.example"})
         with pytest.raises(urllib.error.HTTPError, match="401"):
             urllib.request.urlopen(asked, context=trust, timeout=20)
+        with pytest.raises(OSError, match=r"not trusted here.*SSL_CERT_FILE"):
+            Server(f"https://127.0.0.1:{where.port}", "a link's token").call("/api/link/status", {})
         strange = urllib.request.Request(address, headers={"Host": "elsewhere.example"})
         with pytest.raises(urllib.error.HTTPError, match="400"):
             urllib.request.urlopen(strange, context=trust, timeout=20)

@@ -12,6 +12,7 @@ import json
 import logging
 import os
 import signal
+import ssl
 import threading
 import time
 from dataclasses import dataclass, field
@@ -28,6 +29,7 @@ from moorfog.core.measuring.readings import Reading, chunk_of, seal_digest
 from moorfog.core.measuring.reduction import Reduction, reduction_for
 from moorfog.core.rules.protocols import read_protocol
 from moorfog.core.visit.proof import ProofStream
+from moorfog.instruments.complaint import Complaint
 from moorfog.instruments.driver import Driver, LineDriver, RawReading, open_wire
 from moorfog.serving.logs import set_up_logs
 
@@ -80,6 +82,11 @@ class Server:
         except (OSError, http.client.HTTPException, ValueError) as error:
             self.connection.close()
             self.connection = None
+            if isinstance(error, ssl.SSLCertVerificationError):
+                raise OSError(
+                    f"the certificate of {self.url} is not trusted here: {error.verify_message}; "
+                    "is it one of your own, set SSL_CERT_FILE to its file"
+                ) from error
             raise OSError(f"the server is away: {error}") from error
         if answer.status >= 400:
             raise Refused(answer.status, content.get("code", ""), content.get("message", ""), content.get("detail", {}))
@@ -172,6 +179,8 @@ class Link:
         self.state = "starting"
         self.stopping = threading.Event()
         self.wake = threading.Event()
+        self.counter_fault = Complaint(log, f"counter {address} is back", time.monotonic)
+        self.server_fault = Complaint(log, f"{server.url} answers again", time.monotonic)
 
     def work(self) -> None:
         """Read the counter until told to stop, reconnecting when it is lost."""
@@ -182,9 +191,10 @@ class Link:
                 driver = LineDriver(open_wire(self.address))
                 driver.greet()
                 log.info("counter %s speaks: %s", self.address, driver.said)
+                self.counter_fault.well()
                 self._read(driver)
             except Exception as error:  # whatever a counter says, it ends a run and not this process
-                log.warning("%s", error, exc_info=not isinstance(error, OSError))
+                self.counter_fault.fault(str(error), with_trace=not isinstance(error, OSError))
                 self.state = "silent"
                 self._lose()
                 self.stopping.wait(0.5)
@@ -293,11 +303,12 @@ class Link:
                     last_status = time.monotonic()
                     self._say_status()
                 self._send_readings()
+                self.server_fault.well()
             except OSError as error:
-                log.warning("%s; readings are kept on disk", error)
+                self.server_fault.fault(f"{error}; readings are kept on disk")
                 self.stopping.wait(0.5)
             except Refused as error:
-                log.warning("%s", error)
+                self.server_fault.fault(str(error))
                 self._refused(error)
             except Exception:  # an answer that is none: what was read is kept and sent again
                 log.exception("sending")
