@@ -6,11 +6,20 @@ from collections.abc import Callable
 
 import pytest
 from playwright.sync_api import Page
+from sqlalchemy import select
+from sqlalchemy.orm import Session
 
 from moorfog.core.rules.book import Rules
+from moorfog.operations.accounts import managing
+from moorfog.operations.accounts.sessions import load_actor
+from moorfog.operations.people import board, crews
+from moorfog.store.base import run_in_transaction
+from moorfog.store.clock import DatabaseClock
+from moorfog.store.models import Account, Site
 from tests.browser.desk import Desk
 from tests.browser.stack import Stack
 from tests.browser.test_keys import passed_last_year
+from tests.browser.test_programme import with_a_card
 
 Make = Callable[..., Desk]
 ROOMS = {
@@ -110,3 +119,37 @@ def test_every_room_is_walked_by_keyboard(desk: Make, stack: Stack, rules: Rules
         found = walked_by_tab(chief.page) + chief.axe()
         wrong[room] = found + [f"beside the screen: {one}" for one in chief.page.evaluate(BESIDE)]
     assert "\n".join(f"{room}: {one}" for room, found in wrong.items() for one in found) == ""
+
+
+def doors(stack: Stack, shape: str) -> dict[str, str]:
+    """The pages that open without an account, and the words each of them begins with."""
+
+    def work(db: Session) -> tuple[str, str]:
+        chief = db.scalar(select(Account).where(Account.login == "hollis"))
+        site = db.scalars(select(Site.id).order_by(Site.name)).first()
+        assert chief and site
+        actor, clock = load_actor(db, chief), DatabaseClock()
+        everywhere = (managing.GrantEntry("tester", None),)
+        login = f"walker{list(SHAPES).index(shape)}"
+        invited = managing.invite(db, clock, actor, managing.AccountEntry(login, "Walker Reed", everywhere))
+        return invited.address, board.open_gate(db, clock, actor, crews.CrewAsked(site)).path
+
+    join, gate = run_in_transaction(stack.engine, work)
+    code = with_a_card(stack)
+    return {"/": "Moorfog", f"/c/{code}": "Valid", "/c/0000-0000-0000": "", join: "Walker Reed", gate: ""}
+
+
+@pytest.mark.parametrize("shape", SHAPES)
+def test_every_page_without_an_account_is_walked_by_keyboard(
+    desk: Make, stack: Stack, rules: Rules, shape: str
+) -> None:
+    passed_last_year(stack, rules, NUMBERS[shape])
+    wrong: dict[str, list[str]] = {}
+    for door, words in doors(stack, shape).items():
+        stranger = desk(**SHAPES[shape])
+        stranger.page.goto(door if door.startswith("http") else f"{stack.address}{door}")
+        stranger.heading(words)
+        stranger.page.get_by_text("is being fetched").first.wait_for(state="detached")
+        found = walked_by_tab(stranger.page) + stranger.axe()
+        wrong[door] = found + [f"beside the screen: {one}" for one in stranger.page.evaluate(BESIDE)]
+    assert "\n".join(f"{door}: {one}" for door, found in wrong.items() for one in found) == ""
