@@ -6,6 +6,7 @@ the pictures are the same; a letter drawn with the shape of another differs.
 
 from __future__ import annotations
 
+import unicodedata
 from collections.abc import Callable
 from functools import cache
 from html import escape
@@ -120,9 +121,15 @@ def ink(cell: np.ndarray) -> np.ndarray:
 def are_alike(one: np.ndarray, other: np.ndarray) -> bool:
     """Tell whether two pictures show the same sign, set a fraction of a point apart."""
     rows, columns = (min(a, b) for a, b in zip(one.shape, other.shape, strict=True))
-    sizes = (abs(a - b) for a, b in zip(one.shape, other.shape, strict=True))
-    far = abs(one[:rows, :columns] - other[:rows, :columns]) > 140
-    return max(sizes) <= 1 and bool(far.mean() < 0.12)
+    if max(abs(a - b) for a, b in zip(one.shape, other.shape, strict=True)) > 1:
+        return False
+    # the larger of the two begins a line or a column earlier, or ends one later
+    laid = [
+        abs(a - b) > 140
+        for a in (one[:rows, :columns], one[-rows:, -columns:])
+        for b in (other[:rows, :columns], other[-rows:, -columns:])
+    ]
+    return min(float(far.mean()) for far in laid) < 0.12
 
 
 def own(sign: str) -> str:
@@ -130,19 +137,28 @@ def own(sign: str) -> str:
     return family(file_with(sign) or 0)
 
 
+def built(sign: str) -> str:
+    """The family in which a newer Pango sets a letter with its marks by themselves, where the first file has both."""
+    parts = [int(one, 16) for one in unicodedata.decomposition(sign).split() if not one.startswith("<")]
+    return family(0) if parts and signs(0).issuperset(parts) else own(sign)
+
+
 @pytest.fixture(scope="module")
-def pictures() -> dict[str, tuple[list[np.ndarray], list[np.ndarray]]]:
-    """The signs of every name as a paper sets them, and each in the one file that has it."""
-    as_set, apart = (rendered(list(NAMES.values()), how) for how in (lambda _: STACK, own))
-    return dict(zip(NAMES, zip(as_set, apart, strict=True), strict=True))
+def pictures() -> dict[str, tuple[list[np.ndarray], ...]]:
+    """The signs of every name as a paper sets them, each in the one file that has it, and each built of its parts."""
+    drawn = (rendered(list(NAMES.values()), how) for how in (lambda _: STACK, own, built))
+    return dict(zip(NAMES, zip(*drawn, strict=True), strict=True))
 
 
 @pytest.mark.parametrize("language", list(NAMES))
 def test_a_name_is_printed_with_its_own_letters(language: str, pictures: dict[str, Any]) -> None:
     name = NAMES[language].replace(" ", "")
     assert not [sign for sign in name if file_with(sign) is None], "a sign that no font has is an empty box"
-    as_set, apart = pictures[language]
-    wrong = [sign for sign, one, other in zip(name, as_set, apart, strict=True) if not are_alike(one, other)]
+    wrong = [
+        sign
+        for sign, one, *others in zip(name, *pictures[language], strict=True)
+        if not any(are_alike(one, other) for other in others)
+    ]
     assert not wrong, f"{NAMES[language]} is printed with other letters"
 
 
