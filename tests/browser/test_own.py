@@ -184,6 +184,7 @@ def test_an_installation_from_the_empty_folder_to_a_signed_result_and_back_after
             box.fill("4" if number % 2 else "5300")
         tester.page.get_by_label("One step").fill("0.1")
         tester.page.get_by_role("button", name="Judge these numbers").click()
+        tester.page.locator("[data-item='typed']").wait_for(state="detached")
         tester.until("release")
         tester.press("Space")
         tester.page.get_by_role("button", name="Report, A4").wait_for()

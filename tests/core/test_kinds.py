@@ -5,19 +5,22 @@ from __future__ import annotations
 import json
 from dataclasses import replace
 from fractions import Fraction
+from typing import Any
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from moorfog.core.events import payloads as ev
 from moorfog.core.events.measured import MeasuredWindow
 from moorfog.core.kernel.canonical import canonical_bytes, digest, digest_of_json
 from moorfog.core.kernel.codec import DataError
 from moorfog.core.measuring.budget import Share, spend, stopped_numbers
-from moorfog.core.rules.book import rules_from_json, rules_to_json
+from moorfog.core.rules.book import Rules, rules_from_json, rules_to_json
 from moorfog.core.rules.instruments import check_passes, limits_of, read_kinds
-from moorfog.data import instrument_kinds, shipped_rules
+from moorfog.data import facepiece_kinds, instrument_kinds, shipped_rules
 from moorfog.demo.scenario import COUNTER_FIGURES
+from tests.core.bench import Bench, facepiece
 
 RULES = shipped_rules()
 
@@ -108,3 +111,29 @@ def test_rules_read_twice_are_one_and_the_same_and_changed_ones_are_others() -> 
 def test_the_limits_of_the_demos_counter_are_those_of_its_checks() -> None:
     checks = {f"limit_{one.name}" for one in instrument_kinds()["counter"].check}
     assert {key for key in COUNTER_FIGURES if key.startswith("limit_")} == checks
+
+
+def test_a_powered_or_supplied_facepiece_is_drawn_as_what_covers_the_face() -> None:
+    """Names of the kinds say it (common practice): ... full covers the face, ... half nose and mouth."""
+    for name, kind in facepiece_kinds().items():
+        meant = "disposable" if name.startswith("disposable") else "full" if name.endswith("full") else "half"
+        assert kind.outline == meant, name
+
+
+@pytest.mark.parametrize(
+    ("piece", "drawn", "said"),
+    [
+        ({"kind": "powered_full", "suspension": "five straps"}, "full", "upper strap first"),
+        ({"suspension": "fixed"}, "half_fixed", "upper strap first"),
+        ({"kind": "disposable_fold", "probe": "through", "suspension": "two bands"}, "bands", "by the bands"),
+    ],
+)
+def test_it_is_donned_and_doffed_as_its_kind_is(rules: Rules, piece: dict[str, Any], drawn: str, said: str) -> None:
+    """Straps: upper first, tilted down and away; disposables by the bands, leaning forward (common practice)."""
+    bench = Bench(rules)
+    bench.until("don", facepiece(**piece))
+    assert bench.view.queue[0].drawing == drawn
+    bench.do("don")
+    bench.say(ev.Distress())
+    doff = next(one for one in bench.view.queue if one.act == "doff")
+    assert said in doff.say and doff.drawing.startswith("doff")

@@ -8,9 +8,11 @@ interface Parts {
   lines: { d: string; order?: number; at?: [number, number] }[];
   arrows: string[];
 }
+type Outline = "disposable" | "half" | "full";
 const HALF = "M136 96 158 118c4 6 2 16-6 20l-22 12c-10-10-14-34-4-52z";
 const FULL = "M120 44c22 4 36 32 36 62 0 22-14 40-30 44-12-30-18-78-6-106z";
 const CUP = "M134 96c22 2 30 22 22 36-6 10-18 16-28 14-8-14-6-40 6-50z";
+const PIECES: Record<Outline, string> = { half: HALF, full: FULL, disposable: CUP };
 
 /** Own line drawings seen from the side: what moves is drawn thick, in the order it is done. */
 const DRAWINGS: Record<string, Parts> = {
@@ -109,6 +111,24 @@ const DRAWINGS: Record<string, Parts> = {
     lines: [{ d: "M60 20C84 6 118 6 140 20", order: 1, at: [100, 24] }],
     arrows: ["M140 20l-13-2M140 20l-6-12M60 20l13-2M60 20l6-12"],
   },
+  doff: {
+    words: "Off: one, the upper strap forward over the head; two, tilted down and away from the face",
+    mask: "half",
+    lines: [
+      { d: "M64 70C70 30 116 18 142 62", order: 1, at: [92, 28] },
+      { d: "M160 158c16 4 26 14 32 30", order: 2, at: [196, 152] },
+    ],
+    arrows: ["M142 62l-13-4M142 62l3-13", "M192 188l-13-5M192 188l3-14"],
+  },
+  doff_bands: {
+    words: "Off: leaning forward, the bands forward over the head, the front not touched",
+    mask: "disposable",
+    lines: [
+      { d: "M62 140C70 150 96 156 118 148", order: 1, at: [84, 166] },
+      { d: "M64 70C70 30 116 18 142 62", order: 2, at: [92, 28] },
+    ],
+    arrows: ["M118 148l-12-4M118 148l-9 9", "M142 62l-13-4M142 62l3-13"],
+  },
   seal_positive: {
     words: "Palm over the valve, breathe out gently: it bulges slightly",
     mask: "half",
@@ -127,8 +147,8 @@ const DRAWINGS: Record<string, Parts> = {
 export const STRAP_DRAWINGS = Object.keys(DRAWINGS);
 
 /** The drawing of a card: the seal on a face from the front, straps and hands from the side, or a thing on the bench. */
-export function StrapDrawing({ name, isFull = false }: { name: string; isFull?: boolean }) {
-  if (name === "seal_line") return <FaceDrawing isFull={isFull} />;
+export function StrapDrawing({ name, outline }: { name: string; outline?: Outline | undefined }) {
+  if (name === "seal_line") return <FaceDrawing isFull={outline === "full"} />;
   const one = DRAWINGS[name];
   if (!one) return <ThingDrawing name={name} />;
   return (
@@ -139,7 +159,7 @@ export function StrapDrawing({ name, isFull = false }: { name: string; isFull?: 
       />
       <path className="ear" d="M88 92c-8-8-18 2-12 14 3 7 10 8 12 2" />
       {one.mask !== "none" && (
-        <path className="piece" d={one.mask === "half" ? HALF : one.mask === "full" ? FULL : CUP} />
+        <path className="piece" d={PIECES[one.mask === "half" ? (outline ?? "half") : one.mask]} />
       )}
       {one.lines.map((line) => (
         <path key={line.d} className={line.order ? "moves" : "still"} d={line.d} />

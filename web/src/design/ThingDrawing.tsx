@@ -56,6 +56,39 @@ const THINGS: Record<string, Thing> = {
     ],
     marked: ["M120 118a18 18 0 1 1 0 36a18 18 0 1 1 0-36", "M104 88h32"],
   },
+  neck: {
+    words: "Neck and back: will bending and turning the head hurt?",
+    lines: [
+      "M120 20a26 26 0 1 1 0 52a26 26 0 1 1 0-52",
+      "M110 72v12M130 72v12",
+      "M44 182c2-60 30-90 76-98c46 8 74 38 76 98",
+    ],
+    marked: [
+      "M120 92v84",
+      "M74 58C68 34 82 16 98 12M74 58l-9-12M74 58l10-9",
+      "M166 58C172 34 158 16 142 12M166 58l9-12M166 58l-10-9",
+    ],
+  },
+  hand: {
+    words: "A raised hand: unwell, mask off at once",
+    lines: [
+      "M88 182v-26C76 140 58 118 52 106c-5-11 8-18 17-7l19 23V56c0-14 17-14 17 0v42V42c0-14 17-14 17 0v56V48c0-14 17-14 17 0v54V66c0-13 16-13 16 0v62c0 24-8 36-17 46v8",
+    ],
+    marked: ["M184 54l14-10M190 78h18M50 54 36 44M44 78H26"],
+  },
+  swap: {
+    words: "What came on for the test comes off; what is worn at work goes back on",
+    lines: [
+      "M66 74a32 32 0 1 1 0 64a32 32 0 1 1 0-64",
+      "M174 74a32 32 0 1 1 0 64a32 32 0 1 1 0-64",
+      "M50 106h32M66 90v32",
+      "M152 96h44M152 106h44M152 116h44",
+    ],
+    marked: [
+      "M66 56C86 22 152 22 172 54M172 54l-16-4M172 54l3-16",
+      "M174 156C154 190 88 190 68 158M68 158l16 4M68 158l-3 16",
+    ],
+  },
   rub: {
     words: "Hand rub: a drop on every hand",
     lines: ["M72 84h64v94H72z", "M88 84V64h32v20", "M98 64V46h34"],

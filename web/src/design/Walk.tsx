@@ -69,8 +69,13 @@ export function Walk({ steps, detail }: { steps: Schemas["Waymark"][]; detail: s
             )}
             <text y="34" x={[-30, 0, 30][edge(i, steps.length)]} textAnchor={ANCHORS[edge(i, steps.length)]}>
               {step.name}
-              {step.state === "here" && detail ? ` · ${detail}` : ""}
+              {step.state === "here" && detail && edge(i, steps.length) < 2 ? ` · ${detail}` : ""}
             </text>
+            {step.state === "here" && edge(i, steps.length) === 2 && (
+              <text y="-20" x="30" textAnchor="end">
+                {detail}
+              </text>
+            )}
           </g>
         );
       })}

@@ -5270,7 +5270,7 @@ export interface components {
         };
         /**
          * FacepieceView
-         * @description The facepiece in use.
+         * @description The facepiece in use. ``outline``: how it sits on a face, for whoever draws it.
          */
         FacepieceView: {
             /** Family */
@@ -5285,6 +5285,11 @@ export interface components {
             model: string;
             /** Model Id */
             model_id: string;
+            /**
+             * Outline
+             * @enum {string}
+             */
+            outline: "disposable" | "half" | "full";
             /** Setup */
             setup: string;
             /** Size */

@@ -9,7 +9,10 @@ from typing import Any, ClassVar, Literal, TypeAlias
 
 from moorfog.core.kernel.canonical import digest
 
+FULL_LEVEL = "level.full"
+"""The rule by which whatever covers the whole face is judged."""
 STRICT: Mapping[str, Any] = {"strict": True, "extra": "forbid"}
+Outline: TypeAlias = Literal["disposable", "half", "full"]
 Form: TypeAlias = Literal["particles", "gas or vapour", "both"]
 
 
@@ -29,6 +32,13 @@ class Kind:
     level: str
     apf: str
     ruled_out_by: tuple[str, ...]
+
+    @property
+    def outline(self) -> Outline:
+        """Return how it sits on a face: a powered or supplied one like the full or half facepiece it is."""
+        if self.family == "powered":
+            return "full" if self.level == FULL_LEVEL else "half"
+        return self.family
 
 
 @dataclass(frozen=True)

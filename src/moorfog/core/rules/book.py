@@ -182,6 +182,7 @@ class Item:
     remedy: str = ""
     consequence: str = ""
     drawing: str = ""
+    drawn_as: str = ""
     policy: str = ""
     wait: str = ""
     after_wear: bool = False

@@ -8,7 +8,7 @@ from datetime import datetime
 from fractions import Fraction
 
 from moorfog.core.advice.methods import method_words
-from moorfog.core.events.facts import Facepiece
+from moorfog.core.events.facts import Facepiece, Outline
 from moorfog.core.events.payloads import instant
 from moorfog.core.kernel.arithmetic import cut
 from moorfog.core.rules.book import Item
@@ -20,7 +20,7 @@ from moorfog.core.views.qualitative import ScreeningView, TestPlan, screening_vi
 from moorfog.core.views.runs import UNITS, ReasonView, RunView, TryView, moment, reason_view, run_view, try_view
 from moorfog.core.views.terms import TaskView, limits_of_use, on_file, signed_under, task_view
 from moorfog.core.visit.blocks import Block, run_blocks
-from moorfog.core.visit.circumstances import facts_digest
+from moorfog.core.visit.circumstances import facts_digest, items_that_apply
 from moorfog.core.visit.judgement import changes_at, needs_decision, pass_blocks, queue, step_of
 from moorfog.core.visit.outcomes import outcome
 from moorfog.core.visit.proof import WITHIN, is_read_by_link, least_risen, too_late
@@ -118,7 +118,7 @@ class SealCheckView:
 
 @dataclass(frozen=True)
 class FacepieceView:
-    """The facepiece in use."""
+    """The facepiece in use. ``outline``: how it sits on a face, for whoever draws it."""
 
     model_id: str
     version_id: str
@@ -127,6 +127,7 @@ class FacepieceView:
     model: str
     kind: str
     family: str
+    outline: Outline
     size: str
     setup: str
 
@@ -240,6 +241,12 @@ class VisitView:
     terms: str
 
 
+def _drawing_of(visit: Visit, look: str) -> str:
+    """Return what the questions of a look show last for this facepiece, empty for no look."""
+    drawn = (one.drawing for one in reversed(items_that_apply(visit)) if look and one.look == look and one.drawing)
+    return next(drawn, "")
+
+
 def card_of(visit: Visit, one: StepState) -> Card:
     """Return the card of an item as it stands."""
     item = one.item
@@ -258,7 +265,7 @@ def card_of(visit: Visit, one: StepState) -> Card:
         gravity=item.gravity,
         source=item.source,
         standing=item.standing,
-        drawing=item.drawing,
+        drawing=item.drawing or _drawing_of(visit, item.drawn_as),
         policy=visit.rules.book.text(item.policy) if item.policy else "",
         status=one.status,
         until=moment(one.until),
@@ -345,6 +352,7 @@ def _facepiece(visit: Visit) -> FacepieceView | None:
         model=one.model,
         kind=one.kind,
         family=one.family,
+        outline=one.traits.outline,
         size=one.size,
         setup=setup_words(one),
     )

@@ -202,7 +202,7 @@ def _piece_blocks(visit: Visit) -> list[Block]:
                 keys=(piece.level_key,),
             )
         )
-    if piece.level_key == "level.full" and SPECTACLES in piece.ppe:
+    if piece.traits.outline == "full" and SPECTACLES in piece.ppe:
         sentence = "Spectacle bars under the seal of a full facepiece"
         out.append(Block("temple_bars", sentence, "an insert or contact lenses; choose it again without", "stop"))
     if visit.current_try is None and seal_fails(visit) >= seals_allowed(visit):

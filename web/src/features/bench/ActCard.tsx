@@ -2,6 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { api, type Body, keys, unwrap, type BenchView } from "@/shared/client";
 import { KEY, useKeys } from "@/shared/keys";
 import { Key } from "@/design/Key";
+import { StrapDrawing } from "@/design/StrapDrawing";
 import { ChooseCard } from "@/features/bench/ChooseCard";
 import { Foot } from "@/features/bench/Foot";
 import { Head } from "@/features/bench/Head";
@@ -66,7 +67,9 @@ function SimpleAct({ card, view, propose, next, back }: ActProps) {
   useKeys({ [KEY.fine]: act });
   return (
     <section className="card" data-item={card.id}>
-      <Head card={card}>{card.act === "doff" && <Steps view={view} of="doffing" />}</Head>
+      <Head card={card} view={view}>
+        {card.act === "doff" && <Steps view={view} of="doffing" />}
+      </Head>
       <Foot next={next}>
         <Key cap="Space" label={words[card.act] ?? "done"} tone="tarn" onPress={act} />
         {back && <Key cap="U" label="back" onPress={back} />}
@@ -95,7 +98,7 @@ function DonCard({ card, view, propose, next, back }: ActProps) {
   }
   return (
     <section className="card" data-item={card.id}>
-      <Head card={card}>
+      <Head card={card} view={view}>
         <Steps view={view} of="donning" />
         <p className="reading">
           The wear clock starts when it is on and fastened. {view.visit.wear_minutes} minutes of wear come before
@@ -130,7 +133,7 @@ function Steps({ view, of }: { view: BenchView; of: "donning" | "doffing" }) {
   );
 }
 
-function PutBackCard({ view, propose, next }: ActProps) {
+function PutBackCard({ card, view, propose, next }: ActProps) {
   const first = view.visit.alterations[0];
   const done = () => {
     if (first) propose({ kind: "alteration_undone", alteration: first.id });
@@ -144,11 +147,16 @@ function PutBackCard({ view, propose, next }: ActProps) {
         <i />
         nobody is released before
       </p>
-      <h1 className="question">{first.put_back}</h1>
-      <p className="say">“{first.say}”</p>
-      {view.visit.alterations.length > 1 && (
-        <p className="reading">{view.visit.alterations.length - 1} more after this.</p>
-      )}
+      <div className="card-head">
+        <div>
+          <h1 className="question">{first.put_back}</h1>
+          <p className="say">“{first.say}”</p>
+          {view.visit.alterations.length > 1 && (
+            <p className="reading">{view.visit.alterations.length - 1} more after this.</p>
+          )}
+        </div>
+        {card.drawing && <StrapDrawing name={card.drawing} />}
+      </div>
       <Foot next={next}>
         <Key cap="Space" label="put back" tone="tarn" onPress={done} />
       </Foot>

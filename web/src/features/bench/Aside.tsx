@@ -25,6 +25,7 @@ const WORD: Record<string, string> = {
 export function Aside({ view, propose }: { view: BenchView; propose: (body: Body) => void }) {
   const { visit } = view;
   const worn = visit.worn_since !== null && !visit.run && !visit.closed && !visit.verdict;
+  const isPutBack = visit.step === "back";
   const adjust = () => propose({ kind: "adjusted", what: "strap" });
   const off = () => propose({ kind: "doffed", why: "refit" });
   useKeys({ x: worn ? adjust : undefined, r: worn ? off : undefined });
@@ -59,7 +60,7 @@ export function Aside({ view, propose }: { view: BenchView; propose: (body: Body
       {visit.worn_since && !visit.verdict && !visit.run && visit.queue.length > 0 && (
         <WearClock ready={visit.wear_ready_at ?? null} />
       )}
-      {visit.task && (
+      {visit.task && !isPutBack && (
         <p className="dim">
           {visit.task.name}: {visit.task.required} times the limit
           {visit.task.limits.map((one) => (
@@ -69,8 +70,9 @@ export function Aside({ view, propose }: { view: BenchView; propose: (body: Body
           ))}
         </p>
       )}
+      {isPutBack && <Alterations alterations={visit.alterations} name={view.first_name} />}
       {visit.closed ? null : <Between view={view} />}
-      <Alterations alterations={visit.alterations} name={view.first_name} />
+      {!isPutBack && <Alterations alterations={visit.alterations} name={view.first_name} />}
       {view.meanwhile.length > 0 && <Meanwhile view={view} />}
       {visit.tries.length > 0 && (
         <section aria-label="Tries">
@@ -186,8 +188,7 @@ function Alterations({ alterations, name }: { alterations: Schemas["AlterationVi
           <li key={one.id}>
             <Mark name="ring" />
             <div>
-              {one.opened}
-              <small>since {clockTime(one.since)}</small>
+              {one.opened} <small>since {clockTime(one.since)}</small>
             </div>
           </li>
         ))}

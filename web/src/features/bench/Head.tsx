@@ -2,7 +2,7 @@ import { StrapDrawing } from "@/design/StrapDrawing";
 import type { CardProps } from "@/features/bench/card";
 
 /** What an act's card begins with: where it comes from, what is done, the words to say, a drawing. */
-export function Head({ card, children }: { card: CardProps["card"]; children?: React.ReactNode }) {
+export function Head({ card, view, children }: Pick<CardProps, "card" | "view"> & { children?: React.ReactNode }) {
   return (
     <>
       <p className="mode">
@@ -16,7 +16,7 @@ export function Head({ card, children }: { card: CardProps["card"]; children?: R
           <p className="say">“{card.say}”</p>
           {children}
         </div>
-        {card.drawing && <StrapDrawing name={card.drawing} />}
+        {card.drawing && <StrapDrawing name={card.drawing} outline={view.visit.facepiece?.outline} />}
       </div>
     </>
   );

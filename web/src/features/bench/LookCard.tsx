@@ -61,7 +61,7 @@ export function LookCard({ view, look, cards, propose, open, next, later, back }
             </li>
           ))}
         </ol>
-        {drawing && <StrapDrawing name={drawing} isFull={view.visit.facepiece?.family === "full"} />}
+        {drawing && <StrapDrawing name={drawing} outline={view.visit.facepiece?.outline} />}
       </div>
       {look.id === GOODBYE && view.visit.is_signed && (
         <Papers visitId={view.visit_id} passed isReal={!view.visit.is_practice} isShort />

@@ -34,7 +34,7 @@ export function ProbeCard({ card, view, propose, next, back }: ActProps) {
   const alterations = view.visit.alterations_to_make;
   return (
     <section className="card" data-item={card.id}>
-      <Head card={card}>
+      <Head card={card} view={view}>
         {alterations.length > 0 && (
           <p className="reading">
             To be put back before {view.first_name} goes: <b>{alterations.join("; ").toLowerCase()}</b>. It stays in

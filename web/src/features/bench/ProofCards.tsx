@@ -34,7 +34,7 @@ function StreamProof({ card, view, propose, next, liveProof }: ActProps) {
       : "Wait: air from outside is leaving the tube.";
   return (
     <section className="card" data-item={card.id} data-proof={liveProof?.still ? "ready" : "wait"}>
-      <Head card={card}>
+      <Head card={card} view={view}>
         {late ? (
           <div className="note rust" role="alert">
             <p>{late}</p>
@@ -79,7 +79,7 @@ function ProofCard({ card, view, propose, next }: ActProps) {
   useKeys({ [KEY.notFine]: () => say(false) });
   return (
     <section className="card" data-item={card.id}>
-      <Head card={card}>
+      <Head card={card} view={view}>
         <div className="note">
           <h2>Held: next to nothing was read inside</h2>
           <p>
@@ -142,7 +142,7 @@ export function SenseProof({ card, view, propose, next }: ActProps) {
   useKeys({ [KEY.fine]: () => say(true), [KEY.notFine]: () => say(false) });
   return (
     <section className="card" data-item={card.id}>
-      <Head card={card}>
+      <Head card={card} view={view}>
         <div className="note">
           <h2>Held: nothing was sensed from start to end</h2>
           <p>That may be a good seal, or a nose that has got used to it. It must be sensed now.</p>

@@ -88,7 +88,7 @@ export function QuestionCard({ view, card, propose, next, later, back, isAsking 
             </p>
           )}
         </div>
-        {card.drawing && <StrapDrawing name={card.drawing} isFull={view.visit.facepiece?.family === "full"} />}
+        {card.drawing && <StrapDrawing name={card.drawing} outline={view.visit.facepiece?.outline} />}
       </div>
       {asking && !notFine && (
         <div className="note">

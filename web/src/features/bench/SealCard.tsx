@@ -96,9 +96,9 @@ export function SealCard({ card, view, propose, next, back }: ActProps) {
           )}
         </div>
         {leaking && who ? (
-          <FaceMap choose={leaks} isFull={visit.facepiece?.family === "full"} />
+          <FaceMap choose={leaks} isFull={visit.facepiece?.outline === "full"} />
         ) : (
-          <StrapDrawing name={`seal_${name}`} />
+          <StrapDrawing name={`seal_${name}`} outline={visit.facepiece?.outline} />
         )}
       </div>
       {leaked && !leaking && (
