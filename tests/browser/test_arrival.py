@@ -192,3 +192,17 @@ def test_a_long_catalogue_is_chosen_from_by_nines_and_by_words(desk: Make, tmp_p
     tester.press("Space")
     tester.settle("choose", seq)
     assert not tester.problems and not admin.problems
+
+
+def test_that_no_instrument_is_ready_is_said_when_somebody_arrives(desk: Make, stack: Stack) -> None:
+    tester = desk().sign_in()
+    visit = tester.open_visit("1016")
+    band = tester.page.get_by_label("No instrument is ready")
+    band.wait_for()
+    assert tester.item() == "identity" and "test by another method" in band.inner_text()
+    assert tester.axe() == []
+    tester.page.goto(stack.address)
+    tester.check_counter()
+    tester.at(visit)
+    tester.page.get_by_text("ambient").first.wait_for()
+    band.wait_for(state="detached")

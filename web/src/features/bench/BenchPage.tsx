@@ -16,6 +16,7 @@ import { CounterLine } from "@/features/common/CounterLine";
 import { DecideCard } from "@/features/bench/DecideCard";
 import { DistressCard } from "@/features/bench/DistressCard";
 import { FileBand } from "@/features/bench/FileBand";
+import { KitBand } from "@/features/bench/KitBand";
 import { LookCard } from "@/features/bench/LookCard";
 import { QuestionCard } from "@/features/bench/QuestionCard";
 import { ResultCard } from "@/features/bench/ResultCard";
@@ -85,6 +86,7 @@ export function BenchPage() {
           </div>
         </div>
         {canPress && <FileBand view={view} />}
+        {canPress && <KitBand view={view} />}
         {bench.held && (
           <div className="away-band" role="alert">
             Not taken yet: {bench.held}{" "}
