@@ -18,6 +18,7 @@ from moorfog.core.kernel.codec import DataError
 from moorfog.core.measuring.budget import Share, spend, stopped_numbers
 from moorfog.core.rules.book import Rules, rules_from_json, rules_to_json
 from moorfog.core.rules.instruments import check_passes, limits_of, read_kinds
+from moorfog.core.views.wearer import wearer_view
 from moorfog.data import facepiece_kinds, instrument_kinds, shipped_rules
 from moorfog.demo.scenario import COUNTER_FIGURES
 from tests.core.bench import Bench, facepiece
@@ -133,7 +134,9 @@ def test_it_is_donned_and_doffed_as_its_kind_is(rules: Rules, piece: dict[str, A
     bench = Bench(rules)
     bench.until("don", facepiece(**piece))
     assert bench.view.queue[0].drawing == drawn
+    assert "Wear it" not in wearer_view(bench.view).words, "nothing of wearing before it is on"
     bench.do("don")
+    assert "Wear it" in wearer_view(bench.view).words
     bench.say(ev.Distress())
     doff = next(one for one in bench.view.queue if one.act == "doff")
     assert said in doff.say and doff.drawing.startswith("doff")

@@ -63,6 +63,7 @@ WAITING = {
     "result": "Done. Wait for your tester.",
     "back": "Nearly there. Everything is put back.",
 }
+NOT_ON_YET = "Have your gear ready. You put the mask on yourself."
 
 
 def wearer_view(shown: VisitView) -> WearerView:
@@ -86,7 +87,8 @@ def wearer_view(shown: VisitView) -> WearerView:
             _view(shown, "sign", "Read it through. If it is right, type your name."), to_sign=_to_sign(shown)
         )
     if run is None:
-        return _view(shown, "wait", WAITING.get(shown.step, "Wait for your tester."))
+        is_bare = shown.step == "don" and shown.worn_since is None
+        return _view(shown, "wait", NOT_ON_YET if is_bare else WAITING.get(shown.step, "Wait for your tester."))
     sensing = run.sensing
     exercises = tuple(
         WearerExercise(id=one.id, words=one.wearer, pace=one.pace, start_ms=one.start_ms, end_ms=one.end_ms)

@@ -45,7 +45,7 @@ export function MethodCard({ view, propose, back }: Pick<ActProps, "view" | "pro
         {methods.map((one) => {
           const digit = open.indexOf(one) + 1;
           return (
-            <li key={one.method} className={digit ? "" : "weak"}>
+            <li key={one.method} className={one.verdict === "may" ? "" : "weak"}>
               <button type="button" disabled={!digit} onClick={() => take(one.method)}>
                 <kbd>{digit || "–"}</kbd>
                 <span>
@@ -61,7 +61,14 @@ export function MethodCard({ view, propose, back }: Pick<ActProps, "view" | "pro
         })}
       </ul>
       <Foot>
-        {best && <Key cap="Space" label={best.words} tone="tarn" onPress={() => take(best.method)} />}
+        {best && (
+          <Key
+            cap="Space"
+            label={best.verdict === "may" ? best.words : `${best.words}, once its kit is ready`}
+            tone={best.verdict === "may" ? "tarn" : "gorse"}
+            onPress={() => take(best.method)}
+          />
+        )}
         <Key cap="Q" label="scent oil, a match, the kitchen?" onPress={() => setExplaining(true)} />
         {back && <Key cap="U" label="back" onPress={back} />}
       </Foot>
