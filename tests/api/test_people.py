@@ -476,6 +476,8 @@ def test_tomorrows_crew_is_answered_person_by_person_with_the_way_out(house: Hou
     rows = {one["person_id"]: one for one in shown["rows"]}
     assert shown["rows"][0]["person_id"] == first, "who may not comes first"
     assert [one["code"] for one in rows[first]["reasons"]] == ["no_pass"] and rows[second]["set_ups"][0]["until"]
+    lacked = {"id": "fit_test", "words": "a fit test", "settled_by": "tester", "people": 1}
+    assert shown["shortages"] == [lacked] and rows[first]["short_of"] == ["fit_test"] and not rows[second]["short_of"]
     house.clock.pass_by(60)
     today = here.isoformat()
     said = {"kind": "face", "on": today, "said_by": "supervisor", "words": "new scar", "configuration": ""}

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import time
 from collections.abc import Callable
 from pathlib import Path
@@ -148,6 +149,13 @@ def test_a_counter_found_wrong_is_seen_within_a_second_on_board_gate_and_due_lis
     gate.page.locator("li.may", has_text=name).wait_for()
     assert gate.axe() == [] and gate.page.locator("li").count() == 1
     page.get_by_role("button", name="Person by person").click()
+    short = page.get_by_role("button", name=re.compile("^a fit test: "))
+    people = int(short.locator("b").inner_text())
+    short.click()
+    page.wait_for_function("n => document.querySelectorAll('.crew > li').length === n", arg=people)
+    assert page.locator(".crew > li.may").count() == 0 and supervisor.axe() == []
+    short.click()
+    page.locator(".crew > li.may", has_text=name).wait_for()
     page.get_by_role("button", name="Their cards, ten on a sheet").click()
     with page.expect_download() as taken:
         page.get_by_role("link", name="Take them away").click(timeout=60_000)

@@ -5,13 +5,24 @@ from __future__ import annotations
 
 from dataclasses import replace
 from fractions import Fraction
-from typing import Any
+from typing import Any, get_args
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from moorfog.core.permission.may_wear import End, Held, PersonFacts, Report, ReportKind, Why, may_wear
+from moorfog.core.permission.may_wear import (
+    End,
+    Held,
+    PersonFacts,
+    Report,
+    ReportKind,
+    Who,
+    Why,
+    may_wear,
+    without_a_pass,
+)
+from moorfog.core.permission.way_out import WAYS, length, ways_out
 from moorfog.core.rules.book import Rules
 from tests.core.bench import CLEARED, facepiece, task
 
@@ -141,3 +152,25 @@ def test_whatever_is_heard_besides_only_takes_away(
         reasons = list(may_wear(HELD, facts, None, rules.book, day).reasons)
         assert all(one in reasons for one in less)
         less = reasons
+
+
+def test_who_passed_in_nothing_is_told_everything_that_is_lacking(rules: Rules) -> None:
+    bare = PersonFacts(clearances=(), trained=(), ends=(), passes=())
+    assert [one.code for one in without_a_pass(bare, rules.book, DAY)] == ["no_pass", "no_clearance", "training"]
+    assert [one.code for one in without_a_pass(FACTS, rules.book, DAY)] == ["no_pass"]
+
+
+def test_the_shortest_way_out_comes_first() -> None:
+    """Training on the spot, then a test at the bench, the office, the clinician (common practice)."""
+    training, test, clinician = ("training", "administrator"), ("ended", "tester"), ("no_clearance", "clinician")
+    office = ("task", "administrator")
+    assert [one.id for one in ways_out([clinician, office, test, training, test])] == [one.id for one in WAYS]
+    cases = ([], [training], [test], [training, test], [office], [clinician], [test, clinician])
+    lengths = [length(ways_out(one)) for one in cases]
+    assert lengths == sorted(set(lengths))
+
+
+@given(st.lists(st.tuples(st.sampled_from(["training", "ended", "task"]), st.sampled_from(get_args(Who)))))
+def test_another_reason_never_makes_the_way_out_shorter(reasons: list[tuple[str, str]]) -> None:
+    for cut in range(len(reasons)):
+        assert length(ways_out(reasons[:cut])) <= length(ways_out(reasons))

@@ -4787,6 +4787,8 @@ export interface components {
             reasons: components["schemas"]["WhyView"][];
             /** Set Ups */
             set_ups: components["schemas"]["SetUp"][];
+            /** Short Of */
+            short_of: ("training" | "fit_test" | "office" | "clearance")[];
             /** Task */
             task: string;
         };
@@ -4821,6 +4823,8 @@ export interface components {
             may_not: number;
             /** Rows */
             rows: components["schemas"]["CrewLine"][];
+            /** Shortages */
+            shortages: components["schemas"]["Shortage"][];
             /** Site */
             site: string;
             /** Site Id */
@@ -6681,7 +6685,8 @@ export interface components {
         };
         /**
          * Permissions
-         * @description What a person may wear on a day, at a task: what they may first, then what they may not and why.
+         * @description What a person may wear on a day, at a task: what they may first, then what they may not and why. ``without``:
+         *     every reason where they have passed in nothing.
          */
         Permissions: {
             /** Day */
@@ -6694,6 +6699,8 @@ export interface components {
             task: string;
             /** Task Id */
             task_id: string;
+            /** Without */
+            without: components["schemas"]["WhyView"][];
         };
         /**
          * PersonChange
@@ -7962,6 +7969,23 @@ export interface components {
             high: number;
             /** Low */
             low: number;
+        };
+        /**
+         * Shortage
+         * @description What people of a crew are short of: in words, who gives it, and how many lack it.
+         */
+        Shortage: {
+            /**
+             * Id
+             * @enum {string}
+             */
+            id: "training" | "fit_test" | "office" | "clearance";
+            /** People */
+            people: number;
+            /** Settled By */
+            settled_by: string;
+            /** Words */
+            words: string;
         };
         /**
          * SignIn

@@ -124,7 +124,7 @@ def training_on(trained: Sequence[str], day: str) -> str:
 
 def may_wear(held: Held, person: PersonFacts, task: Task | None, book: Book, day: str) -> Permission:
     """Return whether a person may wear the set-up of a signed pass at a task on a day, under the site's book."""
-    reasons = [*_of_the_pass(held, person, day), *_of_the_file(held, person, book, day)]
+    reasons = [*_of_the_pass(held, person, day), *_of_the_file(held.piece, person, book, day)]
     last_days: list[tuple[str, EndsBy]] = [(held.valid_until, "test")]
     clearance = clearance_on(person.clearances, day)
     if clearance is not None and clearance.valid_until:
@@ -145,6 +145,11 @@ def may_wear(held: Held, person: PersonFacts, task: Task | None, book: Book, day
         return Permission(may=False, reasons=tuple(reasons), limits=limits, until="")
     until, ends_by = min(last_days, key=lambda one: one[0])
     return Permission(may=True, reasons=(), limits=limits, until=until, ends_by=ends_by)
+
+
+def without_a_pass(person: PersonFacts, book: Book, day: str) -> tuple[Why, ...]:
+    """Return everything against wearing anything, for somebody who has passed in nothing: the test is not all of it."""
+    return Why("no_pass", "No signed pass in anything.", "tester"), *_of_the_file(None, person, book, day)
 
 
 def _of_the_pass(held: Held, person: PersonFacts, day: str) -> list[Why]:
@@ -185,14 +190,14 @@ def _said(one: Report) -> Why:
     return Why(f"reported_{one.kind}", f"{words} on {one.on}, by {one.by}.", by)
 
 
-def _of_the_file(held: Held, person: PersonFacts, book: Book, day: str) -> list[Why]:
+def _of_the_file(piece: Facepiece | None, person: PersonFacts, book: Book, day: str) -> list[Why]:
     out: list[Why] = []
     one = clearance_on(person.clearances, day)
     if one is None:
         if is_file_missing(book, "medical"):
             out.append(Why("no_clearance", "No clearance on file.", "clinician"))
     else:
-        blocking = clearance_blocks(one, day, held.piece)
+        blocking = clearance_blocks(one, day, piece)
         out += [Why(code, f"{sentence}.", "clinician") for code, sentence, _ in blocking]
     if is_file_missing(book, "training") and not trained_until(book, training_on(person.trained, day), day):
         had = training_on(person.trained, day)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import timedelta
 from typing import Annotated, Any, ClassVar
@@ -15,11 +15,20 @@ from sqlalchemy.orm import Session
 
 from moorfog.core.events.facts import STRICT
 from moorfog.core.events.payloads import Task
+from moorfog.core.permission.way_out import WAYS, WayId, length
 from moorfog.operations.accounts.journal import Note, note
 from moorfog.operations.accounts.sessions import READERS, Actor
 from moorfog.operations.errors import DomainError, NotFound
 from moorfog.operations.fields import Id, Label, Line, MaybeId, day_of
-from moorfog.operations.people.permissions import Permissions, WhyView, at_work, judge_people, set_up_words
+from moorfog.operations.people.permissions import (
+    Permissions,
+    WhyView,
+    at_work,
+    judge_people,
+    lacking,
+    nearest_of,
+    set_up_words,
+)
 from moorfog.operations.sites.sites import find_site, tasks_of
 from moorfog.store.base import new_id
 from moorfog.store.clock import Clock
@@ -29,7 +38,6 @@ from moorfog.store.models_programme import Crew
 MOST = 300
 """People in one crew."""
 Numbers = Annotated[str, Field(max_length=12_000)]
-NO_PASS = WhyView("no_pass", "No signed pass in anything.", "tester")
 
 
 @dataclass(frozen=True)
@@ -65,6 +73,17 @@ class CrewLine:
     set_ups: tuple[SetUp, ...]
     nearest: str
     reasons: tuple[WhyView, ...]
+    short_of: tuple[WayId, ...]
+
+
+@dataclass(frozen=True)
+class Shortage:
+    """What people of a crew are short of: in words, who gives it, and how many lack it."""
+
+    id: WayId
+    words: str
+    settled_by: str
+    people: int
 
 
 @dataclass(frozen=True)
@@ -89,6 +108,7 @@ class CrewView:
     rows: tuple[CrewLine, ...]
     may: int
     may_not: int
+    shortages: tuple[Shortage, ...]
     unknown: tuple[str, ...]
     """Numbers that nobody who works there has."""
     is_cut: bool
@@ -120,7 +140,7 @@ def crew_on(db: Session, clock: Clock, actor: Actor, asked: CrewAsked) -> CrewVi
     shown = people[:MOST]
     judged = judge_people(db, shown, day, at_work(db, site, task))
     lines = [_line(one, judged[one.id]) for one in shown]
-    lines.sort(key=lambda one: (one.may, len(one.reasons), one.name))
+    lines.sort(key=lambda one: (one.may, length(lacking(one.reasons)), len(one.reasons), one.name))
     return CrewView(
         site_id=site.id,
         site=site.name,
@@ -131,6 +151,7 @@ def crew_on(db: Session, clock: Clock, actor: Actor, asked: CrewAsked) -> CrewVi
         rows=tuple(lines),
         may=sum(one.may for one in lines),
         may_not=sum(not one.may for one in lines),
+        shortages=_shortages(lines),
         unknown=unknown,
         is_cut=len(people) > MOST,
         crews=_crews(db, site),
@@ -183,7 +204,7 @@ def _people(db: Session, site: Site, asked: CrewAsked, task: str) -> tuple[list[
 def _line(person: Person, judged: Permissions) -> CrewLine:
     rows = judged.rows
     good = [one for one in rows if one.may]
-    nearest = min((one for one in rows if not one.may), key=lambda one: len(one.reasons), default=None)
+    nearest, reasons = (None, ()) if good else nearest_of(judged)
     return CrewLine(
         person_id=person.id,
         name=person.name,
@@ -191,9 +212,15 @@ def _line(person: Person, judged: Permissions) -> CrewLine:
         task=judged.task,
         may=bool(good),
         set_ups=tuple(SetUp(set_up_words(one), one.until, one.limits) for one in good),
-        nearest="" if good or nearest is None else set_up_words(nearest),
-        reasons=() if good else nearest.reasons if nearest is not None else (NO_PASS,),
+        nearest="" if nearest is None else set_up_words(nearest),
+        reasons=reasons,
+        short_of=tuple(one.id for one in lacking(reasons)),
     )
+
+
+def _shortages(lines: Sequence[CrewLine]) -> tuple[Shortage, ...]:
+    counted = ((way, sum(way.id in one.short_of for one in lines)) for way in WAYS)
+    return tuple(Shortage(way.id, way.words, way.by, people) for way, people in counted if people)
 
 
 def _crews(db: Session, site: Site) -> tuple[CrewName, ...]:

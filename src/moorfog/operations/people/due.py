@@ -18,8 +18,7 @@ from moorfog.operations.accounts.journal import Note, note
 from moorfog.operations.accounts.sessions import READERS, Actor, digest_of, load_actor
 from moorfog.operations.errors import NotFound
 from moorfog.operations.paging import PAGE, pages_of
-from moorfog.operations.people.crews import NO_PASS
-from moorfog.operations.people.permissions import ENDS, PermissionRow, WhyView, at_work, judge_people
+from moorfog.operations.people.permissions import ENDS, Permissions, WhyView, at_work, judge_people, nearest_of
 from moorfog.operations.people.standing import AT_ONCE, WHILE_WAITING, freshen, pending
 from moorfog.operations.sites.sites import find_site
 from moorfog.operations.sites.words import notice_of
@@ -124,7 +123,7 @@ def _lines(db: Session, due: Due, skip: int, most: int) -> tuple[DueLine, ...]:
     entered = {one.id: one for one in db.scalars(select(Person).where(Person.id.in_(ids)))}
     people = [entered[one] for one in ids if one in entered]
     judged = judge_people(db, people, due.today.isoformat(), at_work(db, due.site))
-    return tuple(_line(one, judged[one.id].rows, due.today) for one in people)
+    return tuple(_line(one, judged[one.id], due.today) for one in people)
 
 
 def due_lines(db: Session, due: Due) -> Iterator[DueLine]:
@@ -157,11 +156,11 @@ def due_page(db: Session, due: Due, page: int) -> DuePage:
     )
 
 
-def _line(person: Person, rows: tuple[PermissionRow, ...], today: date) -> DueLine:
+def _line(person: Person, judged: Permissions, today: date) -> DueLine:
     """Return until when somebody can wear anything: the set-up that lasts longest decides."""
-    good = [one for one in rows if one.may]
+    good = [one for one in judged.rows if one.may]
     best = max(good, key=lambda one: one.until, default=None)
-    nearest = best or min(rows, key=lambda one: len(one.reasons), default=None)
+    nearest, reasons = (best, ()) if best is not None else nearest_of(judged)
     return DueLine(
         person_id=person.id,
         name=person.name,
@@ -173,7 +172,7 @@ def _line(person: Person, rows: tuple[PermissionRow, ...], today: date) -> DueLi
         ends_by=ENDS.get(best.ends_by, "") if best is not None else "",
         days=(date.fromisoformat(best.until) - today).days if best is not None else -1,
         is_only=len(good) == 1,
-        reasons=() if best is not None else nearest.reasons if nearest is not None else (NO_PASS,),
+        reasons=reasons,
     )
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from fractions import Fraction
@@ -17,7 +17,8 @@ from moorfog.core.advice.methods import method_words
 from moorfog.core.events.facts import Facepiece
 from moorfog.core.events.payloads import Task, instant
 from moorfog.core.kernel.codec import decode
-from moorfog.core.permission.may_wear import End, Held, Permission, PersonFacts, Who, may_wear
+from moorfog.core.permission.may_wear import End, Held, Permission, PersonFacts, Who, Why, may_wear, without_a_pass
+from moorfog.core.permission.way_out import Way, length, ways_out
 from moorfog.core.rules.book import Book
 from moorfog.operations.accounts.sessions import READERS, Actor
 from moorfog.operations.errors import DomainError, NotFound
@@ -74,13 +75,28 @@ def set_up_words(one: PermissionRow) -> str:
 
 @dataclass(frozen=True)
 class Permissions:
-    """What a person may wear on a day, at a task: what they may first, then what they may not and why."""
+    """What a person may wear on a day, at a task: what they may first, then what they may not and why. ``without``:
+    every reason where they have passed in nothing."""
 
     person_id: str
     day: str
     task_id: str
     task: str
     rows: tuple[PermissionRow, ...]
+    without: tuple[WhyView, ...]
+
+
+def lacking(reasons: Sequence[WhyView]) -> tuple[Way, ...]:
+    """Return what is lacking where these stand against it, the shortest way out first."""
+    return ways_out((one.code, one.settled_by) for one in reasons)
+
+
+def nearest_of(judged: Permissions) -> tuple[PermissionRow | None, tuple[WhyView, ...]]:
+    """Return of somebody who may wear nothing the set-up with the shortest way out, None where they have passed in
+    none, and every reason against."""
+    against = [one for one in judged.rows if not one.may]
+    nearest = min(against, key=lambda one: (length(lacking(one.reasons)), len(one.reasons)), default=None)
+    return nearest, judged.without if nearest is None else nearest.reasons
 
 
 QUESTIONED = "Its record is under question: something was heard after it was closed. A tester settles it."
@@ -189,10 +205,11 @@ def judge_permissions(db: Session, person: Person, day: str, task: Task | None) 
 
 @dataclass(frozen=True)
 class Answered:
-    """What the core answered of one person: of each pass, in the order in which they are known."""
+    """What the core answered of one person: of each pass, in the order in which they are known, or of having none."""
 
     known: Known
     found: tuple[Permission, ...]
+    without: tuple[Why, ...]
     task: Task | None
 
 
@@ -212,7 +229,8 @@ def answers_for(
     for one in people:
         task, facts, book = task_for(one), known[one.id].facts, books[one.site_id]
         found = tuple(may_wear(held, facts, task, book, day) for held in facts.passes)
-        out[one.id] = Answered(known[one.id], found, task)
+        without = () if found else without_a_pass(facts, book, day)
+        out[one.id] = Answered(known[one.id], found, without, task)
     return out
 
 
@@ -249,10 +267,19 @@ def _shown(person_id: str, answer: Answered, day: str) -> Permissions:
                 may=found.may,
                 until=found.until,
                 ends_by=found.ends_by,
-                reasons=tuple(WhyView(one.code, one.sentence, one.settled_by) for one in found.reasons),
+                reasons=_whys(found.reasons),
             )
         )
     out.sort(key=lambda one: (not one.may, one.tested_on))
     return Permissions(
-        person_id=person_id, day=day, task_id=task.id if task else "", task=task.name if task else "", rows=tuple(out)
+        person_id=person_id,
+        day=day,
+        task_id=task.id if task else "",
+        task=task.name if task else "",
+        rows=tuple(out),
+        without=_whys(answer.without),
     )
+
+
+def _whys(reasons: Iterable[Why]) -> tuple[WhyView, ...]:
+    return tuple(WhyView(one.code, one.sentence, one.settled_by) for one in reasons)

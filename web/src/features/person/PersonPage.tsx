@@ -45,7 +45,16 @@ export function PersonPage() {
         {permissions.day}
         {permissions.task ? `, for ${permissions.task}` : ""}
       </p>
-      {permissions.rows.length === 0 && <Empty>Nothing: no signed pass is on record.</Empty>}
+      {permissions.rows.length === 0 && (
+        <Empty>
+          Nothing.{" "}
+          {permissions.without.map((why) => (
+            <small key={why.code + why.sentence} className="line rust">
+              {why.sentence} Settled by the {why.settled_by}.
+            </small>
+          ))}
+        </Empty>
+      )}
       <ul className="rows">
         {permissions.rows.map((one) => (
           <li key={`${one.visit_id}${one.model}${one.size}${one.setup}`}>

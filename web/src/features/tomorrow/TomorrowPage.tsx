@@ -74,6 +74,7 @@ function Asked({ asked, sites, view, ask }: AskedProps) {
   const [numbers, setNumbers] = useState(asked.numbers);
   const [name, setName] = useState("");
   const [isOpen, setOpen] = useState(asked.numbers !== "");
+  const [isShown, setShown] = useState(false);
   const tasks =
     useQuery({
       queryKey: keys.tasks(asked.site),
@@ -90,7 +91,10 @@ function Asked({ asked, sites, view, ask }: AskedProps) {
       ask({ crew: id, numbers: "" });
     });
   return (
-    <div className="asked">
+    <div className={isShown ? "asked shown" : "asked"}>
+      <button type="button" className="quiet on-phones" aria-expanded={isShown} onClick={() => setShown(!isShown)}>
+        Another site, day, task or crew
+      </button>
       <div className="field-row">
         <NativeSelect
           label="Site"
@@ -177,6 +181,9 @@ function Answer({ view }: { view: View }) {
 }
 
 function Crew({ view, asked }: { view: View; asked: AskedProps["asked"] }) {
+  const [only, setOnly] = useState("");
+  const lacked = view.shortages.some((one) => one.id === only) ? only : "";
+  const rows = view.rows.filter((one) => !lacked || one.short_of.some((way) => way === lacked));
   const query = new URLSearchParams(asked).toString();
   const people = view.may + view.may_not;
   return (
@@ -189,8 +196,24 @@ function Crew({ view, asked }: { view: View; asked: AskedProps["asked"] }) {
       )}
       {view.is_cut && <p className="note">Only the first {people} are shown. Choose a task or paste numbers.</p>}
       {people === 0 && <Empty>Nobody is in this crew.</Empty>}
+      {view.shortages.length > 0 && (
+        <p className="field-row shortages" aria-label="What they are short of, the shortest way out first">
+          Short of
+          {view.shortages.map((one) => (
+            <button
+              key={one.id}
+              type="button"
+              className="quiet"
+              aria-pressed={one.id === lacked}
+              onClick={() => setOnly(one.id === lacked ? "" : one.id)}
+            >
+              {one.words}: <b>{one.people}</b> <span className="settler">{one.settled_by}</span>
+            </button>
+          ))}
+        </p>
+      )}
       <ul className="rows crew">
-        {view.rows.map((one) => (
+        {rows.map((one) => (
           <Person key={one.person_id} one={one} />
         ))}
       </ul>
