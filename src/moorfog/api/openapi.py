@@ -104,7 +104,7 @@ def document() -> dict[str, Any]:
             }
         elif one.media != "application/json":
             operation["responses"]["200"]["content"] = {
-                one.media: {"schema": {} if "json" in one.media else {"type": "string"}}
+                media: {"schema": {} if "json" in media else {"type": "string"}} for media in (one.media, *one.also)
             }
         operation["security"] = _security(one)
         paths.setdefault(one.path, {})[one.method.lower()] = operation

@@ -86,7 +86,15 @@ def get_wearers(context: Context, query: WearersQuery) -> wearers.WearersPage:
     return wearers.find_wearers(context.db, context.clock, context.actor, query, query.after)
 
 
-@route("GET", "/api/records/file", "read", query=TakenQuery, media="text/csv", is_told=True)
+@route(
+    "GET",
+    "/api/records/file",
+    "read",
+    query=TakenQuery,
+    media=MEDIA["csv"],
+    also=(MEDIA["json"], MEDIA["xlsx"]),
+    is_told=True,
+)
 def take_records(context: Context, query: TakenQuery) -> Response:
     """All tests that are meant as CSV, JSON or a workbook, however many there are."""
     actor, asked = context.actor, searching.RecordsAsked(**_only(query, searching.RecordsAsked))
@@ -96,7 +104,15 @@ def take_records(context: Context, query: TakenQuery) -> Response:
     )
 
 
-@route("GET", "/api/wearers/file", "read", query=WearersTaken, media="text/csv", is_told=True)
+@route(
+    "GET",
+    "/api/wearers/file",
+    "read",
+    query=WearersTaken,
+    media=MEDIA["csv"],
+    also=(MEDIA["json"], MEDIA["xlsx"]),
+    is_told=True,
+)
 def take_wearers(context: Context, query: WearersTaken) -> Response:
     """Everyone in a model and size as CSV, JSON or a workbook."""
     actor, asked = context.actor, wearers.WearersAsked(**_only(query, wearers.WearersAsked))

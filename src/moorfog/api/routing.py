@@ -86,6 +86,8 @@ class Route:
     query: TypeAdapter[Any] | None
     returns: TypeAdapter[Any] | None
     media: str
+    also: tuple[str, ...]
+    """Other media that the question may ask for instead."""
     handler: Callable[..., Any]
     most: int
     """Bytes of a body at the most."""
@@ -127,6 +129,7 @@ def route(
     query: Any = None,
     returns: Any = None,
     media: str = "application/json",
+    also: tuple[str, ...] = (),
     quick: Quick | None = None,
     most: int = SMALL,
     seen: str = "",
@@ -150,6 +153,7 @@ def route(
                 query=asked,
                 returns=given,
                 media=media,
+                also=also,
                 handler=handler,
                 most=most,
                 seen=seen,
