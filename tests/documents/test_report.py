@@ -52,6 +52,14 @@ def test_a_pass_is_shown_with_the_failed_tries_before_it(rules: Rules) -> None:
     assert "after 1 earlier try (fail)" in page and page.index("Try 1: fail") < page.index("Try 2: pass")
 
 
+def test_a_seal_too_good_to_be_read_is_headed_by_its_bound_too(rules: Rules) -> None:
+    """No particle was counted: what is shown with ≥ never stands without the figure that holds (handbook of counts)."""
+    shown = view(finished(rules, (10**9,) * len(GOOD)))
+    numbers = shown.tries[-1].view
+    assert shown.headline == f"Pass, overall fit factor {numbers.overall}, lower bound {numbers.bound}"
+    assert numbers.overall.startswith("≥ ") and numbers.tell.startswith("It fits: at least ")
+
+
 def test_without_a_pass_there_is_no_date_until_which_it_holds(rules: Rules) -> None:
     shown = view(finished(rules, BAD_FACTORS))
     assert shown.verdict == "fail" and shown.headline == "Fail" and shown.valid_until == ""

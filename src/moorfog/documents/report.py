@@ -284,6 +284,8 @@ def report_view(
     }[verdict]
     if verdict == "pass" and last is not None and last.numbers.overall is not None:
         headline += f", overall fit factor {'≥ ' if last.numbers.at_least else ''}{cut(last.numbers.overall)}"
+        if last.numbers.at_least and last.numbers.bound is not None:
+            headline += f", lower bound {cut(Fraction(last.numbers.bound))}"
     book = visit.rules.book
     return ReportView(
         code=visit_id[-12:].upper(),

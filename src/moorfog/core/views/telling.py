@@ -22,6 +22,7 @@ def tell(result: Outcome, reasons: Sequence[Reason], *, overall: str, level: str
 
     ``overall`` and ``level`` are fit factors as they are shown; a test by the senses has neither.
     """
+    overall = overall.replace("≥", "at least")
     if result == "pass":
         if is_sensed:
             return "It fits: you noticed nothing from start to end."
