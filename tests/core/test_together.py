@@ -89,3 +89,18 @@ def test_tape_is_asked_about_where_a_valve_is_taped(rules: Rules, cover: str, is
     bench = Bench(rules)
     bench.until("run", facepiece(cover=cover))
     assert any(one.question == "tape_off" for one in bench.visit.asked) is is_asked
+
+
+@pytest.mark.parametrize(("said", "ends_as"), [("after_comfort", "fail"), ("after_adjusted", "void")])
+def test_all_as_it_should_be_from_another_screen_takes_nothing_back(rules: Rules, said: str, ends_as: str) -> None:
+    """A try only gets worse: whoever still has the card of before presses its one key, and is not believed."""
+    bench = Bench(rules)
+    bench.until("run")
+    bench.run()
+    bench.until("after_comfort")
+    cards = [one for one in bench.view.queue if one.look == bench.view.queue[0].look]
+    bench.answer(next(one for one in cards if one.id == said), "not_fine")
+    for card in cards:
+        bench.answer(card)
+    assert bench.view.verdict == ends_as and bench.view.tries[-1].outcome == ends_as
+    assert all(one.act not in ("sign_wearer", "release") for one in bench.view.queue)
