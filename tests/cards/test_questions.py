@@ -177,3 +177,24 @@ def test_what_is_looked_at_together_is_settled_with_one_key(table: Make, rules: 
     ]
     asked = {one.question: one.answer for one in bench.visit.asked}
     assert asked["hair"] == "fine" and asked["smoking"] == "not_fine"
+
+
+@pytest.mark.parametrize("width", [1280, 820])
+def test_what_lets_no_run_start_has_a_card_before_it_is_worn(table: Make, rules: Rules, width: int) -> None:
+    bare = Bench(rules, clearance=None)
+    bare.until("choose_facepiece")
+    bare.do("choose_facepiece", facepiece(**PIECES["full"], ppe=("spectacles",)))
+    shown = table(bare, width=width, height=1180 if width == 820 else 800)
+    shown.page.locator("[data-item='stopped']").wait_for()
+    words = shown.page.locator(".card").inner_text()
+    assert "No clearance on file" in words and "Spectacle bars" in words
+    assert shown.page.locator(".foot .key", has_text="filed meanwhile").count() == 0, "bars are on no file"
+    assert shown.axe() == [] and shown.page.evaluate(CUT) == []
+    shown.page.keyboard.press("t")
+    shown.page.get_by_text("Turn Åsa away today").wait_for()
+    shown.page.get_by_role("button", name="back").click()
+    bare.do("choose_facepiece", facepiece(**PIECES["full"]))
+    shown.tell()
+    shown.page.locator("[data-item='stopped']", has_not_text="Spectacle bars").wait_for()
+    shown.page.keyboard.press("l")
+    shown.page.locator("[data-item='stopped']").wait_for(state="detached")

@@ -211,3 +211,28 @@ TestArrivalMachine = ArrivalMachine.TestCase
 TestArrivalMachine.settings = settings(
     max_examples=25, stateful_step_count=20, deadline=None, suppress_health_check=list(HealthCheck)
 )
+
+
+@pytest.mark.parametrize(
+    ("piece", "opening", "codes", "of_file"),
+    [
+        ({"kind": "full", "suspension": "five straps", "ppe": ("spectacles",)}, {}, ["temple_bars"], False),
+        ({"kind": "powered_full", "suspension": "five straps", "ppe": ("spectacles",)}, {}, ["temple_bars"], False),
+        ({}, {"clearance": None}, ["no_clearance"], True),
+        ({"ppe": ("spectacles",)}, {}, [], False),
+    ],
+)
+def test_what_lets_no_run_start_is_said_before_it_is_put_on(
+    piece: dict[str, Any], opening: dict[str, Any], codes: list[str], of_file: bool
+) -> None:
+    """Spectacle bars break a full facepiece's seal, 29 CFR 1910.134 (g)(1)(ii), recalled; clearance first, (e)(1)."""
+    bench = Bench(RULES, **opening)
+    bench.until("choose_facepiece")
+    assert bench.view.in_the_way is None, "nothing is chosen yet"
+    bench.do("choose_facepiece", facepiece(**piece))
+    said = bench.view.in_the_way
+    assert [one.code for one in said.stops] == codes if said else not codes
+    assert (said.is_of_the_file if said else False) is of_file
+    if "temple_bars" in codes:
+        bench.do("choose_facepiece", facepiece(**{**piece, "ppe": ("spectacle insert",)}))
+        assert bench.view.in_the_way is None, "chosen again without"

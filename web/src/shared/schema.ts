@@ -5580,6 +5580,18 @@ export interface components {
             same: number;
         };
         /**
+         * InTheWay
+         * @description Said before anything is put on: what will let no run start, whether all of it can still be put on file, and the
+         *     card on which it is chosen again.
+         */
+        InTheWay: {
+            again: components["schemas"]["Card"];
+            /** Is Of The File */
+            is_of_the_file: boolean;
+            /** Stops */
+            stops: components["schemas"]["Between"][];
+        };
+        /**
          * InstrumentEntry
          * @description An instrument as entered: whose (empty: nobody's in particular), its figures, and where it is plugged in here
          *     (``line``, empty where its link runs on another machine).
@@ -8821,6 +8833,7 @@ export interface components {
             has_leaked: boolean;
             /** Hold S */
             hold_s: number;
+            in_the_way: components["schemas"]["InTheWay"] | null;
             /** Is Practice */
             is_practice: boolean;
             /** Is Signed */

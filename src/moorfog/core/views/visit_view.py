@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from fractions import Fraction
@@ -19,7 +20,7 @@ from moorfog.core.transitions.on_the_face import hold_of, must_be_held_s
 from moorfog.core.views.qualitative import ScreeningView, TestPlan, screening_view, test_plan
 from moorfog.core.views.runs import UNITS, ReasonView, RunView, TryView, moment, reason_view, run_view, try_view
 from moorfog.core.views.terms import TaskView, limits_of_use, on_file, signed_under, task_view
-from moorfog.core.visit.blocks import Block, run_blocks
+from moorfog.core.visit.blocks import Block, file_blocks, known_before_worn, run_blocks
 from moorfog.core.visit.circumstances import facts_digest, items_that_apply
 from moorfog.core.visit.judgement import changes_at, needs_decision, pass_blocks, queue, step_of
 from moorfog.core.visit.outcomes import outcome
@@ -79,6 +80,16 @@ class LookView:
     id: str
     title: str
     say: str
+
+
+@dataclass(frozen=True)
+class InTheWay:
+    """Said before anything is put on: what will let no run start, whether all of it can still be put on file, and the
+    card on which it is chosen again."""
+
+    stops: tuple[Between, ...]
+    is_of_the_file: bool
+    again: Card
 
 
 @dataclass(frozen=True)
@@ -206,6 +217,7 @@ class VisitView:
     looks: tuple[LookView, ...]
     waiting_for: tuple[Between, ...]
     between: tuple[Between, ...]
+    in_the_way: InTheWay | None
     not_asked: int
     alterations: tuple[AlterationView, ...]
     worn_since: str | None
@@ -280,6 +292,20 @@ def card_of(visit: Visit, one: StepState) -> Card:
         fine_words=item.fine,
         not_fine_words=item.not_fine,
     )
+
+
+def _in_the_way(visit: Visit, ahead: Sequence[StepState]) -> InTheWay | None:
+    """Return what will let no run start, once nothing is left to ask before the facepiece is put on its way."""
+    stops = known_before_worn(visit)
+    if not stops or visit.worn_since is not None or visit.distress or visit.turned_away:
+        return None
+    order = {one.id: place for place, one in enumerate(visit.rules.procedure.item)}
+    chosen = next(one for one in visit.rules.procedure.item if one.act == "choose_facepiece")
+    if ahead and order[ahead[0].item.id] <= order[chosen.id]:
+        return None
+    of_file = {one.code for one in file_blocks(visit)} - {"clearance_limit"}
+    is_of_the_file = all(one.code in of_file for one in stops)
+    return InTheWay(_between(stops)[0], is_of_the_file, card_of(visit, StepState(chosen, "open")))
 
 
 def _between(blocks: list[Block]) -> tuple[tuple[Between, ...], int]:
@@ -438,6 +464,7 @@ def visit_view(visit: Visit, now: datetime) -> VisitView:
         looks=tuple(LookView(one.id, one.title, one.say) for one in visit.rules.procedure.look),
         waiting_for=waiting,
         between=between,
+        in_the_way=_in_the_way(visit, ahead) if not visit.closed and not visit.ending else None,
         not_asked=hidden,
         alterations=alterations,
         worn_since=moment(visit.worn_since),

@@ -102,6 +102,13 @@ def visit_blocks(visit: Visit) -> list[Block]:
     return out
 
 
+def known_before_worn(visit: Visit) -> list[Block]:
+    """Return the stops that file, task and facepiece alone make: whatever is asked besides, no run starts with them."""
+    if visit.facepiece is None or visit.current_try is not None:
+        return []
+    return [one for one in (*file_blocks(visit), *work_blocks(visit), *_piece_blocks(visit)) if one.gravity == "stop"]
+
+
 MEDICAL = ("medical.required", "medical.kept_at")
 
 

@@ -21,6 +21,7 @@ import { LookCard } from "@/features/bench/LookCard";
 import { QuestionCard } from "@/features/bench/QuestionCard";
 import { ResultCard } from "@/features/bench/ResultCard";
 import { RunView } from "@/features/bench/RunView";
+import { StopCard } from "@/features/bench/StopCard";
 import { WaitCard } from "@/features/bench/WaitCard";
 import { MethodCard } from "@/features/bench/senses/MethodCard";
 import { SenseRun } from "@/features/bench/senses/SenseRun";
@@ -149,6 +150,7 @@ function Stage({ view, bench }: { view: BenchView; bench: Bench }) {
   const [opened, setOpened] = useState({ seq: -1, id: "" });
   const [choosing, setChoosing] = useState(false);
   const [shown, setShown] = useState({ seq: -1, id: "" });
+  const [wentOn, setWentOn] = useState("");
   const visit = view.visit;
   const canTest = session.data?.roles.includes("tester") ?? false;
   const behind = stretches(visit.behind.filter((one) => one.status === "done").reverse()).reverse();
@@ -191,6 +193,21 @@ function Stage({ view, bench }: { view: BenchView; bench: Bench }) {
   if (visit.run) return <RunView view={view} run={visit.run} live={bench.live} propose={propose} />;
   if (choosing && other) return <MethodCard view={view} propose={propose} back={() => setChoosing(false)} />;
   if (visit.offers.length > 0 && !back) return <DecideCard view={view} propose={propose} />;
+  const way = visit.in_the_way;
+  const codes = way?.stops.map((one) => one.code).join(" ") ?? "";
+  if (way && codes !== wentOn && !back)
+    return (
+      <StopCard
+        view={view}
+        way={way}
+        propose={propose}
+        put={bench.put}
+        pending={bench.pending}
+        liveProof={bench.proof}
+        back={behind.length ? goBack : undefined}
+        goOn={() => setWentOn(codes)}
+      />
+    );
   if (!card) return <WaitCard view={view} propose={propose} />;
   const skipping = together.length ? together : [card];
   const canSkip = !back && ahead.length > skipping.length;

@@ -12,12 +12,7 @@ export function KitBand({ view }: { view: BenchView }) {
   if (isOver || !needsOne || !rows.length || rows.some((one) => !one.blocked_by.length)) return null;
   return (
     <div className="away-band" role="status" aria-label="No instrument is ready">
-      {rows.map((one) => (
-        <span key={one.id}>
-          {one.name} is not ready: {one.blocked_by.join(", ").toLowerCase()}.{" "}
-        </span>
-      ))}
-      Put it right on <Link to="/kit">Kit</Link>,{" "}
+      Not ready today: {rows.map((one) => one.name).join(", ")}. See <Link to="/kit">Kit</Link>,{" "}
       {visit.method ? "or press V for another method." : "or test by another method."}
     </div>
   );

@@ -29,7 +29,10 @@ export function WaitCard({ view }: { view: BenchView; propose: (body: Body) => v
     return (
       <section className="card" data-item="wait">
         <h1 className="question">Something on the right stands in the way</h1>
-        <p className="reading">Settle it, or go back with U and answer again.</p>
+        <p className="reading">
+          Settle it, or go back with U and answer again.
+          {view.visit.worn_since ? " Nothing starts like this: R takes it off." : ""}
+        </p>
       </section>
     );
   return (
