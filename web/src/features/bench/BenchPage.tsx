@@ -198,6 +198,7 @@ function Stage({ view, bench }: { view: BenchView; bench: Bench }) {
   if (way && codes !== wentOn && !back)
     return (
       <StopCard
+        key={visit.moved}
         view={view}
         way={way}
         propose={propose}
