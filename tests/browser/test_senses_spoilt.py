@@ -110,7 +110,7 @@ def test_a_lid_closed_in_mid_run_voids_it_and_the_screen_says_so(desk: Make, wal
 
 def test_not_tasted_by_thirty_and_the_scent_oil_question(desk: Make) -> None:
     tester = desk().sign_in()
-    tester.open_visit("Tamsin Fell", practice="20")
+    tester.open_visit("Idris Haugh", practice="20")
     tester.method = "Sweet taste"
     tester.until("method", model="Sedge")
     tester.page.locator(".options li").first.wait_for()

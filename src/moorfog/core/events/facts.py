@@ -36,9 +36,9 @@ class Kind:
     @property
     def outline(self) -> Outline:
         """Return how it sits on a face: a powered or supplied one like the full or half facepiece it is."""
-        if self.family == "powered":
-            return "full" if self.level == FULL_LEVEL else "half"
-        return self.family
+        if self.family == "full" or self.level == FULL_LEVEL:
+            return "full"
+        return "disposable" if self.family == "disposable" else "half"
 
 
 @dataclass(frozen=True)
