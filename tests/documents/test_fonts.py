@@ -121,15 +121,9 @@ def ink(cell: np.ndarray) -> np.ndarray:
 def are_alike(one: np.ndarray, other: np.ndarray) -> bool:
     """Tell whether two pictures show the same sign, set a fraction of a point apart."""
     rows, columns = (min(a, b) for a, b in zip(one.shape, other.shape, strict=True))
-    if max(abs(a - b) for a, b in zip(one.shape, other.shape, strict=True)) > 1:
-        return False
-    # the larger of the two begins a line or a column earlier, or ends one later
-    laid = [
-        abs(a - b) > 140
-        for a in (one[:rows, :columns], one[-rows:, -columns:])
-        for b in (other[:rows, :columns], other[-rows:, -columns:])
-    ]
-    return min(float(far.mean()) for far in laid) < 0.12
+    sizes = (abs(a - b) for a, b in zip(one.shape, other.shape, strict=True))
+    far = abs(one[:rows, :columns] - other[:rows, :columns]) > 140
+    return max(sizes) <= 1 and bool(far.mean() < 0.12)
 
 
 def own(sign: str) -> str:
