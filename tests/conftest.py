@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import shutil
 import sys
+import tempfile
 from collections.abc import Iterator
+from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import pytest
@@ -98,3 +100,12 @@ def browser() -> Iterator[Browser]:
         one = playwright.chromium.launch(executable_path=path, args=list(ARGUMENTS))
         yield one
         one.close()
+
+
+@pytest.fixture
+def place() -> Iterator[Path]:
+    """A folder that every account comes to, with a short path: sockets have no room for a long one."""
+    made = Path(tempfile.mkdtemp(prefix="mfp"))
+    made.chmod(0o755)
+    yield made
+    shutil.rmtree(made, ignore_errors=True)

@@ -131,7 +131,7 @@ def _alone() -> Iterator[None]:
             f"the front end in {root()} is missing or another version's, and this account may not write there; "
             "as the owner of that folder run: ./moorfog prepare"
         )
-    with (root() / ".lock").open("w") as file:
+    with lock.open("w") as file:
         fcntl.flock(file, fcntl.LOCK_EX)
         yield
 

@@ -21,13 +21,18 @@ from moorfog.serving.ports import free_port
 ROOT = Path(__file__).parents[2]
 
 
+def as_account(name: str, *command: object) -> list[str]:
+    """The command as another account of this machine runs it."""
+    return ["setpriv", f"--reuid={name}", f"--regid={name}", "--init-groups", "--", *map(str, command)]
+
+
 class Demo:
     """A running ``./moorfog demo`` and what it has said."""
 
     def __init__(self, home: Path, *more: str, command: str = "demo", account: str = "", venv: str = "") -> None:
-        other = ["setpriv", f"--reuid={account}", f"--regid={account}", "--init-groups", "--"] if account else []
+        line = [ROOT / "moorfog", command, *more]
         self.process = subprocess.Popen(
-            [*other, ROOT / "moorfog", command, *more],
+            as_account(account, *line) if account else line,
             env={**os.environ, "MOORFOG_HOME": str(home), **({"MOORFOG_VENV": venv} if venv else {})},
             stdout=subprocess.PIPE,
             stderr=subprocess.STDOUT,

@@ -8,7 +8,6 @@ import shutil
 import signal
 import subprocess
 import sys
-import tempfile
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -37,14 +36,6 @@ FIGURES = {
 def moorfog(home: Path, *words: str) -> subprocess.CompletedProcess[str]:
     env = {**os.environ, "MOORFOG_HOME": str(home)}
     return subprocess.run([ROOT / "moorfog", *words], env=env, capture_output=True, text=True, check=False)
-
-
-@pytest.fixture
-def place() -> Iterator[Path]:
-    made = Path(tempfile.mkdtemp(prefix="mfo"))
-    made.chmod(0o755)
-    yield made
-    shutil.rmtree(made, ignore_errors=True)
 
 
 @pytest.fixture

@@ -4,11 +4,8 @@ from __future__ import annotations
 
 import os
 import re
-import shutil
 import subprocess
-import tempfile
 import time
-from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
@@ -16,14 +13,6 @@ import pytest
 from tests.browser.test_demo import Demo
 
 ROOT = Path(__file__).parents[2]
-
-
-@pytest.fixture
-def place() -> Iterator[Path]:
-    made = Path(tempfile.mkdtemp(prefix="mfi"))
-    made.chmod(0o755)
-    yield made
-    shutil.rmtree(made, ignore_errors=True)
 
 
 def commands(page: Path) -> list[str]:

@@ -8,7 +8,6 @@ import shutil
 import subprocess
 import sys
 import sysconfig
-import tempfile
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -17,13 +16,9 @@ import pytest
 from moorfog import bootstrap
 from moorfog.serving.database import FAST_FLAGS, PrivateServer
 from moorfog.store.accounts import SCHEMA, WORK
-from tests.browser.test_demo import Demo
+from tests.browser.test_demo import Demo, as_account
 
 ROOT = Path(__file__).parents[2]
-
-
-def as_account(name: str, *command: object) -> list[str]:
-    return ["setpriv", f"--reuid={name}", f"--regid={name}", "--init-groups", "--", *map(str, command)]
 
 
 @pytest.fixture
@@ -41,15 +36,6 @@ def account() -> Iterator[str]:
     finally:
         if made:
             subprocess.run(["userdel", name], capture_output=True, check=False)
-
-
-@pytest.fixture
-def place() -> Iterator[Path]:
-    """A folder that every account comes to, with a short path."""
-    made = Path(tempfile.mkdtemp(prefix="mfu"))
-    made.chmod(0o755)
-    yield made
-    shutil.rmtree(made, ignore_errors=True)
 
 
 def environment(place: Path, account: str) -> str:

@@ -5,11 +5,8 @@ from __future__ import annotations
 import datetime
 import ipaddress
 import json
-import shutil
 import ssl
-import tempfile
 import urllib.request
-from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
@@ -53,14 +50,6 @@ def certificate(folder: Path, days: int, name: str = "own") -> tuple[Path, Path]
     plain = serialization.NoEncryption()
     files[1].write_bytes(key.private_bytes(serialization.Encoding.PEM, serialization.PrivateFormat.PKCS8, plain))
     return files
-
-
-@pytest.fixture
-def place() -> Iterator[Path]:
-    home = Path(tempfile.mkdtemp(prefix="mft"))
-    home.chmod(0o755)
-    yield home
-    shutil.rmtree(home, ignore_errors=True)
 
 
 def test_a_browser_is_spoken_to_by_tls_and_the_cookie_is_for_it_only(place: Path, rules: Rules) -> None:

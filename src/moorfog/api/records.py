@@ -24,6 +24,7 @@ from moorfog.operations.records import history, inspecting, searching, suggestin
 
 Kind = Literal["csv", "json", "xlsx"]
 MEDIA: dict[str, str] = {"csv": "text/csv; charset=utf-8", "json": "application/json", "xlsx": XLSX}
+AS_CSV, OTHERWISE = MEDIA["csv"], (MEDIA["json"], MEDIA["xlsx"])
 
 
 @dataclass(frozen=True)
@@ -91,8 +92,8 @@ def get_wearers(context: Context, query: WearersQuery) -> wearers.WearersPage:
     "/api/records/file",
     "read",
     query=TakenQuery,
-    media=MEDIA["csv"],
-    also=(MEDIA["json"], MEDIA["xlsx"]),
+    media=AS_CSV,
+    also=OTHERWISE,
     is_told=True,
 )
 def take_records(context: Context, query: TakenQuery) -> Response:
@@ -109,8 +110,8 @@ def take_records(context: Context, query: TakenQuery) -> Response:
     "/api/wearers/file",
     "read",
     query=WearersTaken,
-    media=MEDIA["csv"],
-    also=(MEDIA["json"], MEDIA["xlsx"]),
+    media=AS_CSV,
+    also=OTHERWISE,
     is_told=True,
 )
 def take_wearers(context: Context, query: WearersTaken) -> Response:

@@ -1,18 +1,20 @@
 import "./StrapDrawing.css";
+import type { Schemas } from "@/shared/client";
 import { FaceDrawing } from "@/design/FaceDrawing";
 import { ThingDrawing } from "@/design/ThingDrawing";
 
 interface Parts {
   words: string;
-  mask: "half" | "full" | "disposable" | "none";
+  mask: Outline | "none";
   lines: { d: string; order?: number; at?: [number, number] }[];
   arrows: string[];
 }
-type Outline = "disposable" | "half" | "full";
-const HALF = "M136 96 158 118c4 6 2 16-6 20l-22 12c-10-10-14-34-4-52z";
-const FULL = "M120 44c22 4 36 32 36 62 0 22-14 40-30 44-12-30-18-78-6-106z";
-const CUP = "M134 96c22 2 30 22 22 36-6 10-18 16-28 14-8-14-6-40 6-50z";
-const PIECES: Record<Outline, string> = { half: HALF, full: FULL, disposable: CUP };
+type Outline = Schemas["FacepieceView"]["outline"];
+const PIECES: Record<Outline, string> = {
+  half: "M136 96 158 118c4 6 2 16-6 20l-22 12c-10-10-14-34-4-52z",
+  full: "M120 44c22 4 36 32 36 62 0 22-14 40-30 44-12-30-18-78-6-106z",
+  disposable: "M134 96c22 2 30 22 22 36-6 10-18 16-28 14-8-14-6-40 6-50z",
+};
 
 /** Own line drawings seen from the side: what moves is drawn thick, in the order it is done. */
 const DRAWINGS: Record<string, Parts> = {

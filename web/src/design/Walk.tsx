@@ -54,6 +54,8 @@ export function Walk({ steps, detail }: { steps: Schemas["Waymark"][]; detail: s
         ))}
       {steps.map((step, i) => {
         const [x, y] = points[i] ?? [0, 0];
+        const side = edge(i, steps.length);
+        const said = step.state === "here" ? detail : "";
         return (
           <g key={step.id} transform={`translate(${x} ${y})`} className={step.state}>
             {step.state === "here" ? (
@@ -67,13 +69,13 @@ export function Walk({ steps, detail }: { steps: Schemas["Waymark"][]; detail: s
                 <path d="M-7 -7 -4 -15H4L7 -7z" className="upper" />
               </>
             )}
-            <text y="34" x={[-30, 0, 30][edge(i, steps.length)]} textAnchor={ANCHORS[edge(i, steps.length)]}>
+            <text y="34" x={[-30, 0, 30][side]} textAnchor={ANCHORS[side]}>
               {step.name}
-              {step.state === "here" && detail && edge(i, steps.length) < 2 ? ` · ${detail}` : ""}
+              {said && side < 2 ? ` · ${said}` : ""}
             </text>
-            {step.state === "here" && edge(i, steps.length) === 2 && (
+            {said && side === 2 && (
               <text y="-20" x="30" textAnchor="end">
-                {detail}
+                {said}
               </text>
             )}
           </g>

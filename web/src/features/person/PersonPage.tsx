@@ -47,12 +47,7 @@ export function PersonPage() {
       </p>
       {permissions.rows.length === 0 && (
         <Empty>
-          Nothing.{" "}
-          {permissions.without.map((why) => (
-            <small key={why.code + why.sentence} className="line rust">
-              {why.sentence} Settled by the {why.settled_by}.
-            </small>
-          ))}
+          Nothing. <Against reasons={permissions.without} />
         </Empty>
       )}
       <ul className="rows">
@@ -80,11 +75,7 @@ export function PersonPage() {
                 ) : (
                   <>
                     <b className="rust">Not to be worn</b>
-                    {one.reasons.map((why) => (
-                      <small key={why.code + why.sentence} className="line rust">
-                        {why.sentence} Settled by the {why.settled_by}.
-                      </small>
-                    ))}
+                    <Against reasons={one.reasons} />
                   </>
                 )}
               </span>
@@ -235,4 +226,13 @@ function History({ rows }: { rows: Schemas["HistoryLine"][] }) {
       </table>
     </>
   );
+}
+
+/** Every reason against wearing it, with who settles it. */
+function Against({ reasons }: { reasons: Schemas["WhyView"][] }) {
+  return reasons.map((why) => (
+    <small key={why.code + why.sentence} className="line rust">
+      {why.sentence} Settled by the {why.settled_by}.
+    </small>
+  ));
 }
