@@ -17,6 +17,7 @@ from moorfog.core.rules.book import Rules
 from moorfog.demo.scenario import COUNTER_FIGURES
 from moorfog.operations.accounts import sessions
 from moorfog.store.base import new_id
+from tests.api.history import said_in_writing
 from tests.api.house import PASSWORD, ROLES, Client, House, Refused
 
 PROTOCOL = (
@@ -134,6 +135,15 @@ BODIES: dict[str, dict[str, Any]] = {
     "invite_due": {"within": 0},
     "preview_history": {"site_id": "site", "file_name": "old.csv", "content": "eA=="},
     "import_history": {"site_id": "site", "file_name": "old.csv", "content": "eA=="},
+    "say_in_writing": {
+        "model": "Heron",
+        "size": "M",
+        "version_id": "00000000-0000-4000-8000-000000000000",
+        "piece_size": "M",
+        "why": "seen on paper",
+        "typed_name": "A",
+    },
+    "take_word_back": {"why": "the papers were of others"},
     "draw_cards": {"crew": {"site": "?"}},
     "open_gate": {"site": "site"},
     "save_crew": {"name": "Early shift", "numbers": "1"},
@@ -207,11 +217,13 @@ def aimed_at(house: House, foreign: bool) -> dict[str, str]:
     figures = {**COUNTER_FIGURES, "serial_number": "2", "calibrated_until": "2099-01-01", "zone": "Europe/London"}
     spare = {"name": f"Spare {place.employer}", "employer_id": place.employer, "figures": figures, "line": ""}
     reading = {"name": "A", "employer_id": place.employer, "days": 3}
+    word = said_in_writing(house, place, "Old Heron", "M")
     return {
         "report_id": kit.post(f"/api/people/{place.people[0]}/reports", BODIES["report_change"])["id"],
         "token_id": house.client("administrator", place).post("/api/tokens", reading)["id"],
         "spare_id": house.client("administrator", place).post("/api/instruments", spare)["instrument_id"],
         "account_id": house.client("administrator", place).post("/api/accounts", colleague)["account_id"],
+        "word_id": word,
         "employer_id": place.employer,
         "lot_id": lot,
         "nebuliser_id": nebuliser,

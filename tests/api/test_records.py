@@ -20,6 +20,7 @@ from moorfog.operations import paging
 from moorfog.operations.records import searching
 from moorfog.recompute import DIFFERENT, SAME, run
 from moorfog.store.models_programme import CardCode
+from tests.api.history import table_of
 from tests.api.house import GOOD, NAMES, Client, House, Refused
 from tests.api.test_lists import BAD
 from tests.api.test_papers import words
@@ -203,11 +204,6 @@ def test_the_root_of_an_archive_is_signed_by_the_installation(house: House, tmp_
     Ed25519PublicKey.from_public_bytes(bytes.fromhex(said["public"])).verify(
         bytes.fromhex(said["signature"]), said["root"].encode()
     )
-
-
-def table_of(house: House, *rows: str, name: str = "last-year.csv", **more: Any) -> dict[str, Any]:
-    text = "\n".join(("Number;Test date;Mask;Size;Result;Fit factor;Tested by", *rows))
-    return {"site_id": house.ours.site, "file_name": name, "content": base64.b64encode(text.encode()).decode(), **more}
 
 
 def test_results_of_before_are_history_and_permit_nothing(house: House) -> None:

@@ -10,6 +10,8 @@ from typing import Any, Literal
 from flask import Response
 from sqlalchemy.orm import Session
 
+from moorfog.api.paging import PageQuery
+from moorfog.api.people import Made
 from moorfog.api.programme import XLSX
 from moorfog.api.routing import FILE, Context, route
 from moorfog.api.streams import csv_pieces, json_pieces, sent
@@ -20,7 +22,8 @@ from moorfog.operations.accounts.journal import Note, note
 from moorfog.operations.accounts.sessions import READERS
 from moorfog.operations.errors import DomainError
 from moorfog.operations.fields import Label
-from moorfog.operations.records import history, inspecting, searching, suggesting, wearers
+from moorfog.operations.people import reporting
+from moorfog.operations.records import history, history_words, inspecting, searching, suggesting, wearers
 
 Kind = Literal["csv", "json", "xlsx"]
 MEDIA: dict[str, str] = {"csv": "text/csv; charset=utf-8", "json": "application/json", "xlsx": XLSX}
@@ -166,6 +169,25 @@ def preview_history(context: Context, body: history.HistoryFile) -> history.Hist
 def import_history(context: Context, body: history.HistoryFile) -> TakenOver:
     """Take over a table of earlier results as history: judged by nobody here, permitting nothing."""
     return TakenOver(history.import_history(context.db, context.clock, context.actor, body))
+
+
+@route("GET", "/api/sites/{site_id}/history", "manage", query=PageQuery, returns=history_words.EarlierPage)
+def list_history(context: Context, site_id: str, query: PageQuery) -> history_words.EarlierPage:
+    """A site's results of before by facepiece and size, and what it said of them in writing."""
+    return history_words.earlier_at(context.db, context.clock, context.actor, site_id, query.page)
+
+
+@route("POST", "/api/sites/{site_id}/history", "manage", body=history_words.WordEntry, returns=Made)
+def say_in_writing(context: Context, site_id: str, body: history_words.WordEntry) -> Made:
+    """Let results of before in one facepiece and size count as passes, in writing."""
+    return Made(history_words.say_in_writing(context.db, context.clock, context.actor, site_id, body))
+
+
+@route("POST", "/api/history-words/{word_id}/withdrawal", "manage", body=reporting.Withdrawal)
+def take_word_back(context: Context, word_id: str, body: reporting.Withdrawal) -> Response:
+    """Take back what was said in writing of results of before, with the reason."""
+    history_words.take_word_back(context.db, context.clock, context.actor, word_id, body.why)
+    return Response(status=204)
 
 
 def _only(query: object, kind: type[Any]) -> dict[str, Any]:

@@ -84,6 +84,7 @@ class Demo(Whole):
             return
         from moorfog.data import shipped_rules
         from moorfog.demo import seed
+        from moorfog.demo.before import seed_before
         from moorfog.store.base import make_engine, run_in_transaction
         from moorfog.store.migrate import migrate
         from moorfog.store.readmodels import rebuild_foreign
@@ -106,6 +107,7 @@ class Demo(Whole):
 
             seed.seed_history(engine, rules, progress)
             seed.seed_open_visits(engine, rules)
+            seed_before(engine)
             sys.stdout.write("\n")
         engine.dispose()
         done.write_text(self._schema())

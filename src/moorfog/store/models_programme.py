@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from datetime import date, datetime
-from typing import Literal
+from typing import Any, Literal
 
 from sqlalchemy import BigInteger, Date, ForeignKey, Index, LargeBinary, String, UniqueConstraint
 from sqlalchemy.dialects.mysql import LONGBLOB, MEDIUMTEXT
@@ -126,3 +126,26 @@ class HistoryRow(Base):
     account_id: Mapped[str] = mapped_column(Id)
     entered_at: Mapped[datetime] = mapped_column(UtcDateTime)
     __table_args__ = (Index("ix_history_person", "person_id", "tested_on"),)
+
+
+class HistoryWord(Base):
+    """What a site says in writing of results of before: those in ``model`` and ``size``, as they stood in the table,
+    count as passes in the set-up ``piece``. Never deleted; taken back with a reason.
+    """
+
+    __tablename__ = "history_word"
+    id: Mapped[str] = mapped_column(Id, primary_key=True)
+    site_id: Mapped[str] = mapped_column(Id, ForeignKey("site.id"))
+    model: Mapped[str] = mapped_column(String(190))
+    size: Mapped[str] = mapped_column(String(40))
+    piece: Mapped[dict[str, Any]] = mapped_column(JSON)
+    setup: Mapped[str] = mapped_column(String(250))
+    why: Mapped[str] = mapped_column(String(400))
+    said_by: Mapped[str] = mapped_column(String(190))
+    said_on: Mapped[date] = mapped_column(Date)
+    said_at: Mapped[datetime] = mapped_column(UtcDateTime)
+    account_id: Mapped[str] = mapped_column(Id)
+    withdrawn_at: Mapped[datetime | None] = mapped_column(UtcDateTime, default=None)
+    withdrawn_by: Mapped[str] = mapped_column(String(190), default="")
+    withdrawn_why: Mapped[str] = mapped_column(String(400), default="")
+    __table_args__ = (Index("ix_history_word", "site_id", "said_at"),)

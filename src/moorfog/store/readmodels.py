@@ -14,9 +14,9 @@ from sqlalchemy.orm import Session
 from moorfog.core.events.payloads import Event, QualitativeStarted, ScreeningStarted
 from moorfog.core.kernel.arithmetic import cut
 from moorfog.core.kernel.codec import encode
-from moorfog.core.rules.validity import valid_until
+from moorfog.core.rules.validity import INTERVAL, valid_until
 from moorfog.core.transitions.fold import fold
-from moorfog.core.views.terms import INTERVAL, capped_at, method_limits
+from moorfog.core.views.terms import capped_at, method_limits
 from moorfog.core.views.visit_view import starts_at
 from moorfog.core.visit.judgement import needs_decision, queue, step_of
 from moorfog.core.visit.outcomes import outcome
@@ -143,12 +143,9 @@ def rows_of(head: VisitHead, visit: Visit, actors: Mapping[int, str]) -> Rows:
             day = one.started_at.astimezone(ZoneInfo(opened.zone)).date()
             months = visit.rules.book.ratio(INTERVAL)
             if months is not None:
-                setup = ", ".join(
-                    part for part in (piece.suspension, piece.clip, piece.filter_class, *piece.ppe) if part
-                )
                 permissions[piece.configuration] = {
                     **shared,
-                    "setup": setup[:250],
+                    "setup": piece.worn_as[:250],
                     "limits": list(method_limits(visit, one)),
                     "valid_from": day,
                     "valid_until": valid_until(day, int(months)),

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+
 STALE = "s.rev = s.rev + 1, s.is_stale = 1"
 OF_PERSON = (
     "UPDATE standing s JOIN person p ON s.person_id = COALESCE(p.merged_into, p.id) SET {stale} "
@@ -42,6 +44,17 @@ def touching() -> dict[str, str]:
         ("person", "UPDATE", f"BEGIN {MOVED} END"),
         ("person", "DELETE", "DELETE FROM standing WHERE person_id = OLD.id"),
     ]
+    return _made(told)
+
+
+def touching_before() -> dict[str, str]:
+    """Return those about results of before, by the name of each: a result taken over, what a site says of them."""
+    of_site = OF_SITE.format(stale=STALE, site="site_id")
+    words = [("history_word", deed, of_site) for deed in ("INSERT", "UPDATE")]
+    return _made([("history_result", "INSERT", OF_PERSON.format(stale=STALE)), *words])
+
+
+def _made(told: Iterable[tuple[str, str, str]]) -> dict[str, str]:
     return {
         f"{table}_stale_{deed.lower()}": (
             f"CREATE TRIGGER {table}_stale_{deed.lower()} AFTER {deed} ON {table} FOR EACH ROW {does}"

@@ -997,6 +997,28 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/history-words/{word_id}/withdrawal": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take back what was said in writing of results of before, with the reason.
+         * @description Take back what was said in writing of results of before, with the reason.
+         *
+         *     For: administrator.
+         */
+        post: operations["take_word_back"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/history/preview": {
         parameters: {
             query?: never;
@@ -2615,6 +2637,34 @@ export interface paths {
          *     For: administrator.
          */
         post: operations["start_erasures"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sites/{site_id}/history": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * A site's results of before by facepiece and size, and what it said of them in writing.
+         * @description A site's results of before by facepiece and size, and what it said of them in writing.
+         *
+         *     For: administrator.
+         */
+        get: operations["list_history"];
+        put?: never;
+        /**
+         * Let results of before in one facepiece and size count as passes, in writing.
+         * @description Let results of before in one facepiece and size count as passes, in writing.
+         *
+         *     For: administrator.
+         */
+        post: operations["say_in_writing"];
         delete?: never;
         options?: never;
         head?: never;
@@ -5079,6 +5129,47 @@ export interface components {
             within: number;
         };
         /**
+         * EarlierLine
+         * @description Results of before in one facepiece and size, as the tables had them: how many, of how many people, the last of
+         *     them, and of how many people a pass would still be within its time. ``said``: whether a word of the site stands.
+         */
+        EarlierLine: {
+            /** In Time */
+            in_time: number;
+            /** Last On */
+            last_on: string;
+            /** Model */
+            model: string;
+            /** People */
+            people: number;
+            /** Results */
+            results: number;
+            /** Said */
+            said: boolean;
+            /** Size */
+            size: string;
+        };
+        /**
+         * EarlierPage
+         * @description A site's results of before by facepiece and size, the most frequent first, and everything it said of them.
+         */
+        EarlierPage: {
+            /** Page */
+            page: number;
+            /** Pages */
+            pages: number;
+            /** Rows */
+            rows: components["schemas"]["EarlierLine"][];
+            /** Site */
+            site: string;
+            /** Site Id */
+            site_id: string;
+            /** Total */
+            total: number;
+            /** Words */
+            words: components["schemas"]["WordLine"][];
+        };
+        /**
          * EmployerEntry
          * @description An employer: its name.
          */
@@ -6664,6 +6755,8 @@ export interface components {
         /**
          * PermissionRow
          * @description A set-up somebody has passed in, and whether they may wear it on the day asked for: with every reason if not.
+         *
+         *     ``visit_id`` is empty for a pass of before that counts because the site says so in writing.
          */
         PermissionRow: {
             /** Configuration */
@@ -9107,6 +9200,66 @@ export interface components {
             run_id: string;
         };
         /**
+         * WordEntry
+         * @description What a site says in writing: results in ``model`` and ``size``, as the table has them, count as passes in this
+         *     facepiece as it is worn; why; and the name of whoever says so, typed as a signature.
+         */
+        WordEntry: {
+            /**
+             * Clip
+             * @default
+             */
+            clip: string;
+            /**
+             * Filter Class
+             * @default
+             */
+            filter_class: string;
+            /** Model */
+            model: string;
+            /** Piece Size */
+            piece_size: string;
+            /** Size */
+            size: string;
+            /**
+             * Suspension
+             * @default
+             */
+            suspension: string;
+            /** Typed Name */
+            typed_name: string;
+            /**
+             * Version Id
+             * @description a UUID
+             */
+            version_id: string;
+            /** Why */
+            why: string;
+        };
+        /**
+         * WordLine
+         * @description What was said in writing: of which results, in which set-up they count, why, by whom, when. ``withdrawn``: by
+         *     whom and why it was taken back, empty while it stands.
+         */
+        WordLine: {
+            /** Counts As */
+            counts_as: string;
+            /** Id */
+            id: string;
+            /** Model */
+            model: string;
+            /** Said By */
+            said_by: string;
+            /** Said On */
+            said_on: string;
+            /** Size */
+            size: string;
+            /** Why */
+            why: string;
+            /** Withdrawn */
+            withdrawn: string;
+        };
+        /**
          * WorkFilter
          * @description A filter or cartridge that a facepiece takes at work: what it stops, its class, the kinds of gas it is for.
          */
@@ -10659,6 +10812,39 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["TakenOver"];
                 };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    take_word_back: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                word_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Withdrawal"];
+            };
+        };
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description error */
             default: {
@@ -13395,6 +13581,74 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JobView"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    list_history: {
+        parameters: {
+            query?: {
+                page?: number;
+            };
+            header?: never;
+            path: {
+                site_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EarlierPage"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    say_in_writing: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WordEntry"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Made"];
                 };
             };
             /** @description error */

@@ -142,6 +142,14 @@ def _full_by_taste(book: Book, required: Fraction | None) -> tuple[str, tuple[st
     return "", (f"up to {most} times the limit only",)
 
 
+def passed_by_taste(piece: Facepiece, book: Book) -> tuple[bool, Fraction | None]:
+    """Return whether a book takes a pass by taste or smell in a facepiece, and up to which hazard ratio it may then be
+    used (None: no cap of its own)."""
+    most = full_by_taste_up_to(book)
+    is_taken = not _by_book("sweet", piece, book, most)[0]
+    return is_taken, most if piece.family == "full" and book.text("qlft.full") == "limited" else None
+
+
 def full_by_taste_up_to(book: Book) -> Fraction:
     """Return the hazard ratio up to which a full facepiece passed by taste or smell may be used.
 

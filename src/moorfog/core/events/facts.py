@@ -88,6 +88,11 @@ class Facepiece:
         """Return which pass level of a rule book it is judged by: the facepiece decides, not the hazard."""
         return self.traits.level
 
+    @property
+    def worn_as(self) -> str:
+        """Return how it is worn, in words: suspension, clip, filter class, other gear."""
+        return ", ".join(part for part in (self.suspension, self.clip, self.filter_class, *self.ppe) if part)
+
     @cached_property
     def configuration(self) -> str:
         """Digest of what a result binds to: model, size, suspension, clip, filters' kind and class, PPE."""

@@ -4,6 +4,9 @@ from __future__ import annotations
 
 from datetime import date
 
+INTERVAL = "interval"
+"""Where a rule book says for how many months a test counts."""
+
 
 def valid_until(tested_on: date, months: int) -> date:
     """Return the last valid day: the anniversary in the site's time zone, 29 February → 28 February."""

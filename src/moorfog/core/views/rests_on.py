@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from moorfog.core.views.terms import INTERVAL, good_until
+from moorfog.core.rules.validity import INTERVAL
+from moorfog.core.views.terms import good_until
 from moorfog.core.visit.blocks import MEDICAL, TRAINING
 from moorfog.core.visit.outcomes import outcome
 from moorfog.core.visit.state import Try, Visit

@@ -6,16 +6,13 @@ from dataclasses import dataclass
 from datetime import date
 from zoneinfo import ZoneInfo
 
-from moorfog.core.advice.methods import METHODS, Kit, Wearer, advise, full_by_taste_up_to
+from moorfog.core.advice.methods import METHODS, Kit, Wearer, advise, passed_by_taste
 from moorfog.core.advice.protection import protection, suffices
 from moorfog.core.kernel.arithmetic import cut
-from moorfog.core.rules.validity import valid_until
+from moorfog.core.rules.validity import INTERVAL, valid_until
 from moorfog.core.visit.outcomes import outcome
 from moorfog.core.visit.state import Try, Visit
 from moorfog.core.visit.steps import is_signed
-
-INTERVAL = "interval"
-"""How long a pass is good, in months."""
 
 
 @dataclass(frozen=True)
@@ -58,10 +55,8 @@ def method_limits(visit: Visit, one: Try) -> tuple[str, ...]:
 
 def capped_at(visit: Visit, one: Try) -> str | None:
     """Return up to which hazard ratio a pass of a try may be used, as text, None where its method sets no cap."""
-    piece = one.facepiece
-    if one.sensed is None or piece.family != "full" or visit.rules.book.text("qlft.full") != "limited":
-        return None
-    return str(full_by_taste_up_to(visit.rules.book))
+    most = passed_by_taste(one.facepiece, visit.rules.book)[1] if one.sensed is not None else None
+    return str(most) if most is not None else None
 
 
 def limits_of_use(visit: Visit) -> tuple[str, ...]:

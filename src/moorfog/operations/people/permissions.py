@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from fractions import Fraction
@@ -17,6 +17,7 @@ from moorfog.core.advice.methods import method_words
 from moorfog.core.events.facts import Facepiece
 from moorfog.core.events.payloads import Task, instant
 from moorfog.core.kernel.codec import decode
+from moorfog.core.permission.from_before import Accepted
 from moorfog.core.permission.may_wear import End, Held, Permission, PersonFacts, Who, Why, may_wear, without_a_pass
 from moorfog.core.permission.way_out import Way, length, ways_out
 from moorfog.core.rules.book import Book
@@ -24,6 +25,7 @@ from moorfog.operations.accounts.sessions import READERS, Actor
 from moorfog.operations.errors import DomainError, NotFound
 from moorfog.operations.fields import day_of
 from moorfog.operations.kit.ledger import suspensions_of
+from moorfog.operations.people.from_before import before_of
 from moorfog.operations.people.on_file import on_file
 from moorfog.operations.people.people import find_person
 from moorfog.operations.sites.sites import site_book, task_of, tasks_of
@@ -50,7 +52,10 @@ class WhyView:
 
 @dataclass(frozen=True)
 class PermissionRow:
-    """A set-up somebody has passed in, and whether they may wear it on the day asked for: with every reason if not."""
+    """A set-up somebody has passed in, and whether they may wear it on the day asked for: with every reason if not.
+
+    ``visit_id`` is empty for a pass of before that counts because the site says so in writing.
+    """
 
     visit_id: str
     configuration: str
@@ -103,16 +108,29 @@ QUESTIONED = "Its record is under question: something was heard after it was clo
 
 
 @dataclass(frozen=True)
-class Known:
-    """Of one person: the rows of their signed passes, the latest first, and everything that decides about them."""
+class PassWords:
+    """A pass in words: which set-up, what was reached by which method, and the limits it brings."""
 
-    rows: tuple[WearPermission, ...]
+    model: str
+    size: str
+    setup: str
+    overall: str
+    method: str
+    limits: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class Known:
+    """Of one person: their passes in words, in the order of the facts, the latest first; and everything that decides
+    about them."""
+
+    words: tuple[PassWords, ...]
     facts: PersonFacts
 
 
-def known_of(db: Session, ids: Sequence[str]) -> dict[str, Known]:
-    """Return what is known of these people; of many in as many questions as of one."""
-    people = entries_of(db, ids)
+def known_of(db: Session, asked: Sequence[Person], books: Mapping[str, Book]) -> dict[str, Known]:
+    """Return what is known of these people, by the books of their sites; of many in as many questions as of one."""
+    people = entries_of(db, [one.id for one in asked])
     passes = select(WearPermission).where(WearPermission.person_id.in_(people.entries))
     rows = people.sort(db.scalars(passes.order_by(WearPermission.tested_at.desc(), WearPermission.visit_id)))
     ended = people.sort(db.scalars(select(PermissionEnd).where(PermissionEnd.person_id.in_(people.entries))))
@@ -120,6 +138,7 @@ def known_of(db: Session, ids: Sequence[str]) -> dict[str, Known]:
         VisitSummary.person_id.in_(people.entries), VisitSummary.under_question.is_(True)
     )
     doubtful, suspended, files = set(db.scalars(questioned)), suspensions_of(db, people), on_file(db, people)
+    before = before_of(db, people, {one.id: one.site_id for one in asked}, books)
     out = {}
     for one in people.asked:
         ends = [End(row.configuration, instant(row.ended_at), row.why, "tester") for row in ended[one]]
@@ -127,17 +146,40 @@ def known_of(db: Session, ids: Sequence[str]) -> dict[str, Known]:
         ends += [
             _suspended(row.visit_id, row.no, QUESTIONED, "tester") for row in rows[one] if row.visit_id in doubtful
         ]
-        file, shown = files[one], tuple(rows[one][:MOST])
+        file, shown, earlier = files[one], rows[one][:MOST], before.get(one, ())
         facts = PersonFacts(
             clearances=file.clearances,
             trained=file.trained,
             ends=tuple(ends),
-            passes=tuple(map(_held, shown)),
+            passes=(*map(_held, shown), *(each.held for each in earlier)),
             reports=file.reports,
             cleared=file.cleared,
         )
-        out[one] = Known(shown, facts)
+        out[one] = Known((*map(_words, shown), *map(_words_before, earlier)), facts)
     return out
+
+
+def _words(row: WearPermission) -> PassWords:
+    return PassWords(
+        model=row.model,
+        size=row.size,
+        setup=row.setup,
+        overall=row.overall,
+        method=method_words(row.method),
+        limits=tuple(row.limits),
+    )
+
+
+def _words_before(one: Accepted) -> PassWords:
+    piece = one.word.piece
+    return PassWords(
+        model=f"{piece.maker} {piece.model}",
+        size=piece.size,
+        setup=piece.worn_as,
+        overall=one.result.factor,
+        method=one.result.method,
+        limits=(one.words,),
+    )
 
 
 def _suspended(visit_id: str, no: int, why: str, by: Who) -> End:
@@ -225,7 +267,7 @@ def answers_for(
             if site is None:
                 raise DomainError("no_site", f"{person.name} is at no site. Move them to one first.")
             books[site.id] = site_book(db, site, site.rule_book)
-    out, known = {}, known_of(db, [one.id for one in people])
+    out, known = {}, known_of(db, people, books)
     for one in people:
         task, facts, book = task_for(one), known[one.id].facts, books[one.site_id]
         found = tuple(may_wear(held, facts, task, book, day) for held in facts.passes)
@@ -251,17 +293,17 @@ def judge_people(
 
 def _shown(person_id: str, answer: Answered, day: str) -> Permissions:
     out, task = [], answer.task
-    for row, held, found in zip(answer.known.rows, answer.known.facts.passes, answer.found, strict=True):
+    for words, held, found in zip(answer.known.words, answer.known.facts.passes, answer.found, strict=True):
         out.append(
             PermissionRow(
                 visit_id=held.visit_id,
-                configuration=row.configuration,
-                model=row.model,
-                size=row.size,
-                setup=row.setup,
-                overall=row.overall,
-                method=method_words(row.method),
-                limits=(*row.limits, *found.limits),
+                configuration=held.piece.configuration,
+                model=words.model,
+                size=words.size,
+                setup=words.setup,
+                overall=words.overall,
+                method=words.method,
+                limits=(*words.limits, *found.limits),
                 tested_on=held.valid_from,
                 test_until=held.valid_until,
                 may=found.may,

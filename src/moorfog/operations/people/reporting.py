@@ -25,9 +25,10 @@ from moorfog.operations.errors import DomainError, NotFound
 from moorfog.operations.fields import Label, Why, day_of
 from moorfog.operations.people.on_file import SAID_BY, SaidBy
 from moorfog.operations.people.people import find_person
+from moorfog.operations.people.permissions import judge_permissions
 from moorfog.store.base import new_id
 from moorfog.store.clock import Clock
-from moorfog.store.models import Person, Site, WearPermission
+from moorfog.store.models import Person, Site
 from moorfog.store.models_programme import ChangeReport
 from moorfog.store.same import same_person
 
@@ -89,7 +90,7 @@ def enter_report(db: Session, clock: Clock, person: Person, one: ReportEntry, ac
     zone = ZoneInfo(site.zone if site is not None else "UTC")
     if on > now.astimezone(zone).date():
         raise DomainError("in_the_future", f"{on} has not come yet. Say since when it is so.")
-    setup = _setup(db, person.id, one.configuration)
+    setup = _setup(db, person, one.configuration, on.isoformat())
     end_of_day = datetime.combine(on + timedelta(days=1), time(), zone)
     row = ChangeReport(
         id=new_id(),
@@ -112,12 +113,12 @@ def enter_report(db: Session, clock: Clock, person: Person, one: ReportEntry, ac
     return row.id
 
 
-def _setup(db: Session, person_id: str, configuration: str) -> str:
+def _setup(db: Session, person: Person, configuration: str, day: str) -> str:
     """Return a set-up somebody passed in, in words. Raises :class:`NotFound` for one they never did."""
     if not configuration:
         return ""
-    mine = (WearPermission.person_id.in_(same_person(db, person_id)), WearPermission.configuration == configuration)
-    row = db.scalar(select(WearPermission).where(*mine).limit(1))
+    rows = judge_permissions(db, person, day, None).rows
+    row = next((one for one in rows if one.configuration == configuration), None)
     if row is None:
         raise NotFound("set-up")
     return f"{row.model} {row.size}"

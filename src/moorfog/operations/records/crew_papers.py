@@ -81,12 +81,15 @@ def _cards(db: Session, clock: Clock, actor: Actor, asked: CrewAsked, where: str
 
 def _held(db: Session, clock: Clock, actor: Actor, asked: CrewAsked) -> Iterator[WearPermission]:
     """Yield a pass of each visit that holds on the day that is asked for and today, by whom it is of: what says so is
-    only handed out while it does."""
+    only handed out while it does. A pass of before has no visit, and so no card: nobody here tested it."""
     site, day, task, people = people_meant(db, clock, actor, asked)
     work, today = at_work(db, site, task), clock.now(db).astimezone(ZoneInfo(site.zone)).date().isoformat()
     judged = [judge_people(db, people, on, work) for on in (day, today)]
     for person in people:
-        may = [{(one.visit_id, one.configuration) for one in on[person.id].rows if one.may} for on in judged]
+        may = [
+            {(one.visit_id, one.configuration) for one in on[person.id].rows if one.may and one.visit_id}
+            for on in judged
+        ]
         done: set[str] = set()
         for visit_id, configuration in sorted(may[0] & may[1]):
             if visit_id not in done:

@@ -5,6 +5,7 @@ import { useChange } from "@/shared/attempt";
 import { api, type Schemas, unwrap } from "@/shared/client";
 import { dateTime, dayIn } from "@/shared/clock";
 import { useSession } from "@/shared/session";
+import { TakeBack } from "@/features/common/TakeBack";
 
 type View = Schemas["PersonView"];
 type Entry = Schemas["ReportEntry"];
@@ -118,14 +119,11 @@ function ReportForm({ view, close }: { view: View; close: () => void }) {
 }
 
 function Reported({ one }: { one: Schemas["ReportLine"] }) {
-  const [why, setWhy] = useState<string | null>(null);
   const may = useSession().data?.roles.includes("administrator") ?? false;
   const { problem, change } = useChange(SHOWN);
   const path = { report_id: one.id };
-  const withdraw = () =>
-    change(() =>
-      unwrap(api.POST("/api/reports/{report_id}/withdrawal", { params: { path }, body: { why: why ?? "" } })),
-    );
+  const withdraw = (why: string) =>
+    change(() => unwrap(api.POST("/api/reports/{report_id}/withdrawal", { params: { path }, body: { why } })));
   return (
     <li>
       <div className="row-line">
@@ -138,27 +136,10 @@ function Reported({ one }: { one: Schemas["ReportLine"] }) {
           {one.words && `: ${one.words}`} <span className="dim">entered {dateTime(one.entered_at)}</span>
           {one.withdrawn && <small className="line">{one.withdrawn}</small>}
         </span>
-        {may && !one.withdrawn && why === null && (
-          <button type="button" className="quiet" onClick={() => setWhy("")}>
-            It was wrong
-          </button>
+        {may && !one.withdrawn && (
+          <TakeBack label="It was wrong" ask="How you know" problem={problem} take={withdraw} />
         )}
       </div>
-      {why !== null && !one.withdrawn && (
-        <form
-          className="field-row"
-          onSubmit={(event) => {
-            event.preventDefault();
-            void withdraw();
-          }}
-        >
-          <Text label="How you know" value={why} set={setWhy} required maxLength={400} w={420} autoFocus />
-          <button type="submit" className="act">
-            Take it back
-          </button>
-        </form>
-      )}
-      <Problem words={problem} />
     </li>
   );
 }

@@ -53,34 +53,16 @@ export function PersonPage() {
       <ul className="rows">
         {permissions.rows.map((one) => (
           <li key={`${one.visit_id}${one.model}${one.size}${one.setup}`}>
-            <Link to={`/visit/${one.visit_id}`} className="row of-five">
-              <Mark name={one.may ? "cairn" : "wall"} size={28} />
-              <span className="big">
-                {one.model} {one.size}
-              </span>
-              <span className="dim">{one.setup}</span>
-              <span>
-                {one.overall ? <b className="mono">{one.overall}</b> : one.method}
-                {one.limits.map((limit) => (
-                  <small key={limit} className="line">
-                    {limit}
-                  </small>
-                ))}
-              </span>
-              <span>
-                {one.may ? (
-                  <>
-                    may be worn until <b>{one.until}</b>
-                  </>
-                ) : (
-                  <>
-                    <b className="rust">Not to be worn</b>
-                    <Against reasons={one.reasons} />
-                  </>
-                )}
-              </span>
-            </Link>
-            {one.may && <Papers visitId={one.visit_id} passed isReal />}
+            {one.visit_id ? (
+              <Link to={`/visit/${one.visit_id}`} className="row of-five">
+                <SetUp one={one} />
+              </Link>
+            ) : (
+              <div className="row of-five">
+                <SetUp one={one} />
+              </div>
+            )}
+            {one.may && one.visit_id && <Papers visitId={one.visit_id} passed isReal />}
           </li>
         ))}
       </ul>
@@ -197,7 +179,7 @@ function History({ rows }: { rows: Schemas["HistoryLine"][] }) {
   if (!rows.length) return null;
   return (
     <>
-      <h2>History, not judged here: nothing is worn on the strength of it</h2>
+      <h2>History, not judged here</h2>
       <table className="plain">
         <thead>
           <tr>
@@ -224,6 +206,39 @@ function History({ rows }: { rows: Schemas["HistoryLine"][] }) {
           ))}
         </tbody>
       </table>
+    </>
+  );
+}
+
+/** A set-up they passed in: what was reached, its limits, and until when it may be worn or why not. */
+function SetUp({ one }: { one: Schemas["PermissionRow"] }) {
+  return (
+    <>
+      <Mark name={one.may ? "cairn" : "wall"} size={28} />
+      <span className="big">
+        {one.model} {one.size}
+      </span>
+      <span className="dim">{one.setup}</span>
+      <span>
+        {one.overall ? <b className="mono">{one.overall}</b> : one.method}
+        {one.limits.map((limit) => (
+          <small key={limit} className="line">
+            {limit}
+          </small>
+        ))}
+      </span>
+      <span>
+        {one.may ? (
+          <>
+            may be worn until <b>{one.until}</b>
+          </>
+        ) : (
+          <>
+            <b className="rust">Not to be worn</b>
+            <Against reasons={one.reasons} />
+          </>
+        )}
+      </span>
     </>
   );
 }

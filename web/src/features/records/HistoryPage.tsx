@@ -1,10 +1,12 @@
 import { FileInput, NativeSelect } from "@mantine/core";
+import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useAttempt } from "@/shared/attempt";
 import { api, type Schemas, unwrap } from "@/shared/client";
 import { Problem } from "@/design/Fields";
 import { Empty, Failed, Loading } from "@/design/States";
 import { useSite } from "@/features/common/useSite";
+import { InWriting } from "@/features/records/InWriting";
 
 type HistoryFile = Schemas["HistoryFile"];
 const ORDERS = [
@@ -28,6 +30,7 @@ export function HistoryPage() {
   const [order, setOrder] = useState<NonNullable<HistoryFile["day_order"]>>("");
   const [found, setFound] = useState<Schemas["HistoryPreview"] | null>(null);
   const [done, setDone] = useState<number | null>(null);
+  const queries = useQueryClient();
   const { problem, attempt } = useAttempt("The table was not read.");
   if (sites.isPending) return <Loading what="The sites" />;
   if (sites.isError) return <Failed error={sites.error} again={() => void sites.refetch()} />;
@@ -47,6 +50,7 @@ export function HistoryPage() {
   const take = () =>
     attempt(async () => {
       setDone((await unwrap(api.POST("/api/history", { body: await body() }))).new);
+      await queries.invalidateQueries({ queryKey: ["history"] });
       setFound(null);
     });
   return (
@@ -55,7 +59,7 @@ export function HistoryPage() {
       <p>
         Columns: number, tested on, model, result; and size, method, fit factor, tester where there are any. They are
         shown on the person’s page as history. Nobody here judged them, and nobody wears anything on the strength of
-        them.
+        them unless the site says so in writing, further down.
       </p>
       <div className="field-row">
         <NativeSelect
@@ -109,6 +113,7 @@ export function HistoryPage() {
           )}
         </section>
       )}
+      <InWriting key={site} site={site} />
     </main>
   );
 }

@@ -1,0 +1,134 @@
+"""Results of before permit nothing by themselves; what a site says of them in writing reaches no further than it says.
+
+Common practice: no rule speaks of results of another house. Levels and the cap of taste are those of the US book.
+"""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from fractions import Fraction
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from moorfog.core.permission.from_before import Accepted, Before, Word, accepted
+from moorfog.core.permission.may_wear import End, PersonFacts, Report, may_wear
+from moorfog.core.rules.book import Rules
+from tests.core.bench import CLEARED, facepiece
+
+PASSED = Before(
+    on="2026-03-02",
+    model="Old Heron",
+    size="M",
+    method="count",
+    factor="1200",
+    has_passed=True,
+    entered_at="2026-04-01T08:00:00.000Z",
+)
+WORD = Word(
+    model="old  heron",
+    size="m",
+    piece=facepiece(),
+    said_by="Hollis Grey",
+    said_at="2026-04-02T08:00:00.000Z",
+    said_on="2026-04-02",
+)
+DAY = "2026-06-01"
+
+
+def count(rules: Rules, *results: Before, word: Word = WORD) -> tuple[Accepted, ...]:
+    return accepted(results, (word,), rules.book, "Europe/London")
+
+
+def test_a_pass_of_before_counts_as_what_is_said_and_until_its_year_is_over(rules: Rules) -> None:
+    assert accepted([PASSED], [], rules.book, "UTC") == (), "nobody said anything"
+    (one,) = count(rules, PASSED)
+    assert (one.held.piece, one.held.valid_from, one.held.valid_until) == (WORD.piece, "2026-03-02", "2027-03-02")
+    assert one.held.tested_at == "2026-03-02T00:00:00.000Z", "what came on that day came after it"
+    assert "Hollis Grey" in one.words and "2026-03-02" in one.words and "not judged here" in one.words
+    (later,) = count(rules, PASSED, replace(PASSED, on="2026-03-20"))
+    assert later.held.valid_from == "2026-03-20", "the last of them"
+
+
+@pytest.mark.parametrize(
+    ("change", "why"),
+    [
+        ({"has_passed": False}, "a fail is no pass"),
+        ({"entered_at": "2026-04-03T08:00:00.000Z"}, "it came after what was said"),
+        ({"model": "Old Bittern"}, "another facepiece"),
+        ({"size": "L"}, "another size"),
+        ({"size": ""}, "no size is known"),
+        ({"factor": "99"}, "under the level of a half facepiece"),
+        ({"factor": "about 500"}, "no number"),
+    ],
+)
+def test_what_it_does_not_reach_does_not_count(rules: Rules, change: dict[str, str | bool], why: str) -> None:
+    assert count(rules, replace(PASSED, **change)) == (), why  # type: ignore[arg-type]
+
+
+@pytest.mark.parametrize(
+    ("change", "counts"),
+    [
+        ({"on": "2026-03-01"}, True),
+        ({"on": "2026-03-02"}, False),
+        ({"on": "2026-05-01", "entered_at": "2026-05-20T08:00:00.000Z"}, False),
+        ({"on": "2026-05-01", "size": "L"}, True),
+        ({"on": "2026-05-01", "size": " "}, False),
+        ({"on": "2026-05-01", "model": "Old Bittern"}, True),
+    ],
+)
+def test_a_fail_of_the_same_day_or_later_ends_it_whenever_it_was_taken_over(
+    rules: Rules, change: dict[str, str], counts: bool
+) -> None:
+    failed = replace(PASSED, has_passed=False, factor="30", **change)  # type: ignore[arg-type]
+    assert bool(count(rules, PASSED, failed)) is counts
+
+
+def test_without_a_number_it_is_taken_for_a_test_by_taste(rules: Rules) -> None:
+    """29 CFR 1910.134 (f)(6), recalled: by taste a full facepiece is good for ten times the limit only."""
+    tasted, full = replace(PASSED, factor=""), replace(WORD, piece=facepiece(kind="full"))
+    (half,) = count(rules, tasted)
+    assert (half.held.up_to, half.held.level) == (None, None)
+    (capped,) = count(rules, tasted, word=full)
+    assert capped.held.up_to == Fraction(10)
+    counted = replace(PASSED, factor="499")
+    assert count(rules, counted, word=full) == (), "a full facepiece needs five hundred"
+    (enough,) = count(rules, replace(counted, factor="500"), word=full)
+    assert enough.held.up_to is None
+
+
+def test_everything_that_ends_a_pass_of_here_ends_one_of_before(rules: Rules) -> None:
+    (one,) = count(rules, PASSED)
+    held, piece = one.held, WORD.piece.configuration
+    facts = PersonFacts(clearances=(CLEARED,), trained=("2026-02-10",), ends=(), passes=(held,))
+    assert may_wear(held, facts, None, rules.book, DAY).may
+    same_day = "2026-03-02T07:00:00.000Z"
+    for against in (
+        replace(facts, ends=(End(piece, same_day, "failed", "tester"),)),
+        replace(facts, reports=(Report("fit", same_day, "2026-03-02", "the wearer"),)),
+        replace(facts, clearances=()),
+        replace(facts, trained=()),
+    ):
+        assert not may_wear(held, against, None, rules.book, DAY).may
+    assert not may_wear(held, facts, None, rules.book, "2027-03-03").may
+
+
+@given(
+    st.lists(
+        st.builds(
+            Before,
+            on=st.sampled_from(["2026-01-05", "2026-03-02", "2026-03-03"]),
+            model=st.sampled_from(["Old Heron", "OLD HERON", "Bittern"]),
+            size=st.sampled_from(["M", "L", ""]),
+            method=st.just(""),
+            factor=st.sampled_from(["", "99", "100", "1200", "?"]),
+            has_passed=st.booleans(),
+            entered_at=st.sampled_from(["2026-04-01T08:00:00.000Z", "2026-04-03T08:00:00.000Z"]),
+        ),
+        max_size=6,
+    )
+)
+def test_one_more_fail_never_makes_a_pass_of_before_count(rules: Rules, results: list[Before]) -> None:
+    failed = replace(PASSED, has_passed=False)
+    assert len(count(rules, *results, failed)) <= len(count(rules, *results))
