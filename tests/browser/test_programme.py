@@ -11,6 +11,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from moorfog.core.rules.book import Rules
+from moorfog.demo.before import seed_before
 from moorfog.operations.accounts.sessions import load_actor
 from moorfog.operations.kit.ledger import Found, open_recall
 from moorfog.operations.records.papers import Printed, code_of, issue
@@ -173,6 +174,41 @@ def test_a_counter_found_wrong_is_seen_within_a_second_on_board_gate_and_due_lis
     assert "found" not in gate.page.locator("li").inner_text(), "a gate is not told why"
     page.get_by_role("link", name="Due").click()
     page.locator(".crew li", has_text=name).get_by_text("found wrong in the test").wait_for()
+
+
+def test_a_site_says_in_writing_that_results_of_before_count(desk: Make, stack: Stack) -> None:
+    seed_before(stack.engine)
+    office = desk().sign_in("hollis")
+    page = office.page
+    page.goto(f"{stack.address}/history")
+    page.locator("tr", has_text="Sedge half mask").first.get_by_role("button", name="Let them count").click()
+    form = page.get_by_role("form", name="Let them count")
+    form.get_by_label("Find it in the catalogue").fill("sedge")
+    form.get_by_label("Which facepiece it was").select_option(label="Tindle & Wray Sedge, half facepiece")
+    form.get_by_label("Size", exact=True).select_option("M")
+    form.get_by_label("Filters", exact=True).select_option("100-type")
+    form.get_by_label("Harness", exact=True).select_option(index=1)
+    form.get_by_label("Why they count").fill("seen")
+    form.get_by_label("type your name").fill("Hollis Grey")
+    form.get_by_role("button", name="Let them count").click()
+    form.get_by_role("alert").get_by_text("Say why they count").wait_for()
+    form.get_by_label("Why they count").fill("His papers were seen; the office keeps them.")
+    form.get_by_role("button", name="Let them count").click()
+    said = page.locator("li", has_text="counts as Tindle & Wray Sedge M")
+    said.wait_for()
+    assert office.axe() == []
+    page.get_by_role("link", name="Tomorrow").click()
+    rests = page.locator(".crew > li.may", has_text="not judged here")
+    rests.first.wait_for()
+    able = rests.count()
+    page.goto(f"{stack.address}/history")
+    said.get_by_role("button", name="It counts no more").click()
+    said.get_by_label("Why it counts no more").fill("They were of another yard.")
+    said.get_by_role("button", name="Take it back").click()
+    said.get_by_text("taken back by Hollis Grey").wait_for()
+    page.get_by_role("link", name="Tomorrow").click()
+    page.locator(".crew > li").first.wait_for()
+    assert able > 0 and rests.count() == 0
 
 
 def found_wrong(stack: Stack, name: str) -> None:

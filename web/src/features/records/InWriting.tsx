@@ -38,7 +38,7 @@ export function InWriting({ site }: { site: string }) {
             <th className="num">People</th>
             <th>Last tested</th>
             <th className="num">Still in time</th>
-            <th />
+            <th>Do they count</th>
           </tr>
         </thead>
         <tbody>
@@ -52,13 +52,13 @@ export function InWriting({ site }: { site: string }) {
               <td className="num">{one.in_time}</td>
               <td>
                 {one.said ? (
-                  "counts, see below"
+                  "yes, see below"
                 ) : one.size && one.in_time > 0 ? (
                   <button type="button" className="quiet" onClick={() => setChosen(one)}>
                     Let them count
                   </button>
                 ) : (
-                  <span className="dim">history only</span>
+                  <span className="dim">no</span>
                 )}
               </td>
             </tr>
@@ -166,7 +166,7 @@ function SayIt({ site, of, close }: { site: string; of: Earlier; close: () => vo
           maxLength={400}
           w={560}
         />
-        <Text label={`${me}, type your name to put it in writing`} value={name} set={setName} required w={320} />
+        <Text label={`${me}, type your name to put it in writing`} value={name} set={setName} required w={400} />
       </div>
       <p>
         It reaches those who work at this site and whose pass is on file now, worn with nothing else, until its time is
