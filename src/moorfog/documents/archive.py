@@ -12,7 +12,7 @@ MANIFEST, ROOT = "manifest.txt", "root.txt"
 Entry = tuple[str, bytes]
 
 
-class _Pipe:
+class Pipe:
     """What a ZipFile writes to: it keeps what was written until that is taken, and cannot be sought in."""
 
     def __init__(self) -> None:
@@ -31,18 +31,28 @@ class _Pipe:
         return out
 
 
-def put(archive: ZipFile, name: str, content: str | bytes) -> None:
-    """Write an entry, the same bytes for the same content whenever it is made."""
+def piped(pipe: Pipe) -> ZipFile:
+    """Return an archive that writes to a pipe."""
+    return ZipFile(pipe, "w", ZIP_DEFLATED)  # type: ignore[call-overload,no-any-return]  # written, never sought in
+
+
+def entry(name: str) -> ZipInfo:
+    """Return the head of an entry, the same whenever it is made."""
     one = ZipInfo(name, STAMP)
     one.compress_type, one.external_attr = ZIP_DEFLATED, 0o600 << 16
-    archive.writestr(one, content)
+    return one
+
+
+def put(archive: ZipFile, name: str, content: str | bytes) -> None:
+    """Write an entry, the same bytes for the same content whenever it is made."""
+    archive.writestr(entry(name), content)
 
 
 def archived(entries: Iterable[Entry], seal: Callable[[str], str]) -> Iterator[bytes]:
     """Yield an archive of entries, then their manifest (SHA-256, two spaces, name) and what ``seal`` says of the digest
     of that manifest, in hexadecimal."""
-    pipe, said = _Pipe(), list[str]()
-    with ZipFile(pipe, "w", ZIP_DEFLATED) as archive:  # type: ignore[call-overload]  # it is written, never sought in
+    pipe, said = Pipe(), list[str]()
+    with piped(pipe) as archive:
         for name, content in entries:
             put(archive, name, content)
             said.append(f"{hashlib.sha256(content).hexdigest()}  {name}\n")
