@@ -42,6 +42,8 @@ def test_what_is_said_in_writing_is_heard_on_crew_person_and_due_list_and_taken_
     assert view["may"] == 1
     (able,) = [one for one in view["rows"] if one["may"]]
     assert able["person_id"] == person and "not judged here" in able["set_ups"][0]["limits"][0]
+    board = supervisor.get(f"/api/board?site={house.ours.site}")
+    assert [cell["is_before"] for one in board["rows"] for cell in one["cells"] if cell["state"]] == [True]
     due = supervisor.get(f"/api/due?site={house.ours.site}&within=366")
     assert [one["person_id"] for one in due["rows"]] == [person], "the database marked them to be worked out anew"
     assert admin.get(f"/api/records?person={person}")["rows"] == [], "nothing was tested here"

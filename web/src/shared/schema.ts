@@ -4039,9 +4039,15 @@ export interface components {
         };
         /**
          * BoardCell
-         * @description How somebody stands in a set-up: never passed in it (empty), may until, or may not and why.
+         * @description How somebody stands in a set-up: never passed in it (empty), may until, or may not and why. ``is_before``: on a
+         *     pass that was not judged here.
          */
         BoardCell: {
+            /**
+             * Is Before
+             * @default false
+             */
+            is_before: boolean;
             /** Reasons */
             reasons: components["schemas"]["WhyView"][];
             /**

@@ -45,11 +45,13 @@ class BoardColumn:
 
 @dataclass(frozen=True)
 class BoardCell:
-    """How somebody stands in a set-up: never passed in it (empty), may until, or may not and why."""
+    """How somebody stands in a set-up: never passed in it (empty), may until, or may not and why. ``is_before``: on a
+    pass that was not judged here."""
 
     state: Cell
     until: str
     reasons: tuple[WhyView, ...]
+    is_before: bool = False
 
 
 @dataclass(frozen=True)
@@ -144,7 +146,7 @@ def _columns(people: list[dict[str, PermissionRow]]) -> tuple[BoardColumn, ...]:
 def _cell(row: PermissionRow | None) -> BoardCell:
     if row is None:
         return NEVER
-    return BoardCell("may" if row.may else "may_not", row.until, row.reasons)
+    return BoardCell("may" if row.may else "may_not", row.until, row.reasons, row.is_before)
 
 
 @dataclass(frozen=True)

@@ -72,6 +72,11 @@ class PermissionRow:
     ends_by: str
     reasons: tuple[WhyView, ...]
 
+    @property
+    def is_before(self) -> bool:
+        """Whether it rests on a pass of before, which nobody here judged."""
+        return not self.visit_id
+
 
 def set_up_words(one: PermissionRow) -> str:
     """Return a set-up in words: model, size, and how it is worn."""

@@ -87,7 +87,7 @@ def _held(db: Session, clock: Clock, actor: Actor, asked: CrewAsked) -> Iterator
     judged = [judge_people(db, people, on, work) for on in (day, today)]
     for person in people:
         may = [
-            {(one.visit_id, one.configuration) for one in on[person.id].rows if one.may and one.visit_id}
+            {(one.visit_id, one.configuration) for one in on[person.id].rows if one.may and not one.is_before}
             for on in judged
         ]
         done: set[str] = set()

@@ -72,6 +72,7 @@ function BoardCell({ cell }: { cell: Schemas["BoardCell"] }) {
     <>
       <Mark name={cell.state === "may" ? "cairn" : "wall"} size={24} />{" "}
       {cell.state === "may" ? cell.until : <small>{why}</small>}
+      {cell.is_before && <small> not judged here</small>}
     </>
   );
 }
