@@ -111,6 +111,11 @@ class Table:
             self.page.wait_for_timeout(50)
         raise AssertionError("presses are kept that should have been sent")
 
+    def cut(self) -> list[str]:
+        """What of a card is not to be seen: keys beyond its edge, and how much lies below it."""
+        found: list[str] = self.page.evaluate(CUT)
+        return found
+
     def axe(self) -> list[str]:
         """What axe finds on the page, a line each."""
         self.page.evaluate(AXE.read_text())
@@ -163,3 +168,13 @@ class Table:
 
 
 Make = Callable[..., Table]
+
+CUT = """() => {
+  const stage = document.querySelector('.stage'), edge = stage.getBoundingClientRect().right;
+  const keys = [...document.querySelectorAll('.stage .key')].filter(one => {
+    const box = one.getBoundingClientRect();
+    return box.width && (box.right > edge + 1 || box.bottom > innerHeight + 1);
+  });
+  const below = stage.scrollHeight - stage.clientHeight;
+  return [...keys.map(one => one.innerText), ...(below > 2 ? [`${below} px below`] : [])];
+}"""

@@ -17,6 +17,7 @@ from tests.core.bench import simulate
 
 US = "us-29cfr1910-134"
 COUNTED = [one.id for one in rules_of(US).protocols if not one.is_qualitative]
+SENSED = [one.id for one in rules_of(US).protocols if one.is_qualitative]
 
 
 @pytest.mark.parametrize("protocol_id", COUNTED)
@@ -65,6 +66,16 @@ def test_a_run_shows_what_to_do_and_what_is_read_and_ends_in_a_signed_pass(table
     shown.tell()
     page.locator("h1", has_text="Pass").first.wait_for()
     assert bench.view.verdict == "pass" and bench.visit.is_practice is False
+
+
+@pytest.mark.parametrize("size", [(1280, 800), (820, 1180)], ids=str)
+@pytest.mark.parametrize("protocol_id", SENSED)
+def test_a_run_by_the_senses_shows_all_of_its_keys(table: Make, protocol_id: str, size: tuple[int, int]) -> None:
+    bench = at_the_start(Way(US, protocol_id))
+    bench.sense()
+    shown = table(bench, width=size[0], height=size[1])
+    shown.page.locator("[data-run]").wait_for()
+    assert shown.cut() == []
 
 
 def test_a_proof_that_fails_is_void_and_says_what_may_come_next(table: Make) -> None:

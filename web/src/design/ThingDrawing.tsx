@@ -94,6 +94,53 @@ const THINGS: Record<string, Thing> = {
     lines: ["M72 84h64v94H72z", "M88 84V64h32v20", "M98 64V46h34"],
     marked: ["M150 62c14 20 20 28 20 38a20 20 0 0 1-40 0c0-10 6-18 20-38z"],
   },
+  breath: {
+    words: "Breathing and eyes: asthma, other trouble, contact lenses",
+    lines: [
+      "M120 92v34M120 126l-16 16M120 126l16 16",
+      "M104 112c-30 6-46 34-44 66c16 6 36 2 44-10zM136 112c30 6 46 34 44 66c-16 6-36 2-44-10z",
+    ],
+    marked: ["M76 50c26-30 62-30 88 0c-26 30-62 30-88 0z", "M120 36a14 14 0 1 1 0 28a14 14 0 1 1 0-28"],
+  },
+  fan: {
+    words: "The fan runs and takes the air out of the room; you wear goggles and a mask of your own",
+    lines: ["M84 44a54 54 0 1 1 0 108a54 54 0 1 1 0-108", "M84 90a8 8 0 1 1 0 16a8 8 0 1 1 0-16"],
+    marked: [
+      "M84 90c-22-12-22-34 0-36c16 4 14 24 0 36M92 98c12-22 34-22 36 0c-4 16-24 14-36 0M84 106c22 12 22 34 0 36c-16-4-14-24 0-36M76 98c-12 22-34 22-36 0c4-16 24-14 36 0",
+      "M156 70h56M212 70l-14-9M212 70l-14 9M156 98h56M212 98l-14-9M212 98l-14 9M156 126h56M212 126l-14-9M212 126l-14 9",
+    ],
+  },
+  tube: {
+    words: "The tube: both ends broken off, a sleeve over each, the bulb on one of them",
+    lines: ["M76 88h92v24H76z", "M100 88v24M144 88v24", "M36 76c20-6 34 2 34 24s-14 30-34 24c-20-8-20-40 0-48z"],
+    marked: ["M66 84h20v32H66zM158 84h20v32h-20z", "M188 92c8-6 14 4 20-2M188 100h26M188 108c8 6 14-4 20 2"],
+  },
+  lids: {
+    words: "Eyes shut, from before the smoke until it is clear",
+    lines: ["M120 18c52 0 76 40 72 86c-4 48-38 86-72 86s-68-38-72-86c-4-46 20-86 72-86z", "M120 92l-10 36q10 8 20 0"],
+    marked: [
+      "M66 88q20 18 40 0M134 88q20 18 40 0",
+      "M72 100l-6 10M86 104v12M100 100l6 10M140 100l-6 10M154 104v12M168 100l6 10",
+    ],
+  },
+  rooms: {
+    words: "Two rooms: smelt in one, tested in the other, fresh air in both",
+    lines: ["M22 46h196v128H22z", "M112 46v44M112 132v42", "M48 150V112h28v38z", "M150 168V96q20-24 40 0v72z"],
+    marked: ["M46 72c12-12 20 12 34 0M146 72c12-12 20 12 34 0"],
+  },
+  jars: {
+    words: "Two jars, the labels switched since the last person; the third is the test's own",
+    lines: ["M36 74h68v94c0 8-68 8-68 0zM136 74h68v94c0 8-68 8-68 0z", "M44 58h52v16H44zM144 58h52v16h-52z"],
+    marked: [
+      "M50 104h40v30H50zM150 104h40v30h-40z",
+      "M80 42C100 18 140 18 160 42M160 42l-16-2M160 42l0-16M80 42l16-2M80 42l0-16",
+    ],
+  },
+  manifold: {
+    words: "The manifold in the filters' place; the inhalation valves held open",
+    lines: ["M120 48c28 0 50 38 50 72c0 28-22 44-50 44s-50-16-50-44c0-34 22-72 50-72z", "M98 84h44"],
+    marked: ["M66 116H30V76M174 116h36V76M30 76h180M120 76V34", "M108 120l24 20M132 120l-24 20"],
+  },
   card: {
     words: "The card: facepiece, size, until when, and the code that shows whether it still holds",
     lines: ["M26 48h188v112H26z", "M46 74h76M46 94h60M46 138h50"],

@@ -202,7 +202,7 @@ def _advise(
                     method=method,
                     verdict="not here",
                     is_best=False,
-                    reasons=("permitted, but no kit for it is ready here today: see Kit",),
+                    reasons=("no kit for it is ready here today; see Kit",),
                     limits=limits,
                     mode=mode,
                 )

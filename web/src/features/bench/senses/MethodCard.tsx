@@ -52,7 +52,7 @@ export function MethodCard({ view, propose, back }: Pick<ActProps, "view" | "pro
                   <b>{one.words}</b>
                 </span>
                 <span className="dim">
-                  {one.verdict === "may" ? "" : `${one.verdict}: `}
+                  {one.verdict === "not permitted" && "not permitted: "}
                   {[...one.reasons, ...one.limits].join("; ")}
                 </span>
               </button>

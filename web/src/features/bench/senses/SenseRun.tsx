@@ -173,7 +173,7 @@ export function SenseRun({ view, run, sensing, outbox, propose }: Props) {
           />
         )}
         <Key cap="X" label="touched" onPress={() => setTouched(true)} />
-        {sensing.eyes_shut && <Key cap="O" label="eyes opened" tone="gorse" onPress={eyes} />}
+        {sensing.eyes_shut && <Key cap="O" label="eyes opened" onPress={eyes} />}
         <Key
           cap="S"
           label={faults.length ? "stop: new try" : "stop"}
