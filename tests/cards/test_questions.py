@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from datetime import timedelta
 from typing import Any
 
 import pytest
@@ -39,7 +40,7 @@ def test_every_question_shows_its_remedy_and_its_source_at_once(table: Make, rul
             bench.do(question.act, piece)
             continue
         shown.card()
-        assert shown.page.evaluate(CUT) == [], card.id
+        assert shown.cut() == [], card.id
         seen.add(card.id)
         if question.mistake or question.unwell:
             bench.answer(card)
@@ -66,12 +67,6 @@ def test_every_question_shows_its_remedy_and_its_source_at_once(table: Make, rul
     assert len(seen) >= 24 and {"shave", "medical", "smoking", "chin", ASKED[name]} <= seen
 
 
-CUT = """[...document.querySelectorAll('.foot .key')].filter(
-  one => one.getBoundingClientRect().right > document.querySelector('.card').getBoundingClientRect().right + 1)
-  .map(one => one.innerText)"""
-"""Keys that reach beyond their card, where nobody reads them whole."""
-
-
 @pytest.mark.parametrize("name", PIECES)
 def test_every_card_that_has_a_drawing_shows_it(table: Make, rules: Rules, name: str) -> None:
     bench, piece, seen = Bench(rules), facepiece(**PIECES[name]), set[str]()
@@ -83,7 +78,7 @@ def test_every_card_that_has_a_drawing_shows_it(table: Make, rules: Rules, name:
             bench.do(card.act, piece)
             continue
         shown.card()
-        assert shown.page.evaluate(CUT) == [], card.id
+        assert shown.cut() == [], card.id
         if card.id in wanted:
             shown.alone()
             shown.page.locator(f"[data-item='{card.id}']").wait_for()
@@ -97,6 +92,29 @@ def test_every_card_that_has_a_drawing_shows_it(table: Make, rules: Rules, name:
     shown.card()
     assert shown.page.locator(".card svg[role='img']").count() == 1
     assert ASKED[name] in seen and len(seen) >= 8 and shown.axe() == []
+
+
+def test_what_lets_no_run_start_is_named_and_no_card_is_cut_under_its_band(table: Make, rules: Rules) -> None:
+    """Nobody is trained: a band says so from the beginning on, and takes its room from every card."""
+    bench = Bench(rules, trained_on="")
+    shown = table(bench)
+    band = "No training on file"
+    while bench.view.queue or bench.view.changes_at:
+        if not bench.view.queue:
+            bench.at += timedelta(minutes=1)  # a clock runs
+            continue
+        card = bench.view.queue[0]
+        if card.act:
+            bench.do(card.act, facepiece())
+            continue
+        shown.card()
+        shown.page.locator(".away-band", has_text=band).wait_for()
+        assert shown.cut() == [], card.id
+        bench.answer(card)
+    shown.tell()
+    stops = shown.page.locator("[data-item='wait'] .stops")
+    stops.get_by_text(band).wait_for()
+    assert shown.cut() == [] and shown.axe() == []
 
 
 @pytest.mark.parametrize("status", [401, 429, 500, 502, 504])
@@ -189,7 +207,7 @@ def test_what_lets_no_run_start_has_a_card_before_it_is_worn(table: Make, rules:
     words = shown.page.locator(".card").inner_text()
     assert "No clearance on file" in words and "Spectacle bars" in words
     assert shown.page.locator(".foot .key", has_text="filed meanwhile").count() == 0, "bars are on no file"
-    assert shown.axe() == [] and shown.page.evaluate(CUT) == []
+    assert shown.axe() == [] and shown.cut() == []
     shown.page.keyboard.press("t")
     shown.page.get_by_text("Turn Åsa away today").wait_for()
     shown.page.get_by_role("button", name="back").click()

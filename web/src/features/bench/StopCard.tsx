@@ -2,7 +2,7 @@ import { useState } from "react";
 import type { Schemas } from "@/shared/client";
 import { KEY, useKeys } from "@/shared/keys";
 import { Key } from "@/design/Key";
-import { Mark } from "@/design/Marks";
+import { Stops } from "@/features/bench/Stops";
 import { ChooseCard } from "@/features/bench/ChooseCard";
 import { Foot } from "@/features/bench/Foot";
 import { TurnAway } from "@/features/bench/TurnAway";
@@ -32,17 +32,7 @@ export function StopCard({ way, goOn, ...props }: Omit<ActProps, "card"> & { way
         said now, not when it is worn
       </p>
       <h1 className="question">No test like this</h1>
-      <ul className="lines stops">
-        {stops.map((one) => (
-          <li key={one.code}>
-            <Mark name="wall" size={30} />
-            <div>
-              {one.sentence}
-              {one.detail && <p className="reading">{one.detail}</p>}
-            </div>
-          </li>
-        ))}
-      </ul>
+      <Stops stops={stops} />
       <Foot>
         <Key cap="Space" label="choose again" tone="tarn" onPress={() => setNext("choose")} />
         <Key cap="T" label="turn away, with a day" tone="rust" onPress={() => setNext("turn")} />

@@ -1,4 +1,5 @@
 import type { Body, BenchView } from "@/shared/client";
+import { Stops } from "@/features/bench/Stops";
 import { clockTime, minutes, useNow } from "@/shared/clock";
 
 const SAY: Record<string, string> = {
@@ -28,7 +29,8 @@ export function WaitCard({ view }: { view: BenchView; propose: (body: Body) => v
   if (!first)
     return (
       <section className="card" data-item="wait">
-        <h1 className="question">Something on the right stands in the way</h1>
+        <h1 className="question">No run yet</h1>
+        <Stops stops={view.visit.between.filter((one) => one.gravity === "stop" || one.gravity === "put_right")} />
         <p className="reading">
           Settle it, or go back with U and answer again.
           {view.visit.worn_since ? " Nothing starts like this: R takes it off." : ""}

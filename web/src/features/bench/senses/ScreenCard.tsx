@@ -5,6 +5,7 @@ import { minutes, useNow } from "@/shared/clock";
 import { KEY, useKeys } from "@/shared/keys";
 import { cue, useSound } from "@/shared/sound";
 import { Key } from "@/design/Key";
+import { ThingDrawing } from "@/design/ThingDrawing";
 import type { ActProps } from "@/features/bench/card";
 import { Foot } from "@/features/bench/Foot";
 import { KitLine } from "@/features/bench/senses/KitLine";
@@ -30,6 +31,8 @@ const BEGIN: Record<string, string> = {
   whiff: "Eyes shut: give a weak whiff",
 };
 
+const DRAWN: Record<string, string> = { squeezes: "nebuliser", jars: "jars", whiff: "tube" };
+
 function Begin({ card, view, propose, back, plan }: Props) {
   const kit = useKit(plan.agent, plan.role, plan.lots);
   const now = useNow(500);
@@ -50,12 +53,17 @@ function Begin({ card, view, propose, back, plan }: Props) {
         <i />
         {plan.source}
       </p>
-      <h1 className="question">
-        {plan.sets.length ? "Threshold: what can " : "Can "}
-        {view.first_name}
-        {plan.sets.length ? " taste?" : ` sense it at all?`}
-      </h1>
-      <p className="say">“{plan.say}”</p>
+      <div className="card-head">
+        <div>
+          <h1 className="question">
+            {plan.sets.length ? "Threshold: what can " : "Can "}
+            {view.first_name}
+            {plan.sets.length ? " taste?" : ` sense it at all?`}
+          </h1>
+          <p className="say">“{plan.say}”</p>
+        </div>
+        <ThingDrawing name={DRAWN[plan.by] ?? ""} />
+      </div>
       {plan.result === "spoilt" && (
         <p className="note">The last one was broken off: it is made again from the start.</p>
       )}
