@@ -10,6 +10,7 @@ import { createRoot } from "react-dom/client";
 import { theme, variables } from "@/app/theme";
 import { Budget } from "@/design/Budget";
 import { FaceDrawing } from "@/design/FaceDrawing";
+import { HeadGuide } from "@/design/HeadGuide";
 import { FaceMap } from "@/design/FaceMap";
 import { Problem, Text } from "@/design/Fields";
 import { FogLadder, type Point } from "@/design/FogLadder";
@@ -122,6 +123,13 @@ const STORIES: [component: string, story: string, drawn: ReactNode][] = [
   ["Budget", "lost", budget([0.4, 0.9, 0, 0], true, true)],
   ["FaceDrawing", "half", <FaceDrawing isFull={false} />],
   ["FaceDrawing", "full", <FaceDrawing isFull />],
+  ...["normal", "left", "right", "up", "down", "bend", "talk"].map((kind): [string, string, ReactNode] => [
+    "HeadGuide",
+    kind,
+    <div key={kind} style={{ display: "flex", flexDirection: "column", height: 240 }}>
+      <HeadGuide kind={kind} t={4000} share={0.3} />
+    </div>,
+  ]),
   ["FaceMap", "where it leaks", <FaceMap choose={nothing} />],
   ["PanelChart", "in a cell", <PanelChart length={118} width={139} cell={5} panel={PANEL} />],
   ["PanelChart", "outside", <PanelChart length={142} width={118} cell={null} panel={PANEL} />],

@@ -8,7 +8,7 @@ import { keptAt, useOutbox, wearerAt } from "@/shared/outbox";
 import { type Heard, useHeard } from "@/shared/screen";
 import { cue, toggleSound } from "@/shared/sound";
 import { WearerSigns } from "@/features/wearer/WearerSigns";
-import { HeadGuide } from "@/features/wearer/HeadGuide";
+import { HeadGuide } from "@/design/HeadGuide";
 
 type View = Schemas["WearerView"];
 type Press = Schemas["Sensed"];

@@ -3,6 +3,7 @@ import type { Body, Schemas, BenchView } from "@/shared/client";
 import { useNow } from "@/shared/clock";
 import { KEY, useKeys } from "@/shared/keys";
 import { cue, useSound } from "@/shared/sound";
+import { HeadGuide } from "@/design/HeadGuide";
 import { Key } from "@/design/Key";
 import { Foot } from "@/features/bench/Foot";
 import { TouchedNote } from "@/features/bench/TouchedNote";
@@ -146,6 +147,11 @@ export function SenseRun({ view, run, sensing, outbox, propose }: Props) {
         />
       )}
       <DoseLine doses={doses} exercises={run.exercises} t={t} />
+      {isBegun && !isOver && current && (
+        <div className="sense-guide">
+          <HeadGuide kind={isFilling ? "rest" : current.id} t={t} share={shareOf(current, t)} />
+        </div>
+      )}
       <Foot
         above={
           <SensedKey
@@ -197,6 +203,10 @@ export function SenseRun({ view, run, sensing, outbox, propose }: Props) {
       )}
     </section>
   );
+}
+
+function shareOf(one: Schemas["ExerciseView"], t: number): number {
+  return (t - one.start_ms) / (one.end_ms - one.start_ms);
 }
 
 function cap(word: string): string {
