@@ -21,7 +21,7 @@ from moorfog.core.visit.blocks import run_blocks
 from moorfog.core.visit.outcomes import outcome
 from moorfog.core.visit.seals import seal_holds
 from moorfog.data import shipped_rules
-from tests.core.bench import Bench, Refused, facepiece, task
+from tests.core.bench import GOOD, Bench, Refused, facepiece, task
 
 RULES = shipped_rules()
 TABLE: dict[str, dict[str, list[str]]] = tomllib.loads(
@@ -236,3 +236,19 @@ def test_what_lets_no_run_start_is_said_before_it_is_put_on(
     if "temple_bars" in codes:
         bench.do("choose_facepiece", facepiece(**{**piece, "ppe": ("spectacle insert",)}))
         assert bench.view.in_the_way is None, "chosen again without"
+
+
+def test_the_walk_of_a_visit_that_ends_early_shows_what_was_left_out(rules: Rules) -> None:
+    """Opened for the wrong person, or turned away: no stone is laid for what nobody did."""
+    bench = Bench(rules)
+    bench.answer("identity", "not_fine")
+    states = {one.id: one.state for one in bench.view.steps}
+    assert states["back"] == "here" and set(states.values()) == {"here", "left_out"}
+    bench.do("mistaken")
+    assert {one.state for one in bench.view.steps} == {"left_out"}
+    whole = Bench(rules)
+    whole.until("run")
+    whole.run(GOOD)
+    whole.until("release")
+    whole.do("release")
+    assert {one.state for one in whole.view.steps} == {"behind"}

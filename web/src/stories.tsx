@@ -113,6 +113,14 @@ const STORIES: [component: string, story: string, drawn: ReactNode][] = [
   ["Walk", "half way", <Walk steps={STEPS} detail="Sedge, M" />],
   ["Walk", "refitted twice", <Walk steps={REFITTED} detail="" />],
   ["Walk", "all done", <Walk steps={STEPS.map((one) => ({ ...one, state: "behind" }))} detail="" />],
+  [
+    "Walk",
+    "ended before it was done",
+    <Walk
+      steps={STEPS.map((one, i) => ({ ...one, state: i < 2 ? "behind" : i < 5 ? "left_out" : "here" }))}
+      detail=""
+    />,
+  ],
   ["FogLadder", "held outside", ladder({})],
   ["FogLadder", "outside read now", ladder({ outsideIsLive: true, factors: [null, null, null, null], t: 4_000 })],
   ["FogLadder", "nothing read yet", ladder({ points: [], inside: null, outside: null, t: 0, wall: null })],

@@ -26,23 +26,25 @@ function edge(index: number, count: number): 0 | 1 | 2 {
   return index === 0 ? 0 : index === count - 1 ? 2 : 1;
 }
 
-/** The visit as a walk: cairns behind, a lantern here, open cairns ahead; a refit bends the line back. */
+/** The visit as a walk: cairns behind, a lantern here, open cairns ahead and where it was left; a refit bends the line back. */
 export function Walk({ steps, detail }: { steps: Schemas["Waymark"][]; detail: string }) {
   const points = steps.map((_, i) => at(i, steps.length));
-  const here = Math.max(
-    0,
-    steps.findIndex((one) => one.state === "here"),
-  );
+  const here = steps.findIndex((one) => one.state === "here");
   const done = steps.every((one) => one.state === "behind");
-  const walked = points.slice(0, done ? points.length : here + 1);
+  const left = steps.findIndex((one) => one.state === "left_out");
+  const walked = points.slice(0, done ? points.length : left >= 0 ? left : here + 1);
   const loops = Math.max(...steps.map((one) => one.again));
   const from = points[steps.findIndex((one) => one.again > 0)];
   const to = points[steps.length - 2];
-  const words = done ? "all steps done" : `step ${here + 1} of ${steps.length}, ${steps[here]?.name ?? ""}`;
+  const words = done
+    ? "all steps done"
+    : here < 0
+      ? "ended before all was done"
+      : `step ${here + 1} of ${steps.length}, ${steps[here]?.name ?? ""}`;
   return (
     <svg className="walk" viewBox={`0 0 ${WIDTH} 92`} role="img" aria-label={`Way of this visit: ${words}`}>
       <path d={curve(points)} className="line-ahead" />
-      <path d={curve(walked)} className="line-walked" />
+      {walked.length > 1 && <path d={curve(walked)} className="line-walked" />}
       {from &&
         to &&
         Array.from({ length: Math.min(loops, 3) }, (_, i) => (

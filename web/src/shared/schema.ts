@@ -4,15333 +4,15309 @@
  */
 
 export interface paths {
-  "/api/account": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * Your own account: where you are signed in, and your second factor.
-     * @description Your own account: where you are signed in, and your second factor.
-     *
-     *     For: any signed-in account.
-     */
-    get: operations["get_own_account"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/account/notice": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    /**
-     * Say where you are written to, and how often you are told by e-mail who is due.
-     * @description Say where you are written to, and how often you are told by e-mail who is due.
-     *
-     *     For: any signed-in account.
-     */
-    put: operations["set_own_notice"];
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/account/password": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /**
-     * Change your own password; your other sessions end.
-     * @description Change your own password; your other sessions end.
-     *
-     *     For: any signed-in account.
-     */
-    post: operations["change_own_password"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/account/second": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /**
-     * Begin with a second factor: a secret for your authenticator.
-     * @description Begin with a second factor: a secret for your authenticator.
-     *
-     *     For: any signed-in account.
-     */
-    post: operations["start_second_factor"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/account/second/confirm": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /**
-     * Switch the second factor on with a code of it.
-     * @description Switch the second factor on with a code of it.
-     *
-     *     For: any signed-in account.
-     */
-    post: operations["confirm_second_factor"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/account/second/off": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /**
-     * Switch your second factor off.
-     * @description Switch your second factor off.
-     *
-     *     For: any signed-in account.
-     */
-    post: operations["switch_second_factor_off"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/account/sessions/{session_id}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    post?: never;
-    /**
-     * End one of your own sessions.
-     * @description End one of your own sessions.
-     *
-     *     For: any signed-in account.
-     */
-    delete: operations["end_own_session"];
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/accounts": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * The accounts with a role at your employers.
-     * @description The accounts with a role at your employers.
-     *
-     *     For: administrator.
-     */
-    get: operations["get_accounts"];
-    put?: never;
-    /**
-     * Invite a colleague: a one-time address at which they choose their password.
-     * @description Invite a colleague: a one-time address at which they choose their password.
-     *
-     *     For: administrator.
-     */
-    post: operations["invite_colleague"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/accounts/{account_id}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    /**
-     * Change a colleague's name or roles.
-     * @description Change a colleague's name or roles.
-     *
-     *     For: administrator.
-     */
-    put: operations["change_account"];
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/accounts/{account_id}/competence": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * What a colleague has shown that they can do, method by method.
-     * @description What a colleague has shown that they can do, method by method.
-     *
-     *     For: administrator.
-     */
-    get: operations["get_competence"];
-    put?: never;
-    /**
-     * Put a colleague's competence in a method on file, or take it back.
-     * @description Put a colleague's competence in a method on file, or take it back.
-     *
-     *     For: administrator.
-     */
-    post: operations["enter_competence"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/accounts/{account_id}/lost-second": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /**
-     * Switch a colleague's second factor off: their telephone is lost.
-     * @description Switch a colleague's second factor off: their telephone is lost.
-     *
-     *     For: administrator.
-     */
-    post: operations["lose_second_factor"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/accounts/{account_id}/off": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /**
-     * Switch an account off; its sessions end at once.
-     * @description Switch an account off; its sessions end at once.
-     *
-     *     For: administrator.
-     */
-    post: operations["switch_account_off"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/accounts/{account_id}/on": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /**
-     * Switch an account on again.
-     * @description Switch an account on again.
-     *
-     *     For: administrator.
-     */
-    post: operations["switch_account_on"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/accounts/{account_id}/reset": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /**
-     * Make a one-time address at which a new password is chosen.
-     * @description Make a one-time address at which a new password is chosen.
-     *
-     *     For: administrator.
-     */
-    post: operations["reset_account"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/accounts/{account_id}/sessions": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * Where a colleague is signed in.
-     * @description Where a colleague is signed in.
-     *
-     *     For: administrator.
-     */
-    get: operations["get_account_sessions"];
-    put?: never;
-    post?: never;
-    /**
-     * End every session of a colleague.
-     * @description End every session of a colleague.
-     *
-     *     For: administrator.
-     */
-    delete: operations["end_account_sessions"];
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/backups": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * How the backups stand.
-     * @description How the backups stand.
-     *
-     *     For: administrator.
-     */
-    get: operations["get_backups"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/board": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * A crew against the set-ups they have passed in: people down, set-ups across.
-     * @description A crew against the set-ups they have passed in: people down, set-ups across.
-     *
-     *     For: tester, administrator or supervisor.
-     */
-    get: operations["get_board"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/calendar/{secret}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * Who is due, as a calendar that names people by initials and number.
-     * @description Who is due, as a calendar that names people by initials and number.
-     *
-     *     For: open to everybody.
-     */
-    get: operations["get_calendar"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/card-key": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * The public key of this installation, by which a card is checked without a network.
-     * @description The public key of this installation, by which a card is checked without a network.
-     *
-     *     For: open to everybody.
-     */
-    get: operations["get_card_key"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/catalogue": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /**
-     * Import facepieces from JSON or CSV; a changed model becomes a new version, all or nothing.
-     * @description Import facepieces from JSON or CSV; a changed model becomes a new version, all or nothing.
-     *
-     *     For: administrator.
-     */
-    post: operations["import_catalogue"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/catalogue.csv": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * The facepiece catalogue as CSV.
-     * @description The facepiece catalogue as CSV.
-     *
-     *     For: tester, administrator or supervisor.
-     */
-    get: operations["export_catalogue_csv"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/catalogue.json": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * The facepiece catalogue as JSON.
-     * @description The facepiece catalogue as JSON.
-     *
-     *     For: tester, administrator or supervisor.
-     */
-    get: operations["export_catalogue_json"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/codes/{code}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * How the card with this code stands now: initials, facepiece, size, until when, and nothing more.
-     * @description How the card with this code stands now: initials, facepiece, size, until when, and nothing more.
-     *
-     *     For: open to everybody.
-     */
-    get: operations["look_up_code"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/codes/{code}/report": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /**
-     * Something has changed, says whoever holds the card: what they passed ends at once.
-     * @description Something has changed, says whoever holds the card: what they passed ends at once.
-     *
-     *     For: open to everybody.
-     */
-    post: operations["report_by_card"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/counters": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * The instruments, their links, today's checks and what stands against using them.
-     * @description The instruments, their links, today's checks and what stands against using them.
-     *
-     *     For: tester, administrator or supervisor.
-     */
-    get: operations["get_counters"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/counters/{instrument_id}/acts": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /**
-     * Note that something was done to an instrument: alcohol charged, hoses dried, the end of the day.
-     * @description Note that something was done to an instrument: alcohol charged, hoses dried, the end of the day.
-     *
-     *     For: tester or administrator.
-     */
-    post: operations["record_act"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/counters/{instrument_id}/checks": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /**
-     * Record a daily check as the value read; whether it passes is computed.
-     * @description Record a daily check as the value read; whether it passes is computed.
-     *
-     *     For: tester or administrator.
-     */
-    post: operations["record_check"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/counters/{instrument_id}/trend/{name}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * The values of one check over the last ninety days.
-     * @description The values of one check over the last ninety days.
-     *
-     *     For: tester, administrator or supervisor.
-     */
-    get: operations["get_trend"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/crews/{crew_id}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    post?: never;
-    /**
-     * Forget a saved crew; the people stay.
-     * @description Forget a saved crew; the people stay.
-     *
-     *     For: tester, administrator or supervisor.
-     */
-    delete: operations["drop_crew"];
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/due": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * Who is due at a site: who can wear nothing first, then by the earliest of test, clearance and training.
-     * @description Who is due at a site: who can wear nothing first, then by the earliest of test, clearance and training.
-     *
-     *     For: tester, administrator or supervisor.
-     */
-    get: operations["get_due"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/due.xlsx": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * The same as a workbook, all of it.
-     * @description The same as a workbook, all of it.
-     *
-     *     For: tester, administrator or supervisor.
-     */
-    get: operations["get_due_sheet"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/employers": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /**
-     * Enter an employer.
-     * @description Enter an employer.
-     *
-     *     For: administrator.
-     */
-    post: operations["add_employer"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/employers/{employer_id}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    /**
-     * Give an employer another name.
-     * @description Give an employer another name.
-     *
-     *     For: administrator.
-     */
-    put: operations["rename_employer"];
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/employers/{employer_id}/archived": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    /**
-     * Put an employer away, or take it out again.
-     * @description Put an employer away, or take it out again.
-     *
-     *     For: administrator.
-     */
-    put: operations["archive_employer"];
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/employers/{employer_id}/sites": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /**
-     * Enter a site of an employer, with its benches.
-     * @description Enter a site of an employer, with its benches.
-     *
-     *     For: administrator.
-     */
-    post: operations["add_site"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/facepieces": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * The facepieces that may be chosen, latest versions, by words in maker, model or kind.
-     * @description The facepieces that may be chosen, latest versions, by words in maker, model or kind.
-     *
-     *     For: tester, administrator or supervisor.
-     */
-    get: operations["get_facepieces"];
-    put?: never;
-    /**
-     * Enter a facepiece, or a new version of one.
-     * @description Enter a facepiece, or a new version of one.
-     *
-     *     For: administrator.
-     */
-    post: operations["save_facepiece"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/facepieces/forms": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * What the form for a new facepiece of each kind begins with.
-     * @description What the form for a new facepiece of each kind begins with.
-     *
-     *     For: administrator.
-     */
-    get: operations["get_facepiece_forms"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/facepieces/{version_id}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * One version of a facepiece, as a record may have it.
-     * @description One version of a facepiece, as a record may have it.
-     *
-     *     For: tester, administrator or supervisor.
-     */
-    get: operations["get_facepiece"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/facepieces/{version_id}/form": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * A version as its form has it, to be changed or duplicated.
-     * @description A version as its form has it, to be changed or duplicated.
-     *
-     *     For: tester, administrator or supervisor.
-     */
-    get: operations["get_facepiece_model"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/facepieces/{version_id}/withdraw": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /**
-     * Withdraw a model whose approval no longer stands: nobody chooses it; who passed in it is recalled.
-     * @description Withdraw a model whose approval no longer stands: nobody chooses it; who passed in it is recalled.
-     *
-     *     For: administrator.
-     */
-    post: operations["withdraw_facepiece"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/gate": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /**
-     * Make the short-lived address of a tablet at the gate, which shows a crew day by day.
-     * @description Make the short-lived address of a tablet at the gate, which shows a crew day by day.
-     *
-     *     For: tester, administrator or supervisor.
-     */
-    post: operations["open_gate"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/gate/{secret}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * Who may wear what today, for whoever stands at the gate: yes or no, never why.
-     * @description Who may wear what today, for whoever stands at the gate: yes or no, never why.
-     *
-     *     For: open to everybody.
-     */
-    get: operations["get_gate"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/health": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * Whether people can be tested here: 503 where the database does not answer, or has another schema; and whether a
-     * @description Whether people can be tested here: 503 where the database does not answer, or has another schema; and whether a
-     *         worker goes its rounds, without which long jobs, letters and what is kept beforehand stand still.
-     *
-     *     For: open to everybody.
-     */
-    get: operations["get_health"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/history": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /**
-     * Take over a table of earlier results as history: judged by nobody here, permitting nothing.
-     * @description Take over a table of earlier results as history: judged by nobody here, permitting nothing.
-     *
-     *     For: administrator.
-     */
-    post: operations["import_history"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/history-words/{word_id}/withdrawal": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /**
-     * Take back what was said in writing of results of before, with the reason.
-     * @description Take back what was said in writing of results of before, with the reason.
-     *
-     *     For: administrator.
-     */
-    post: operations["take_word_back"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/history/preview": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /**
-     * What taking over a table of earlier results would do.
-     * @description What taking over a table of earlier results would do.
-     *
-     *     For: administrator.
-     */
-    post: operations["preview_history"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/imports": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /**
-     * Import a roster as a job: all or nothing.
-     * @description Import a roster as a job: all or nothing.
-     *
-     *     For: administrator.
-     */
-    post: operations["start_import"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/imports/preview": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /**
-     * What a roster would import, and what is wrong with it by row and column; nothing is stored.
-     * @description What a roster would import, and what is wrong with it by row and column; nothing is stored.
-     *
-     *     For: administrator.
-     */
-    post: operations["preview_import"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/instruments": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * The instruments you look after, those in use first.
-     * @description The instruments you look after, those in use first.
-     *
-     *     For: administrator.
-     */
-    get: operations["get_instrument_files"];
-    put?: never;
-    /**
-     * Enter an instrument; the token of its link is shown only now.
-     * @description Enter an instrument; the token of its link is shown only now.
-     *
-     *     For: administrator.
-     */
-    post: operations["enter_instrument"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/instruments/forms": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * What is asked of an instrument of each kind.
-     * @description What is asked of an instrument of each kind.
-     *
-     *     For: administrator.
-     */
-    get: operations["get_instrument_forms"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/instruments/{instrument_id}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * What is on file about an instrument.
-     * @description What is on file about an instrument.
-     *
-     *     For: administrator.
-     */
-    get: operations["get_instrument_file"];
-    /**
-     * Change an instrument's name, figures or where it is plugged in.
-     * @description Change an instrument's name, figures or where it is plugged in.
-     *
-     *     For: administrator.
-     */
-    put: operations["change_instrument"];
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/instruments/{instrument_id}/calibrations": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /**
-     * Put a calibration on file as its certificate has it.
-     * @description Put a calibration on file as its certificate has it.
-     *
-     *     For: administrator.
-     */
-    post: operations["enter_calibration"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/instruments/{instrument_id}/retired": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    /**
-     * Take an instrument out of use, or into use again.
-     * @description Take an instrument out of use, or into use again.
-     *
-     *     For: administrator.
-     */
-    put: operations["retire_instrument"];
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/instruments/{instrument_id}/token": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /**
-     * Make a new token for an instrument's link; the old one ends at once.
-     * @description Make a new token for an instrument's link; the old one ends at once.
-     *
-     *     For: administrator.
-     */
-    post: operations["renew_instrument_token"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/jobs/{job_id}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * How far a job is.
-     * @description How far a job is.
-     *
-     *     For: tester, administrator or supervisor.
-     */
-    get: operations["get_job"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/jobs/{job_id}/cancel": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /**
-     * Ask a job to end; it says what it has left behind.
-     * @description Ask a job to end; it says what it has left behind.
-     *
-     *     For: tester, administrator or supervisor.
-     */
-    post: operations["cancel_job"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/jobs/{job_id}/file": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * What a job of one's own made, for a day.
-     * @description What a job of one's own made, for a day.
-     *
-     *     For: tester, administrator or supervisor.
-     */
-    get: operations["get_job_file"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/join/{token}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * Whom a one-time address is for.
-     * @description Whom a one-time address is for.
-     *
-     *     For: open to everybody.
-     */
-    get: operations["get_joining"];
-    put?: never;
-    /**
-     * Choose your password at a one-time address; you are signed in.
-     * @description Choose your password at a one-time address; you are signed in.
-     *
-     *     For: open to everybody.
-     */
-    post: operations["join"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/journal": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * The journal: who did what to what, the newest first.
-     * @description The journal: who did what to what, the newest first.
-     *
-     *     For: administrator.
-     */
-    get: operations["get_journal"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/journal.csv": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * The journal as a table.
-     * @description The journal as a table.
-     *
-     *     For: administrator.
-     */
-    get: operations["get_journal_csv"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/kit/{kit_id}/lending": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * Whose an instrument, lot, nebuliser or sampling part is, and to whom it is lent.
-     * @description Whose an instrument, lot, nebuliser or sampling part is, and to whom it is lent.
-     *
-     *     For: tester, administrator or supervisor.
-     */
-    get: operations["get_lending"];
-    /**
-     * Lend kit to employers by name; those left out may not use it any more.
-     * @description Lend kit to employers by name; those left out may not use it any more.
-     *
-     *     For: administrator.
-     */
-    put: operations["put_lending"];
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/licences.txt": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * The licences of the Python packages that ship with the program; those of the page are at /licences.md.
-     * @description The licences of the Python packages that ship with the program; those of the page are at /licences.md.
-     *
-     *     For: tester, administrator or supervisor.
-     */
-    get: operations["get_licences"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/link/runs/{run_id}/chunks": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /**
-     * Store readings; what was stored before is not stored twice.
-     * @description Store readings; what was stored before is not stored twice.
-     *
-     *     For: a counter's link, by bearer token.
-     */
-    post: operations["store_chunks"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/link/runs/{run_id}/close": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /**
-     * Seal a run.
-     * @description Seal a run.
-     *
-     *     For: a counter's link, by bearer token.
-     */
-    post: operations["close_run"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/link/status": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /**
-     * Say what the counter does; hear which run it holds.
-     * @description Say what the counter does; hear which run it holds.
-     *
-     *     For: a counter's link, by bearer token.
-     */
-    post: operations["report_status"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/live": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * Follow a visit: `state` (whole) and `live` (numbers) as server-sent events.
-     * @description Follow a visit: `state` (whole) and `live` (numbers) as server-sent events.
-     *
-     *     For: tester, administrator or supervisor.
-     */
-    get: operations["live"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/lots": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * The lots at hand, the freshest first.
-     * @description The lots at hand, the freshest first.
-     *
-     *     For: tester, administrator or supervisor.
-     */
-    get: operations["get_lots"];
-    put?: never;
-    /**
-     * Enter a lot of a solution, a jar or a tube.
-     * @description Enter a lot of a solution, a jar or a tube.
-     *
-     *     For: tester or administrator.
-     */
-    post: operations["enter_lot"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/lots/{lot_id}/label": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * The label of a lot, to print.
-     * @description The label of a lot, to print.
-     *
-     *     For: tester, administrator or supervisor.
-     */
-    get: operations["get_label"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/lots/{lot_id}/withdraw": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /**
-     * Withdraw a lot: it is used no more, and what was tested with it is suspended.
-     * @description Withdraw a lot: it is used no more, and what was tested with it is suspended.
-     *
-     *     For: tester or administrator.
-     */
-    post: operations["withdraw_lot"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/mails": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * What was sent, waits, or could not be sent, the latest first.
-     * @description What was sent, waits, or could not be sent, the latest first.
-     *
-     *     For: tester, administrator or supervisor.
-     */
-    get: operations["get_mails"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/mails/{mail_id}/again": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /**
-     * Try a letter again that could not be sent.
-     * @description Try a letter again that could not be sent.
-     *
-     *     For: tester, administrator or supervisor.
-     */
-    post: operations["send_again"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/metrics": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * Numbers by which the installation is watched, for Prometheus; a token reads them.
-     * @description Numbers by which the installation is watched, for Prometheus; a token reads them.
-     *
-     *     For: tester, administrator or supervisor.
-     */
-    get: operations["get_metrics"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/nebulisers": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * The nebulisers, what is in them, and what stands against using them.
-     * @description The nebulisers, what is in them, and what stands against using them.
-     *
-     *     For: tester, administrator or supervisor.
-     */
-    get: operations["get_nebulisers"];
-    put?: never;
-    /**
-     * Enter a nebuliser for one of the two solutions.
-     * @description Enter a nebuliser for one of the two solutions.
-     *
-     *     For: tester or administrator.
-     */
-    post: operations["add_nebuliser"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/nebulisers/{nebuliser_id}/checks": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /**
-     * Note that a nebuliser was seen to spray.
-     * @description Note that a nebuliser was seen to spray.
-     *
-     *     For: tester or administrator.
-     */
-    post: operations["check_nebuliser"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/nebulisers/{nebuliser_id}/clogged": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /**
-     * Mark a nebuliser as clogged: every test with it since its last good check is voided, as a job.
-     * @description Mark a nebuliser as clogged: every test with it since its last good check is voided, as a job.
-     *
-     *     For: tester or administrator.
-     */
-    post: operations["mark_clogged"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/nebulisers/{nebuliser_id}/fillings": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /**
-     * Note that a nebuliser was rinsed and filled.
-     * @description Note that a nebuliser was rinsed and filled.
-     *
-     *     For: tester or administrator.
-     */
-    post: operations["fill_nebuliser"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/organisation": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    /**
-     * Say whose installation it is, and whether there is no instrument here.
-     * @description Say whose installation it is, and whether there is no instrument here.
-     *
-     *     For: administrator.
-     */
-    put: operations["change_organisation"];
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/parts": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * Probes, adapters, probed cartridges and manifolds: what they fit, when they were used and cleaned.
-     * @description Probes, adapters, probed cartridges and manifolds: what they fit, when they were used and cleaned.
-     *
-     *     For: tester, administrator or supervisor.
-     */
-    get: operations["get_parts"];
-    put?: never;
-    /**
-     * Enter a sampling part.
-     * @description Enter a sampling part.
-     *
-     *     For: tester or administrator.
-     */
-    post: operations["add_part"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/parts/{part_id}/acts": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /**
-     * Note that a sampling part was used, cleaned, or put away for good.
-     * @description Note that a sampling part was used, cleaned, or put away for good.
-     *
-     *     For: tester or administrator.
-     */
-    post: operations["note_part"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/people": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * Find people by the beginning of any name word or of their number.
-     * @description Find people by the beginning of any name word or of their number.
-     *
-     *     For: tester, administrator or supervisor.
-     */
-    get: operations["find_people"];
-    put?: never;
-    /**
-     * Enter a person.
-     * @description Enter a person.
-     *
-     *     For: tester or administrator.
-     */
-    post: operations["add_person"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/people/{person_id}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * A person: what they may wear until when, visits and tries.
-     * @description A person: what they may wear until when, visits and tries.
-     *
-     *     For: tester, administrator or supervisor.
-     */
-    get: operations["get_person"];
-    /**
-     * Correct a person's entry, or move them to another site of their employer.
-     * @description Correct a person's entry, or move them to another site of their employer.
-     *
-     *     For: tester or administrator.
-     */
-    put: operations["change_person"];
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/people/{person_id}/back": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /**
-     * Note that a person is here again.
-     * @description Note that a person is here again.
-     *
-     *     For: tester or administrator.
-     */
-    post: operations["person_back"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/people/{person_id}/clearance": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /**
-     * Put a medical clearance on file: status, limits, dates, by whom; never a diagnosis.
-     * @description Put a medical clearance on file: status, limits, dates, by whom; never a diagnosis.
-     *
-     *     For: tester or administrator.
-     */
-    post: operations["record_clearance"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/people/{person_id}/erasure": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * What erasing a person would take away, and whether it can be done.
-     * @description What erasing a person would take away, and whether it can be done.
-     *
-     *     For: administrator.
-     */
-    get: operations["preview_erasure"];
-    put?: never;
-    /**
-     * Erase a person's name, contact, papers and signatures; the logs keep ids and digests.
-     * @description Erase a person's name, contact, papers and signatures; the logs keep ids and digests.
-     *
-     *     For: administrator.
-     */
-    post: operations["erase_person"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/people/{person_id}/file.zip": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * A person's whole file: what is on file, every record and paper, and who looked at it.
-     * @description A person's whole file: what is on file, every record and paper, and who looked at it.
-     *
-     *     For: administrator.
-     */
-    get: operations["get_person_file"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/people/{person_id}/left": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /**
-     * Note that a person has left; everything of them stays.
-     * @description Note that a person has left; everything of them stays.
-     *
-     *     For: tester or administrator.
-     */
-    post: operations["person_left"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/people/{person_id}/measurements": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /**
-     * Record caliper readings; a third is asked for where two lie more than 3 mm apart.
-     * @description Record caliper readings; a third is asked for where two lie more than 3 mm apart.
-     *
-     *     For: tester or administrator.
-     */
-    post: operations["record_measurement"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/people/{person_id}/merge": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /**
-     * Make another entry part of this one: one person, both histories.
-     * @description Make another entry part of this one: one person, both histories.
-     *
-     *     For: administrator.
-     */
-    post: operations["merge_people"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/people/{person_id}/permissions": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * What a person may wear on a day at a task, and every reason why not.
-     * @description What a person may wear on a day at a task, and every reason why not.
-     *
-     *     For: tester, administrator or supervisor.
-     */
-    get: operations["get_permissions"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/people/{person_id}/reports": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /**
-     * Say that a face, health, a facepiece or the work has changed, or that it fits no more.
-     * @description Say that a face, health, a facepiece or the work has changed, or that it fits no more.
-     *
-     *     For: tester, administrator or supervisor.
-     */
-    post: operations["report_change"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/people/{person_id}/training": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /**
-     * Put a training on file.
-     * @description Put a training on file.
-     *
-     *     For: tester or administrator.
-     */
-    post: operations["record_training"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/people/{person_id}/twins": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * Other entries that may be the same person.
-     * @description Other entries that may be the same person.
-     *
-     *     For: administrator.
-     */
-    get: operations["get_twins"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/places": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * Your employers with their sites, put away ones last.
-     * @description Your employers with their sites, put away ones last.
-     *
-     *     For: administrator.
-     */
-    get: operations["get_places"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/recalls": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * Kit found wrong: what is open first.
-     * @description Kit found wrong: what is open first.
-     *
-     *     For: tester, administrator or supervisor.
-     */
-    get: operations["get_recalls"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/recalls/{recall_id}/settle": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /**
-     * Confirm kit found wrong, which voids what rests on it as a job, or clear it; with a reason.
-     * @description Confirm kit found wrong, which voids what rests on it as a job, or clear it; with a reason.
-     *
-     *     For: tester or administrator.
-     */
-    post: operations["settle_recall"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/recalls/{recall_id}/tests": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * Who must come back: the tests that rest on kit found wrong.
-     * @description Who must come back: the tests that rest on kit found wrong.
-     *
-     *     For: tester, administrator or supervisor.
-     */
-    get: operations["get_recall_tests"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/recipes": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * The recipes of the solutions, for the amount that is wanted.
-     * @description The recipes of the solutions, for the amount that is wanted.
-     *
-     *     For: tester, administrator or supervisor.
-     */
-    get: operations["get_recipes"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/records": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * Tests by person, model, kit, tester, site, days and outcome, the latest first.
-     * @description Tests by person, model, kit, tester, site, days and outcome, the latest first.
-     *
-     *     For: tester, administrator or supervisor.
-     */
-    get: operations["get_records"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/records.zip": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * The tests that are meant whole, for an inspector: records, papers, rules, an index, one digest of all.
-     * @description The tests that are meant whole, for an inspector: records, papers, rules, an index, one digest of all.
-     *
-     *     For: tester, administrator or supervisor.
-     */
-    get: operations["take_archive"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/records/file": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * All tests that are meant as CSV, JSON or a workbook, however many there are.
-     * @description All tests that are meant as CSV, JSON or a workbook, however many there are.
-     *
-     *     For: tester, administrator or supervisor.
-     */
-    get: operations["take_records"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/records/suggestions": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * What a word may mean: somebody, a model, kit, a tester, a card, a day.
-     * @description What a word may mean: somebody, a model, kit, a tester, a card, a day.
-     *
-     *     For: tester, administrator or supervisor.
-     */
-    get: operations["get_suggestions"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/reports/{report_id}/withdrawal": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /**
-     * Take back a report of change that was wrong, with the reason.
-     * @description Take back a report of change that was wrong, with the reason.
-     *
-     *     For: administrator.
-     */
-    post: operations["withdraw_report"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/results": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * Pass results by mask model and size, with 95 % intervals.
-     * @description Pass results by mask model and size, with 95 % intervals.
-     *
-     *     For: tester, administrator or supervisor.
-     */
-    get: operations["get_results"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/results.xlsx": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * The same as a workbook, all of it.
-     * @description The same as a workbook, all of it.
-     *
-     *     For: tester, administrator or supervisor.
-     */
-    get: operations["get_results_sheet"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/results/parts": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * The people of a model in a size by face cell, task or tester.
-     * @description The people of a model in a size by face cell, task or tester.
-     *
-     *     For: tester, administrator or supervisor.
-     */
-    get: operations["get_result_parts"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/results/people": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * Whom a figure of the pass results counts.
-     * @description Whom a figure of the pass results counts.
-     *
-     *     For: tester, administrator or supervisor.
-     */
-    get: operations["get_counted"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/session": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * Tell who is signed in.
-     * @description Tell who is signed in.
-     *
-     *     For: any signed-in account.
-     */
-    get: operations["who_am_i"];
-    put?: never;
-    /**
-     * Sign in; sets the session's cookie.
-     * @description Sign in; sets the session's cookie.
-     *
-     *     For: open to everybody.
-     */
-    post: operations["sign_in"];
-    /**
-     * Sign out.
-     * @description Sign out.
-     *
-     *     For: any signed-in account.
-     */
-    delete: operations["sign_out"];
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/setup": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * Whether this installation waits to be set up.
-     * @description Whether this installation waits to be set up.
-     *
-     *     For: open to everybody.
-     */
-    get: operations["get_setup"];
-    put?: never;
-    /**
-     * Set up an empty installation with the code its terminal shows; you are signed in as its administrator.
-     * @description Set up an empty installation with the code its terminal shows; you are signed in as its administrator.
-     *
-     *     For: open to everybody.
-     */
-    post: operations["set_up"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/setup/missing": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * What is still missing before the first test.
-     * @description What is still missing before the first test.
-     *
-     *     For: administrator.
-     */
-    get: operations["get_missing"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/sites": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * The sites within your grants, with their benches.
-     * @description The sites within your grants, with their benches.
-     *
-     *     For: tester, administrator or supervisor.
-     */
-    get: operations["get_sites"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/sites/{site_id}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    /**
-     * Change a site: its name, time zone, rule book or benches.
-     * @description Change a site: its name, time zone, rule book or benches.
-     *
-     *     For: administrator.
-     */
-    put: operations["change_site"];
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/sites/{site_id}/archived": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    /**
-     * Put a site away, or take it out again.
-     * @description Put a site away, or take it out again.
-     *
-     *     For: administrator.
-     */
-    put: operations["archive_site"];
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/sites/{site_id}/calendar": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /**
-     * Make a secret address of who is due, for a calendar; the one before ends.
-     * @description Make a secret address of who is due, for a calendar; the one before ends.
-     *
-     *     For: tester, administrator or supervisor.
-     */
-    post: operations["renew_calendar"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/sites/{site_id}/crews": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /**
-     * Save a crew under a name.
-     * @description Save a crew under a name.
-     *
-     *     For: tester, administrator or supervisor.
-     */
-    post: operations["save_crew"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/sites/{site_id}/erasures": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * Who left a site longer ago than it keeps personal data.
-     * @description Who left a site longer ago than it keeps personal data.
-     *
-     *     For: administrator.
-     */
-    get: operations["get_due_erasures"];
-    put?: never;
-    /**
-     * Erase, as a job, everybody whom a site no longer keeps.
-     * @description Erase, as a job, everybody whom a site no longer keeps.
-     *
-     *     For: administrator.
-     */
-    post: operations["start_erasures"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/sites/{site_id}/history": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * A site's results of before by facepiece and size, and what it said of them in writing.
-     * @description A site's results of before by facepiece and size, and what it said of them in writing.
-     *
-     *     For: administrator.
-     */
-    get: operations["list_history"];
-    put?: never;
-    /**
-     * Let results of before in one facepiece and size count as passes, in writing.
-     * @description Let results of before in one facepiece and size count as passes, in writing.
-     *
-     *     For: administrator.
-     */
-    post: operations["say_in_writing"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/sites/{site_id}/invitations": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /**
-     * Invite everybody who is due at a site to their next test.
-     * @description Invite everybody who is due at a site to their next test.
-     *
-     *     For: tester, administrator or supervisor.
-     */
-    post: operations["invite_due"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/sites/{site_id}/protocols": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * The protocols a site has added.
-     * @description The protocols a site has added.
-     *
-     *     For: tester, administrator or supervisor.
-     */
-    get: operations["get_protocols"];
-    put?: never;
-    /**
-     * Add a protocol to a site; visits opened from now on may use it.
-     * @description Add a protocol to a site; visits opened from now on may use it.
-     *
-     *     For: administrator.
-     */
-    post: operations["add_protocol"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/sites/{site_id}/protocols/try": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /**
-     * Read a protocol file and run it on the simulator; nothing is stored.
-     * @description Read a protocol file and run it on the simulator; nothing is stored.
-     *
-     *     For: administrator.
-     */
-    post: operations["try_protocol"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/sites/{site_id}/protocols/{protocol_id}/withdraw": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /**
-     * Withdraw a protocol a site has added.
-     * @description Withdraw a protocol a site has added.
-     *
-     *     For: administrator.
-     */
-    post: operations["withdraw_protocol"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/sites/{site_id}/rule-book": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /**
-     * Choose the rule book for visits opened from now on.
-     * @description Choose the rule book for visits opened from now on.
-     *
-     *     For: administrator.
-     */
-    post: operations["choose_book"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/sites/{site_id}/rules": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * A rule book as a site uses it: value, unit, source, standing, what the site changed and checked.
-     * @description A rule book as a site uses it: value, unit, source, standing, what the site changed and checked.
-     *
-     *     For: tester, administrator or supervisor.
-     */
-    get: operations["get_rules"];
-    put?: never;
-    /**
-     * Lay a stricter value over a rule book, a looser one with a written reason, fill a blank, or note a check.
-     * @description Lay a stricter value over a rule book, a looser one with a written reason, fill a blank, or note a check.
-     *
-     *     For: administrator.
-     */
-    post: operations["enter_rule"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/sites/{site_id}/tasks": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * The tasks of a site with the protection each needs under its rule book.
-     * @description The tasks of a site with the protection each needs under its rule book.
-     *
-     *     For: tester, administrator or supervisor.
-     */
-    get: operations["get_tasks"];
-    put?: never;
-    /**
-     * Enter a task of a site; one of the same name takes its place.
-     * @description Enter a task of a site; one of the same name takes its place.
-     *
-     *     For: administrator.
-     */
-    post: operations["enter_task"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/sites/{site_id}/words": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * A site's own terms and periods, and what holds without them.
-     * @description A site's own terms and periods, and what holds without them.
-     *
-     *     For: administrator.
-     */
-    get: operations["get_site_words"];
-    /**
-     * Write a site's own terms, its notice, and how long personal data are kept after somebody has left.
-     * @description Write a site's own terms, its notice, and how long personal data are kept after somebody has left.
-     *
-     *     For: administrator.
-     */
-    put: operations["change_site_words"];
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/source.zip": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * The source of the program as it runs here.
-     * @description The source of the program as it runs here.
-     *
-     *     For: tester, administrator or supervisor.
-     */
-    get: operations["get_source"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/system/parts": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * How the parts of the program fare on this machine.
-     * @description How the parts of the program fare on this machine.
-     *
-     *     For: tester or administrator.
-     */
-    get: operations["get_system_parts"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/time": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * The server's time.
-     * @description The server's time.
-     *
-     *     For: open to everybody.
-     */
-    get: operations["get_time"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/today": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * Who is here, what was left unfinished, what was done today, each list by its page.
-     * @description Who is here, what was left unfinished, what was done today, each list by its page.
-     *
-     *     For: tester, administrator or supervisor.
-     */
-    get: operations["get_today"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/today/live": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * Hear that something has changed on the day: a page asks anew then, and not before.
-     * @description Hear that something has changed on the day: a page asks anew then, and not before.
-     *
-     *     For: tester, administrator or supervisor.
-     */
-    get: operations["live_day"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/tokens": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * The tokens by which other programs read here.
-     * @description The tokens by which other programs read here.
-     *
-     *     For: administrator.
-     */
-    get: operations["get_tokens"];
-    put?: never;
-    /**
-     * Make a token by which another program reads what an employer has here; it is shown only now.
-     * @description Make a token by which another program reads what an employer has here; it is shown only now.
-     *
-     *     For: administrator.
-     */
-    post: operations["make_token"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/tokens/{token_id}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    post?: never;
-    /**
-     * End a token at once.
-     * @description End a token at once.
-     *
-     *     For: administrator.
-     */
-    delete: operations["end_token"];
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/tomorrow": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * Who of a crew may wear what on a day, or every reason why not.
-     * @description Who of a crew may wear what on a day, or every reason why not.
-     *
-     *     For: tester, administrator or supervisor.
-     */
-    get: operations["get_tomorrow"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/tomorrow.csv": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * The same as CSV.
-     * @description The same as CSV.
-     *
-     *     For: tester, administrator or supervisor.
-     */
-    get: operations["get_tomorrow_table"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/tomorrow.pdf": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * The same on paper, for a wall or for an employer.
-     * @description The same on paper, for a wall or for an employer.
-     *
-     *     For: tester, administrator or supervisor.
-     */
-    get: operations["get_tomorrow_paper"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/tomorrow.xlsx": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * The same as a workbook, a line for each set-up or each reason.
-     * @description The same as a workbook, a line for each set-up or each reason.
-     *
-     *     For: tester, administrator or supervisor.
-     */
-    get: operations["get_tomorrow_sheet"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/tomorrow/cards": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /**
-     * Draw the cards of everybody of a crew who may wear something, ten on a sheet, as a job.
-     * @description Draw the cards of everybody of a crew who may wear something, ten on a sheet, as a job.
-     *
-     *     For: tester, administrator or supervisor.
-     */
-    post: operations["draw_cards"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/visits": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /**
-     * Open a visit for a person at a bench.
-     * @description Open a visit for a person at a bench.
-     *
-     *     For: tester.
-     */
-    post: operations["open_visit"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/visits/{visit_id}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * A visit as it stands now.
-     * @description A visit as it stands now.
-     *
-     *     For: tester, administrator or supervisor.
-     */
-    get: operations["get_visit"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/visits/{visit_id}/advice": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * Task, facepiece, size and method: what is advised for this person.
-     * @description Task, facepiece, size and method: what is advised for this person.
-     *
-     *     For: tester, administrator or supervisor.
-     */
-    get: operations["get_advice"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/visits/{visit_id}/choices": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * The facepieces to choose from, nine at a time, with advice; by words in maker, model or kind.
-     * @description The facepieces to choose from, nine at a time, with advice; by words in maker, model or kind.
-     *
-     *     For: tester, administrator or supervisor.
-     */
-    get: operations["get_choices"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/visits/{visit_id}/events": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /**
-     * Propose an entry for the log; accepted, or refused with the reason.
-     * @description Propose an entry for the log; accepted, or refused with the reason.
-     *
-     *     For: tester.
-     */
-    post: operations["propose"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/visits/{visit_id}/log": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * The log itself, entry by entry.
-     * @description The log itself, entry by entry.
-     *
-     *     For: tester, administrator or supervisor.
-     */
-    get: operations["get_log"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/visits/{visit_id}/mail": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /**
-     * Send a paper of a signed visit to the worker's own address.
-     * @description Send a paper of a signed visit to the worker's own address.
-     *
-     *     For: tester, administrator or supervisor.
-     */
-    post: operations["mail_paper"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/visits/{visit_id}/parts": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * The sampling parts that may serve this visit's facepiece and method, those entered for its model first.
-     * @description The sampling parts that may serve this visit's facepiece and method, those entered for its model first.
-     *
-     *     For: tester, administrator or supervisor.
-     */
-    get: operations["get_visit_parts"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/visits/{visit_id}/readings.csv": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * Every reading of the visit's runs.
-     * @description Every reading of the visit's runs.
-     *
-     *     For: tester, administrator or supervisor.
-     */
-    get: operations["export_readings"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/visits/{visit_id}/record.json": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * The open record: events, readings, pinned rules, verdict; `moorfog recompute` computes it again.
-     * @description The open record: events, readings, pinned rules, verdict; `moorfog recompute` computes it again.
-     *
-     *     For: tester, administrator or supervisor.
-     */
-    get: operations["export_record"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/visits/{visit_id}/reports": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /**
-     * Issue the report, the card or the worker's letter; the same revision gives the same bytes ever after.
-     * @description Issue the report, the card or the worker's letter; the same revision gives the same bytes ever after.
-     *
-     *     For: tester, administrator or supervisor.
-     */
-    post: operations["issue"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/visits/{visit_id}/reports/{page_size}/{revision}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * The stored PDF; one that a correction replaced is marked so on every page.
-     * @description The stored PDF; one that a correction replaced is marked so on every page.
-     *
-     *     For: tester, administrator or supervisor.
-     */
-    get: operations["get_report"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/visits/{visit_id}/results.csv": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * The tries of the visit with their exercises.
-     * @description The tries of the visit with their exercises.
-     *
-     *     For: tester, administrator or supervisor.
-     */
-    get: operations["export_results"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/visits/{visit_id}/runs/{run_id}/file": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /**
-     * Seal a run with the readings of a file, from an instrument that gives only files.
-     * @description Seal a run with the readings of a file, from an instrument that gives only files.
-     *
-     *     For: tester.
-     */
-    post: operations["import_run"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/visits/{visit_id}/screen": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /**
-     * A bench's screen says that it is there, how many presses it holds unsent, and up to which entry it knows.
-     * @description A bench's screen says that it is there, how many presses it holds unsent, and up to which entry it knows.
-     *
-     *     For: tester.
-     */
-    post: operations["hear_screen"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/visits/{visit_id}/seal-notice": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /**
-     * Acknowledge the failed seal checks of a visit.
-     * @description Acknowledge the failed seal checks of a visit.
-     *
-     *     For: supervisor or administrator.
-     */
-    post: operations["acknowledge_seal"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/visits/{visit_id}/signatures": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /**
-     * Sign the present revision.
-     * @description Sign the present revision.
-     *
-     *     For: tester.
-     */
-    post: operations["sign"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/visits/{visit_id}/wearer": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /**
-     * A new short-lived address for the wearer's screen; earlier ones end.
-     * @description A new short-lived address for the wearer's screen; earlier ones end.
-     *
-     *     For: tester.
-     */
-    post: operations["make_wearer_address"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/wearer/{token}": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * What the wearer sees now.
-     * @description What the wearer sees now.
-     *
-     *     For: whoever has the wearer's address.
-     */
-    get: operations["get_wearer"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/wearer/{token}/live": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * Follow the wearer's screen: `state` as server-sent events.
-     * @description Follow the wearer's screen: `state` as server-sent events.
-     *
-     *     For: whoever has the wearer's address.
-     */
-    get: operations["wearer_live"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/wearer/{token}/screen": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /**
-     * The wearer's screen says that it is there, whether it holds a press unsent, and up to which entry it knows.
-     * @description The wearer's screen says that it is there, whether it holds a press unsent, and up to which entry it knows.
-     *
-     *     For: whoever has the wearer's address.
-     */
-    post: operations["hear_wearer_screen"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/wearer/{token}/sensed": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /**
-     * The wearer tastes it, smells it, or it stings.
-     * @description The wearer tastes it, smells it, or it stings.
-     *
-     *     For: whoever has the wearer's address.
-     */
-    post: operations["sensed"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/wearer/{token}/signature": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    get?: never;
-    put?: never;
-    /**
-     * The wearer signs what stands on their own screen.
-     * @description The wearer signs what stands on their own screen.
-     *
-     *     For: whoever has the wearer's address.
-     */
-    post: operations["sign_as_wearer"];
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/wearers": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * Everyone in a model and size on a test that still counts, with rule and level, whose test ends first.
-     * @description Everyone in a model and size on a test that still counts, with rule and level, whose test ends first.
-     *
-     *     For: tester, administrator or supervisor.
-     */
-    get: operations["get_wearers"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
-  "/api/wearers/file": {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    /**
-     * Everyone in a model and size as CSV, JSON or a workbook.
-     * @description Everyone in a model and size as CSV, JSON or a workbook.
-     *
-     *     For: tester, administrator or supervisor.
-     */
-    get: operations["take_wearers"];
-    put?: never;
-    post?: never;
-    delete?: never;
-    options?: never;
-    head?: never;
-    patch?: never;
-    trace?: never;
-  };
+    "/api/account": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Your own account: where you are signed in, and your second factor.
+         * @description Your own account: where you are signed in, and your second factor.
+         *
+         *     For: any signed-in account.
+         */
+        get: operations["get_own_account"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/account/notice": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Say where you are written to, and how often you are told by e-mail who is due.
+         * @description Say where you are written to, and how often you are told by e-mail who is due.
+         *
+         *     For: any signed-in account.
+         */
+        put: operations["set_own_notice"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/account/password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Change your own password; your other sessions end.
+         * @description Change your own password; your other sessions end.
+         *
+         *     For: any signed-in account.
+         */
+        post: operations["change_own_password"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/account/second": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Begin with a second factor: a secret for your authenticator.
+         * @description Begin with a second factor: a secret for your authenticator.
+         *
+         *     For: any signed-in account.
+         */
+        post: operations["start_second_factor"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/account/second/confirm": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Switch the second factor on with a code of it.
+         * @description Switch the second factor on with a code of it.
+         *
+         *     For: any signed-in account.
+         */
+        post: operations["confirm_second_factor"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/account/second/off": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Switch your second factor off.
+         * @description Switch your second factor off.
+         *
+         *     For: any signed-in account.
+         */
+        post: operations["switch_second_factor_off"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/account/sessions/{session_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * End one of your own sessions.
+         * @description End one of your own sessions.
+         *
+         *     For: any signed-in account.
+         */
+        delete: operations["end_own_session"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/accounts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The accounts with a role at your employers.
+         * @description The accounts with a role at your employers.
+         *
+         *     For: administrator.
+         */
+        get: operations["get_accounts"];
+        put?: never;
+        /**
+         * Invite a colleague: a one-time address at which they choose their password.
+         * @description Invite a colleague: a one-time address at which they choose their password.
+         *
+         *     For: administrator.
+         */
+        post: operations["invite_colleague"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/accounts/{account_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Change a colleague's name or roles.
+         * @description Change a colleague's name or roles.
+         *
+         *     For: administrator.
+         */
+        put: operations["change_account"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/accounts/{account_id}/competence": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What a colleague has shown that they can do, method by method.
+         * @description What a colleague has shown that they can do, method by method.
+         *
+         *     For: administrator.
+         */
+        get: operations["get_competence"];
+        put?: never;
+        /**
+         * Put a colleague's competence in a method on file, or take it back.
+         * @description Put a colleague's competence in a method on file, or take it back.
+         *
+         *     For: administrator.
+         */
+        post: operations["enter_competence"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/accounts/{account_id}/lost-second": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Switch a colleague's second factor off: their telephone is lost.
+         * @description Switch a colleague's second factor off: their telephone is lost.
+         *
+         *     For: administrator.
+         */
+        post: operations["lose_second_factor"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/accounts/{account_id}/off": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Switch an account off; its sessions end at once.
+         * @description Switch an account off; its sessions end at once.
+         *
+         *     For: administrator.
+         */
+        post: operations["switch_account_off"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/accounts/{account_id}/on": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Switch an account on again.
+         * @description Switch an account on again.
+         *
+         *     For: administrator.
+         */
+        post: operations["switch_account_on"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/accounts/{account_id}/reset": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Make a one-time address at which a new password is chosen.
+         * @description Make a one-time address at which a new password is chosen.
+         *
+         *     For: administrator.
+         */
+        post: operations["reset_account"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/accounts/{account_id}/sessions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Where a colleague is signed in.
+         * @description Where a colleague is signed in.
+         *
+         *     For: administrator.
+         */
+        get: operations["get_account_sessions"];
+        put?: never;
+        post?: never;
+        /**
+         * End every session of a colleague.
+         * @description End every session of a colleague.
+         *
+         *     For: administrator.
+         */
+        delete: operations["end_account_sessions"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/backups": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * How the backups stand.
+         * @description How the backups stand.
+         *
+         *     For: administrator.
+         */
+        get: operations["get_backups"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/board": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * A crew against the set-ups they have passed in: people down, set-ups across.
+         * @description A crew against the set-ups they have passed in: people down, set-ups across.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["get_board"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calendar/{secret}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Who is due, as a calendar that names people by initials and number.
+         * @description Who is due, as a calendar that names people by initials and number.
+         *
+         *     For: open to everybody.
+         */
+        get: operations["get_calendar"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/card-key": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The public key of this installation, by which a card is checked without a network.
+         * @description The public key of this installation, by which a card is checked without a network.
+         *
+         *     For: open to everybody.
+         */
+        get: operations["get_card_key"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/catalogue": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Import facepieces from JSON or CSV; a changed model becomes a new version, all or nothing.
+         * @description Import facepieces from JSON or CSV; a changed model becomes a new version, all or nothing.
+         *
+         *     For: administrator.
+         */
+        post: operations["import_catalogue"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/catalogue.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The facepiece catalogue as CSV.
+         * @description The facepiece catalogue as CSV.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["export_catalogue_csv"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/catalogue.json": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The facepiece catalogue as JSON.
+         * @description The facepiece catalogue as JSON.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["export_catalogue_json"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/codes/{code}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * How the card with this code stands now: initials, facepiece, size, until when, and nothing more.
+         * @description How the card with this code stands now: initials, facepiece, size, until when, and nothing more.
+         *
+         *     For: open to everybody.
+         */
+        get: operations["look_up_code"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/codes/{code}/report": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Something has changed, says whoever holds the card: what they passed ends at once.
+         * @description Something has changed, says whoever holds the card: what they passed ends at once.
+         *
+         *     For: open to everybody.
+         */
+        post: operations["report_by_card"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/counters": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The instruments, their links, today's checks and what stands against using them.
+         * @description The instruments, their links, today's checks and what stands against using them.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["get_counters"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/counters/{instrument_id}/acts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Note that something was done to an instrument: alcohol charged, hoses dried, the end of the day.
+         * @description Note that something was done to an instrument: alcohol charged, hoses dried, the end of the day.
+         *
+         *     For: tester or administrator.
+         */
+        post: operations["record_act"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/counters/{instrument_id}/checks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Record a daily check as the value read; whether it passes is computed.
+         * @description Record a daily check as the value read; whether it passes is computed.
+         *
+         *     For: tester or administrator.
+         */
+        post: operations["record_check"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/counters/{instrument_id}/trend/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The values of one check over the last ninety days.
+         * @description The values of one check over the last ninety days.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["get_trend"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/crews/{crew_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Forget a saved crew; the people stay.
+         * @description Forget a saved crew; the people stay.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        delete: operations["drop_crew"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/due": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Who is due at a site: who can wear nothing first, then by the earliest of test, clearance and training.
+         * @description Who is due at a site: who can wear nothing first, then by the earliest of test, clearance and training.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["get_due"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/due.xlsx": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The same as a workbook, all of it.
+         * @description The same as a workbook, all of it.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["get_due_sheet"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/employers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Enter an employer.
+         * @description Enter an employer.
+         *
+         *     For: administrator.
+         */
+        post: operations["add_employer"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/employers/{employer_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Give an employer another name.
+         * @description Give an employer another name.
+         *
+         *     For: administrator.
+         */
+        put: operations["rename_employer"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/employers/{employer_id}/archived": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Put an employer away, or take it out again.
+         * @description Put an employer away, or take it out again.
+         *
+         *     For: administrator.
+         */
+        put: operations["archive_employer"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/employers/{employer_id}/sites": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Enter a site of an employer, with its benches.
+         * @description Enter a site of an employer, with its benches.
+         *
+         *     For: administrator.
+         */
+        post: operations["add_site"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/facepieces": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The facepieces that may be chosen, latest versions, by words in maker, model or kind.
+         * @description The facepieces that may be chosen, latest versions, by words in maker, model or kind.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["get_facepieces"];
+        put?: never;
+        /**
+         * Enter a facepiece, or a new version of one.
+         * @description Enter a facepiece, or a new version of one.
+         *
+         *     For: administrator.
+         */
+        post: operations["save_facepiece"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/facepieces/forms": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What the form for a new facepiece of each kind begins with.
+         * @description What the form for a new facepiece of each kind begins with.
+         *
+         *     For: administrator.
+         */
+        get: operations["get_facepiece_forms"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/facepieces/{version_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * One version of a facepiece, as a record may have it.
+         * @description One version of a facepiece, as a record may have it.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["get_facepiece"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/facepieces/{version_id}/form": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * A version as its form has it, to be changed or duplicated.
+         * @description A version as its form has it, to be changed or duplicated.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["get_facepiece_model"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/facepieces/{version_id}/withdraw": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Withdraw a model whose approval no longer stands: nobody chooses it; who passed in it is recalled.
+         * @description Withdraw a model whose approval no longer stands: nobody chooses it; who passed in it is recalled.
+         *
+         *     For: administrator.
+         */
+        post: operations["withdraw_facepiece"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/gate": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Make the short-lived address of a tablet at the gate, which shows a crew day by day.
+         * @description Make the short-lived address of a tablet at the gate, which shows a crew day by day.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        post: operations["open_gate"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/gate/{secret}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Who may wear what today, for whoever stands at the gate: yes or no, never why.
+         * @description Who may wear what today, for whoever stands at the gate: yes or no, never why.
+         *
+         *     For: open to everybody.
+         */
+        get: operations["get_gate"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/health": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Whether people can be tested here: 503 where the database does not answer, or has another schema; and whether a
+         * @description Whether people can be tested here: 503 where the database does not answer, or has another schema; and whether a
+         *         worker goes its rounds, without which long jobs, letters and what is kept beforehand stand still.
+         *
+         *     For: open to everybody.
+         */
+        get: operations["get_health"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/history": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take over a table of earlier results as history: judged by nobody here, permitting nothing.
+         * @description Take over a table of earlier results as history: judged by nobody here, permitting nothing.
+         *
+         *     For: administrator.
+         */
+        post: operations["import_history"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/history-words/{word_id}/withdrawal": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take back what was said in writing of results of before, with the reason.
+         * @description Take back what was said in writing of results of before, with the reason.
+         *
+         *     For: administrator.
+         */
+        post: operations["take_word_back"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/history/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * What taking over a table of earlier results would do.
+         * @description What taking over a table of earlier results would do.
+         *
+         *     For: administrator.
+         */
+        post: operations["preview_history"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/imports": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Import a roster as a job: all or nothing.
+         * @description Import a roster as a job: all or nothing.
+         *
+         *     For: administrator.
+         */
+        post: operations["start_import"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/imports/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * What a roster would import, and what is wrong with it by row and column; nothing is stored.
+         * @description What a roster would import, and what is wrong with it by row and column; nothing is stored.
+         *
+         *     For: administrator.
+         */
+        post: operations["preview_import"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/instruments": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The instruments you look after, those in use first.
+         * @description The instruments you look after, those in use first.
+         *
+         *     For: administrator.
+         */
+        get: operations["get_instrument_files"];
+        put?: never;
+        /**
+         * Enter an instrument; the token of its link is shown only now.
+         * @description Enter an instrument; the token of its link is shown only now.
+         *
+         *     For: administrator.
+         */
+        post: operations["enter_instrument"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/instruments/forms": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What is asked of an instrument of each kind.
+         * @description What is asked of an instrument of each kind.
+         *
+         *     For: administrator.
+         */
+        get: operations["get_instrument_forms"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/instruments/{instrument_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What is on file about an instrument.
+         * @description What is on file about an instrument.
+         *
+         *     For: administrator.
+         */
+        get: operations["get_instrument_file"];
+        /**
+         * Change an instrument's name, figures or where it is plugged in.
+         * @description Change an instrument's name, figures or where it is plugged in.
+         *
+         *     For: administrator.
+         */
+        put: operations["change_instrument"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/instruments/{instrument_id}/calibrations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Put a calibration on file as its certificate has it.
+         * @description Put a calibration on file as its certificate has it.
+         *
+         *     For: administrator.
+         */
+        post: operations["enter_calibration"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/instruments/{instrument_id}/retired": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Take an instrument out of use, or into use again.
+         * @description Take an instrument out of use, or into use again.
+         *
+         *     For: administrator.
+         */
+        put: operations["retire_instrument"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/instruments/{instrument_id}/token": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Make a new token for an instrument's link; the old one ends at once.
+         * @description Make a new token for an instrument's link; the old one ends at once.
+         *
+         *     For: administrator.
+         */
+        post: operations["renew_instrument_token"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * How far a job is.
+         * @description How far a job is.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["get_job"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/cancel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Ask a job to end; it says what it has left behind.
+         * @description Ask a job to end; it says what it has left behind.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        post: operations["cancel_job"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What a job of one's own made, for a day.
+         * @description What a job of one's own made, for a day.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["get_job_file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/join/{token}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Whom a one-time address is for.
+         * @description Whom a one-time address is for.
+         *
+         *     For: open to everybody.
+         */
+        get: operations["get_joining"];
+        put?: never;
+        /**
+         * Choose your password at a one-time address; you are signed in.
+         * @description Choose your password at a one-time address; you are signed in.
+         *
+         *     For: open to everybody.
+         */
+        post: operations["join"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/journal": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The journal: who did what to what, the newest first.
+         * @description The journal: who did what to what, the newest first.
+         *
+         *     For: administrator.
+         */
+        get: operations["get_journal"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/journal.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The journal as a table.
+         * @description The journal as a table.
+         *
+         *     For: administrator.
+         */
+        get: operations["get_journal_csv"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/kit/{kit_id}/lending": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Whose an instrument, lot, nebuliser or sampling part is, and to whom it is lent.
+         * @description Whose an instrument, lot, nebuliser or sampling part is, and to whom it is lent.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["get_lending"];
+        /**
+         * Lend kit to employers by name; those left out may not use it any more.
+         * @description Lend kit to employers by name; those left out may not use it any more.
+         *
+         *     For: administrator.
+         */
+        put: operations["put_lending"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/licences.txt": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The licences of the Python packages that ship with the program; those of the page are at /licences.md.
+         * @description The licences of the Python packages that ship with the program; those of the page are at /licences.md.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["get_licences"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/link/runs/{run_id}/chunks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Store readings; what was stored before is not stored twice.
+         * @description Store readings; what was stored before is not stored twice.
+         *
+         *     For: a counter's link, by bearer token.
+         */
+        post: operations["store_chunks"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/link/runs/{run_id}/close": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Seal a run.
+         * @description Seal a run.
+         *
+         *     For: a counter's link, by bearer token.
+         */
+        post: operations["close_run"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/link/status": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Say what the counter does; hear which run it holds.
+         * @description Say what the counter does; hear which run it holds.
+         *
+         *     For: a counter's link, by bearer token.
+         */
+        post: operations["report_status"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/live": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Follow a visit: `state` (whole) and `live` (numbers) as server-sent events.
+         * @description Follow a visit: `state` (whole) and `live` (numbers) as server-sent events.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["live"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lots": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The lots at hand, the freshest first.
+         * @description The lots at hand, the freshest first.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["get_lots"];
+        put?: never;
+        /**
+         * Enter a lot of a solution, a jar or a tube.
+         * @description Enter a lot of a solution, a jar or a tube.
+         *
+         *     For: tester or administrator.
+         */
+        post: operations["enter_lot"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lots/{lot_id}/label": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The label of a lot, to print.
+         * @description The label of a lot, to print.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["get_label"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/lots/{lot_id}/withdraw": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Withdraw a lot: it is used no more, and what was tested with it is suspended.
+         * @description Withdraw a lot: it is used no more, and what was tested with it is suspended.
+         *
+         *     For: tester or administrator.
+         */
+        post: operations["withdraw_lot"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/mails": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What was sent, waits, or could not be sent, the latest first.
+         * @description What was sent, waits, or could not be sent, the latest first.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["get_mails"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/mails/{mail_id}/again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Try a letter again that could not be sent.
+         * @description Try a letter again that could not be sent.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        post: operations["send_again"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/metrics": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Numbers by which the installation is watched, for Prometheus; a token reads them.
+         * @description Numbers by which the installation is watched, for Prometheus; a token reads them.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["get_metrics"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/nebulisers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The nebulisers, what is in them, and what stands against using them.
+         * @description The nebulisers, what is in them, and what stands against using them.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["get_nebulisers"];
+        put?: never;
+        /**
+         * Enter a nebuliser for one of the two solutions.
+         * @description Enter a nebuliser for one of the two solutions.
+         *
+         *     For: tester or administrator.
+         */
+        post: operations["add_nebuliser"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/nebulisers/{nebuliser_id}/checks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Note that a nebuliser was seen to spray.
+         * @description Note that a nebuliser was seen to spray.
+         *
+         *     For: tester or administrator.
+         */
+        post: operations["check_nebuliser"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/nebulisers/{nebuliser_id}/clogged": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Mark a nebuliser as clogged: every test with it since its last good check is voided, as a job.
+         * @description Mark a nebuliser as clogged: every test with it since its last good check is voided, as a job.
+         *
+         *     For: tester or administrator.
+         */
+        post: operations["mark_clogged"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/nebulisers/{nebuliser_id}/fillings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Note that a nebuliser was rinsed and filled.
+         * @description Note that a nebuliser was rinsed and filled.
+         *
+         *     For: tester or administrator.
+         */
+        post: operations["fill_nebuliser"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/organisation": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Say whose installation it is, and whether there is no instrument here.
+         * @description Say whose installation it is, and whether there is no instrument here.
+         *
+         *     For: administrator.
+         */
+        put: operations["change_organisation"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/parts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Probes, adapters, probed cartridges and manifolds: what they fit, when they were used and cleaned.
+         * @description Probes, adapters, probed cartridges and manifolds: what they fit, when they were used and cleaned.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["get_parts"];
+        put?: never;
+        /**
+         * Enter a sampling part.
+         * @description Enter a sampling part.
+         *
+         *     For: tester or administrator.
+         */
+        post: operations["add_part"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/parts/{part_id}/acts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Note that a sampling part was used, cleaned, or put away for good.
+         * @description Note that a sampling part was used, cleaned, or put away for good.
+         *
+         *     For: tester or administrator.
+         */
+        post: operations["note_part"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Find people by the beginning of any name word or of their number.
+         * @description Find people by the beginning of any name word or of their number.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["find_people"];
+        put?: never;
+        /**
+         * Enter a person.
+         * @description Enter a person.
+         *
+         *     For: tester or administrator.
+         */
+        post: operations["add_person"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/{person_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * A person: what they may wear until when, visits and tries.
+         * @description A person: what they may wear until when, visits and tries.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["get_person"];
+        /**
+         * Correct a person's entry, or move them to another site of their employer.
+         * @description Correct a person's entry, or move them to another site of their employer.
+         *
+         *     For: tester or administrator.
+         */
+        put: operations["change_person"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/{person_id}/back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Note that a person is here again.
+         * @description Note that a person is here again.
+         *
+         *     For: tester or administrator.
+         */
+        post: operations["person_back"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/{person_id}/clearance": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Put a medical clearance on file: status, limits, dates, by whom; never a diagnosis.
+         * @description Put a medical clearance on file: status, limits, dates, by whom; never a diagnosis.
+         *
+         *     For: tester or administrator.
+         */
+        post: operations["record_clearance"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/{person_id}/erasure": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What erasing a person would take away, and whether it can be done.
+         * @description What erasing a person would take away, and whether it can be done.
+         *
+         *     For: administrator.
+         */
+        get: operations["preview_erasure"];
+        put?: never;
+        /**
+         * Erase a person's name, contact, papers and signatures; the logs keep ids and digests.
+         * @description Erase a person's name, contact, papers and signatures; the logs keep ids and digests.
+         *
+         *     For: administrator.
+         */
+        post: operations["erase_person"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/{person_id}/file.zip": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * A person's whole file: what is on file, every record and paper, and who looked at it.
+         * @description A person's whole file: what is on file, every record and paper, and who looked at it.
+         *
+         *     For: administrator.
+         */
+        get: operations["get_person_file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/{person_id}/left": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Note that a person has left; everything of them stays.
+         * @description Note that a person has left; everything of them stays.
+         *
+         *     For: tester or administrator.
+         */
+        post: operations["person_left"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/{person_id}/measurements": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Record caliper readings; a third is asked for where two lie more than 3 mm apart.
+         * @description Record caliper readings; a third is asked for where two lie more than 3 mm apart.
+         *
+         *     For: tester or administrator.
+         */
+        post: operations["record_measurement"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/{person_id}/merge": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Make another entry part of this one: one person, both histories.
+         * @description Make another entry part of this one: one person, both histories.
+         *
+         *     For: administrator.
+         */
+        post: operations["merge_people"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/{person_id}/permissions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What a person may wear on a day at a task, and every reason why not.
+         * @description What a person may wear on a day at a task, and every reason why not.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["get_permissions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/{person_id}/reports": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Say that a face, health, a facepiece or the work has changed, or that it fits no more.
+         * @description Say that a face, health, a facepiece or the work has changed, or that it fits no more.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        post: operations["report_change"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/{person_id}/training": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Put a training on file.
+         * @description Put a training on file.
+         *
+         *     For: tester or administrator.
+         */
+        post: operations["record_training"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/{person_id}/twins": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Other entries that may be the same person.
+         * @description Other entries that may be the same person.
+         *
+         *     For: administrator.
+         */
+        get: operations["get_twins"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/places": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Your employers with their sites, put away ones last.
+         * @description Your employers with their sites, put away ones last.
+         *
+         *     For: administrator.
+         */
+        get: operations["get_places"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recalls": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Kit found wrong: what is open first.
+         * @description Kit found wrong: what is open first.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["get_recalls"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recalls/{recall_id}/settle": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Confirm kit found wrong, which voids what rests on it as a job, or clear it; with a reason.
+         * @description Confirm kit found wrong, which voids what rests on it as a job, or clear it; with a reason.
+         *
+         *     For: tester or administrator.
+         */
+        post: operations["settle_recall"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recalls/{recall_id}/tests": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Who must come back: the tests that rest on kit found wrong.
+         * @description Who must come back: the tests that rest on kit found wrong.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["get_recall_tests"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/recipes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The recipes of the solutions, for the amount that is wanted.
+         * @description The recipes of the solutions, for the amount that is wanted.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["get_recipes"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/records": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Tests by person, model, kit, tester, site, days and outcome, the latest first.
+         * @description Tests by person, model, kit, tester, site, days and outcome, the latest first.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["get_records"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/records.zip": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The tests that are meant whole, for an inspector: records, papers, rules, an index, one digest of all.
+         * @description The tests that are meant whole, for an inspector: records, papers, rules, an index, one digest of all.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["take_archive"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/records/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * All tests that are meant as CSV, JSON or a workbook, however many there are.
+         * @description All tests that are meant as CSV, JSON or a workbook, however many there are.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["take_records"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/records/suggestions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What a word may mean: somebody, a model, kit, a tester, a card, a day.
+         * @description What a word may mean: somebody, a model, kit, a tester, a card, a day.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["get_suggestions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/reports/{report_id}/withdrawal": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take back a report of change that was wrong, with the reason.
+         * @description Take back a report of change that was wrong, with the reason.
+         *
+         *     For: administrator.
+         */
+        post: operations["withdraw_report"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/results": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Pass results by mask model and size, with 95 % intervals.
+         * @description Pass results by mask model and size, with 95 % intervals.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["get_results"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/results.xlsx": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The same as a workbook, all of it.
+         * @description The same as a workbook, all of it.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["get_results_sheet"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/results/parts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The people of a model in a size by face cell, task or tester.
+         * @description The people of a model in a size by face cell, task or tester.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["get_result_parts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/results/people": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Whom a figure of the pass results counts.
+         * @description Whom a figure of the pass results counts.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["get_counted"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/session": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Tell who is signed in.
+         * @description Tell who is signed in.
+         *
+         *     For: any signed-in account.
+         */
+        get: operations["who_am_i"];
+        put?: never;
+        /**
+         * Sign in; sets the session's cookie.
+         * @description Sign in; sets the session's cookie.
+         *
+         *     For: open to everybody.
+         */
+        post: operations["sign_in"];
+        /**
+         * Sign out.
+         * @description Sign out.
+         *
+         *     For: any signed-in account.
+         */
+        delete: operations["sign_out"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/setup": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Whether this installation waits to be set up.
+         * @description Whether this installation waits to be set up.
+         *
+         *     For: open to everybody.
+         */
+        get: operations["get_setup"];
+        put?: never;
+        /**
+         * Set up an empty installation with the code its terminal shows; you are signed in as its administrator.
+         * @description Set up an empty installation with the code its terminal shows; you are signed in as its administrator.
+         *
+         *     For: open to everybody.
+         */
+        post: operations["set_up"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/setup/missing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What is still missing before the first test.
+         * @description What is still missing before the first test.
+         *
+         *     For: administrator.
+         */
+        get: operations["get_missing"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sites": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The sites within your grants, with their benches.
+         * @description The sites within your grants, with their benches.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["get_sites"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sites/{site_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Change a site: its name, time zone, rule book or benches.
+         * @description Change a site: its name, time zone, rule book or benches.
+         *
+         *     For: administrator.
+         */
+        put: operations["change_site"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sites/{site_id}/archived": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Put a site away, or take it out again.
+         * @description Put a site away, or take it out again.
+         *
+         *     For: administrator.
+         */
+        put: operations["archive_site"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sites/{site_id}/calendar": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Make a secret address of who is due, for a calendar; the one before ends.
+         * @description Make a secret address of who is due, for a calendar; the one before ends.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        post: operations["renew_calendar"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sites/{site_id}/crews": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Save a crew under a name.
+         * @description Save a crew under a name.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        post: operations["save_crew"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sites/{site_id}/erasures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Who left a site longer ago than it keeps personal data.
+         * @description Who left a site longer ago than it keeps personal data.
+         *
+         *     For: administrator.
+         */
+        get: operations["get_due_erasures"];
+        put?: never;
+        /**
+         * Erase, as a job, everybody whom a site no longer keeps.
+         * @description Erase, as a job, everybody whom a site no longer keeps.
+         *
+         *     For: administrator.
+         */
+        post: operations["start_erasures"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sites/{site_id}/history": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * A site's results of before by facepiece and size, and what it said of them in writing.
+         * @description A site's results of before by facepiece and size, and what it said of them in writing.
+         *
+         *     For: administrator.
+         */
+        get: operations["list_history"];
+        put?: never;
+        /**
+         * Let results of before in one facepiece and size count as passes, in writing.
+         * @description Let results of before in one facepiece and size count as passes, in writing.
+         *
+         *     For: administrator.
+         */
+        post: operations["say_in_writing"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sites/{site_id}/invitations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Invite everybody who is due at a site to their next test.
+         * @description Invite everybody who is due at a site to their next test.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        post: operations["invite_due"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sites/{site_id}/protocols": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The protocols a site has added.
+         * @description The protocols a site has added.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["get_protocols"];
+        put?: never;
+        /**
+         * Add a protocol to a site; visits opened from now on may use it.
+         * @description Add a protocol to a site; visits opened from now on may use it.
+         *
+         *     For: administrator.
+         */
+        post: operations["add_protocol"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sites/{site_id}/protocols/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read a protocol file and run it on the simulator; nothing is stored.
+         * @description Read a protocol file and run it on the simulator; nothing is stored.
+         *
+         *     For: administrator.
+         */
+        post: operations["try_protocol"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sites/{site_id}/protocols/{protocol_id}/withdraw": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Withdraw a protocol a site has added.
+         * @description Withdraw a protocol a site has added.
+         *
+         *     For: administrator.
+         */
+        post: operations["withdraw_protocol"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sites/{site_id}/rule-book": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Choose the rule book for visits opened from now on.
+         * @description Choose the rule book for visits opened from now on.
+         *
+         *     For: administrator.
+         */
+        post: operations["choose_book"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sites/{site_id}/rules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * A rule book as a site uses it: value, unit, source, standing, what the site changed and checked.
+         * @description A rule book as a site uses it: value, unit, source, standing, what the site changed and checked.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["get_rules"];
+        put?: never;
+        /**
+         * Lay a stricter value over a rule book, a looser one with a written reason, fill a blank, or note a check.
+         * @description Lay a stricter value over a rule book, a looser one with a written reason, fill a blank, or note a check.
+         *
+         *     For: administrator.
+         */
+        post: operations["enter_rule"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sites/{site_id}/tasks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The tasks of a site with the protection each needs under its rule book.
+         * @description The tasks of a site with the protection each needs under its rule book.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["get_tasks"];
+        put?: never;
+        /**
+         * Enter a task of a site; one of the same name takes its place.
+         * @description Enter a task of a site; one of the same name takes its place.
+         *
+         *     For: administrator.
+         */
+        post: operations["enter_task"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sites/{site_id}/words": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * A site's own terms and periods, and what holds without them.
+         * @description A site's own terms and periods, and what holds without them.
+         *
+         *     For: administrator.
+         */
+        get: operations["get_site_words"];
+        /**
+         * Write a site's own terms, its notice, and how long personal data are kept after somebody has left.
+         * @description Write a site's own terms, its notice, and how long personal data are kept after somebody has left.
+         *
+         *     For: administrator.
+         */
+        put: operations["change_site_words"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/source.zip": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The source of the program as it runs here.
+         * @description The source of the program as it runs here.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["get_source"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/system/parts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * How the parts of the program fare on this machine.
+         * @description How the parts of the program fare on this machine.
+         *
+         *     For: tester or administrator.
+         */
+        get: operations["get_system_parts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/time": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The server's time.
+         * @description The server's time.
+         *
+         *     For: open to everybody.
+         */
+        get: operations["get_time"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/today": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Who is here, what was left unfinished, what was done today, each list by its page.
+         * @description Who is here, what was left unfinished, what was done today, each list by its page.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["get_today"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/today/live": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Hear that something has changed on the day: a page asks anew then, and not before.
+         * @description Hear that something has changed on the day: a page asks anew then, and not before.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["live_day"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tokens": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The tokens by which other programs read here.
+         * @description The tokens by which other programs read here.
+         *
+         *     For: administrator.
+         */
+        get: operations["get_tokens"];
+        put?: never;
+        /**
+         * Make a token by which another program reads what an employer has here; it is shown only now.
+         * @description Make a token by which another program reads what an employer has here; it is shown only now.
+         *
+         *     For: administrator.
+         */
+        post: operations["make_token"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tokens/{token_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * End a token at once.
+         * @description End a token at once.
+         *
+         *     For: administrator.
+         */
+        delete: operations["end_token"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tomorrow": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Who of a crew may wear what on a day, or every reason why not.
+         * @description Who of a crew may wear what on a day, or every reason why not.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["get_tomorrow"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tomorrow.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The same as CSV.
+         * @description The same as CSV.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["get_tomorrow_table"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tomorrow.pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The same on paper, for a wall or for an employer.
+         * @description The same on paper, for a wall or for an employer.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["get_tomorrow_paper"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tomorrow.xlsx": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The same as a workbook, a line for each set-up or each reason.
+         * @description The same as a workbook, a line for each set-up or each reason.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["get_tomorrow_sheet"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tomorrow/cards": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Draw the cards of everybody of a crew who may wear something, ten on a sheet, as a job.
+         * @description Draw the cards of everybody of a crew who may wear something, ten on a sheet, as a job.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        post: operations["draw_cards"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/visits": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Open a visit for a person at a bench.
+         * @description Open a visit for a person at a bench.
+         *
+         *     For: tester.
+         */
+        post: operations["open_visit"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/visits/{visit_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * A visit as it stands now.
+         * @description A visit as it stands now.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["get_visit"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/visits/{visit_id}/advice": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Task, facepiece, size and method: what is advised for this person.
+         * @description Task, facepiece, size and method: what is advised for this person.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["get_advice"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/visits/{visit_id}/choices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The facepieces to choose from, nine at a time, with advice; by words in maker, model or kind.
+         * @description The facepieces to choose from, nine at a time, with advice; by words in maker, model or kind.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["get_choices"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/visits/{visit_id}/events": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Propose an entry for the log; accepted, or refused with the reason.
+         * @description Propose an entry for the log; accepted, or refused with the reason.
+         *
+         *     For: tester.
+         */
+        post: operations["propose"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/visits/{visit_id}/log": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The log itself, entry by entry.
+         * @description The log itself, entry by entry.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["get_log"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/visits/{visit_id}/mail": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Send a paper of a signed visit to the worker's own address.
+         * @description Send a paper of a signed visit to the worker's own address.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        post: operations["mail_paper"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/visits/{visit_id}/parts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The sampling parts that may serve this visit's facepiece and method, those entered for its model first.
+         * @description The sampling parts that may serve this visit's facepiece and method, those entered for its model first.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["get_visit_parts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/visits/{visit_id}/readings.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Every reading of the visit's runs.
+         * @description Every reading of the visit's runs.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["export_readings"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/visits/{visit_id}/record.json": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The open record: events, readings, pinned rules, verdict; `moorfog recompute` computes it again.
+         * @description The open record: events, readings, pinned rules, verdict; `moorfog recompute` computes it again.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["export_record"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/visits/{visit_id}/reports": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Issue the report, the card or the worker's letter; the same revision gives the same bytes ever after.
+         * @description Issue the report, the card or the worker's letter; the same revision gives the same bytes ever after.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        post: operations["issue"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/visits/{visit_id}/reports/{page_size}/{revision}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The stored PDF; one that a correction replaced is marked so on every page.
+         * @description The stored PDF; one that a correction replaced is marked so on every page.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["get_report"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/visits/{visit_id}/results.csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The tries of the visit with their exercises.
+         * @description The tries of the visit with their exercises.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["export_results"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/visits/{visit_id}/runs/{run_id}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Seal a run with the readings of a file, from an instrument that gives only files.
+         * @description Seal a run with the readings of a file, from an instrument that gives only files.
+         *
+         *     For: tester.
+         */
+        post: operations["import_run"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/visits/{visit_id}/screen": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * A bench's screen says that it is there, how many presses it holds unsent, and up to which entry it knows.
+         * @description A bench's screen says that it is there, how many presses it holds unsent, and up to which entry it knows.
+         *
+         *     For: tester.
+         */
+        post: operations["hear_screen"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/visits/{visit_id}/seal-notice": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Acknowledge the failed seal checks of a visit.
+         * @description Acknowledge the failed seal checks of a visit.
+         *
+         *     For: supervisor or administrator.
+         */
+        post: operations["acknowledge_seal"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/visits/{visit_id}/signatures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Sign the present revision.
+         * @description Sign the present revision.
+         *
+         *     For: tester.
+         */
+        post: operations["sign"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/visits/{visit_id}/wearer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * A new short-lived address for the wearer's screen; earlier ones end.
+         * @description A new short-lived address for the wearer's screen; earlier ones end.
+         *
+         *     For: tester.
+         */
+        post: operations["make_wearer_address"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/wearer/{token}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * What the wearer sees now.
+         * @description What the wearer sees now.
+         *
+         *     For: whoever has the wearer's address.
+         */
+        get: operations["get_wearer"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/wearer/{token}/live": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Follow the wearer's screen: `state` as server-sent events.
+         * @description Follow the wearer's screen: `state` as server-sent events.
+         *
+         *     For: whoever has the wearer's address.
+         */
+        get: operations["wearer_live"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/wearer/{token}/screen": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * The wearer's screen says that it is there, whether it holds a press unsent, and up to which entry it knows.
+         * @description The wearer's screen says that it is there, whether it holds a press unsent, and up to which entry it knows.
+         *
+         *     For: whoever has the wearer's address.
+         */
+        post: operations["hear_wearer_screen"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/wearer/{token}/sensed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * The wearer tastes it, smells it, or it stings.
+         * @description The wearer tastes it, smells it, or it stings.
+         *
+         *     For: whoever has the wearer's address.
+         */
+        post: operations["sensed"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/wearer/{token}/signature": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * The wearer signs what stands on their own screen.
+         * @description The wearer signs what stands on their own screen.
+         *
+         *     For: whoever has the wearer's address.
+         */
+        post: operations["sign_as_wearer"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/wearers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Everyone in a model and size on a test that still counts, with rule and level, whose test ends first.
+         * @description Everyone in a model and size on a test that still counts, with rule and level, whose test ends first.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["get_wearers"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/wearers/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Everyone in a model and size as CSV, JSON or a workbook.
+         * @description Everyone in a model and size as CSV, JSON or a workbook.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["take_wearers"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
-  schemas: {
-    /**
-     * AccountEntry
-     * @description A colleague to be invited: the name they sign in with, their own name, and their roles.
-     */
-    AccountEntry: {
-      /** Grants */
-      grants: components["schemas"]["GrantEntry"][];
-      /** Login */
-      login: string;
-      /** Name */
-      name: string;
-    };
-    /**
-     * AccountView
-     * @description An account. ``state``: active, invited (no password chosen yet), off. Moments are empty where there is none.
-     */
-    AccountView: {
-      /** Grants */
-      grants: components["schemas"]["GrantView"][];
-      /** Has Second */
-      has_second: boolean;
-      /** Id */
-      id: string;
-      /** Invited Until */
-      invited_until: string;
-      /** Is Own */
-      is_own: boolean;
-      /** Last Active */
-      last_active: string;
-      /** Login */
-      login: string;
-      /** May Change */
-      may_change: boolean;
-      /** Name */
-      name: string;
-      /**
-       * State
-       * @enum {string}
-       */
-      state: "active" | "invited" | "off";
-    };
-    /**
-     * AccountsPage
-     * @description A page of accounts, by name.
-     */
-    AccountsPage: {
-      /** Page */
-      page: number;
-      /** Pages */
-      pages: number;
-      /** Rows */
-      rows: components["schemas"]["AccountView"][];
-      /** Total */
-      total: number;
-    };
-    /**
-     * ActDone
-     * @description What was done to an instrument.
-     */
-    ActDone: {
-      /** Name */
-      name: string;
-    };
-    /**
-     * ActView
-     * @description Something done to an instrument: when it was done last, and whether that was today where it stands.
-     */
-    ActView: {
-      /** Closes Day */
-      closes_day: boolean;
-      /** Done At */
-      done_at: string | null;
-      /** Is Today */
-      is_today: boolean;
-      /** Name */
-      name: string;
-      /** Title */
-      title: string;
-      /** When */
-      when: string;
-    };
-    /**
-     * Adjusted
-     * @description A strap or nose-piece adjustment: a new seal check, no restart of the wear clock.
-     */
-    Adjusted: {
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      kind: "adjusted";
-      /**
-       * What
-       * @enum {string}
-       */
-      what: "strap" | "nose_piece" | "reseat";
-    };
-    /**
-     * Advice
-     * @description Everything the bench is advised for a visit. Measures in mm; ``cell`` is the panel's, a hint.
-     */
-    Advice: {
-      /** Cautions */
-      cautions: string[];
-      /** Cell */
-      cell: number | null;
-      /** Length */
-      length: string | null;
-      /** Methods */
-      methods: components["schemas"]["MethodView"][];
-      /** Next */
-      next: components["schemas"]["NextPiece"][];
-      /** No Tests */
-      no_tests: components["schemas"]["NoTestView"][];
-      /** Panel */
-      panel: components["schemas"]["Cell"][];
-      same_again: components["schemas"]["SameAgain"] | null;
-      /** Tasks */
-      tasks: components["schemas"]["TaskLine"][];
-      /** Usual Task */
-      usual_task: string;
-      /** Width */
-      width: string | null;
-    };
-    /**
-     * AlterationMade
-     * @description Something more was altered, such as tape over a valve for the seal check; it must be put back.
-     */
-    AlterationMade: {
-      /** Alteration */
-      alteration: string;
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      kind: "alteration_made";
-    };
-    /**
-     * AlterationUndone
-     * @description One alteration put back.
-     */
-    AlterationUndone: {
-      /** Alteration */
-      alteration: string;
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      kind: "alteration_undone";
-    };
-    /**
-     * AlterationView
-     * @description Something to be put back before they go.
-     */
-    AlterationView: {
-      /** Id */
-      id: string;
-      /** Opened */
-      opened: string;
-      /** Put Back */
-      put_back: string;
-      /** Rule */
-      rule: string;
-      /** Say */
-      say: string;
-      /** Since */
-      since: string;
-    };
-    /**
-     * AnswerTogether
-     * @description All questions of one look found fine with one press: an entry of its own in the log for each.
-     */
-    AnswerTogether: {
-      /** Answers */
-      answers: components["schemas"]["Settled"][];
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      kind: "answer_together";
-      /**
-       * Screen
-       * @default
-       */
-      screen: string;
-    };
-    /**
-     * Answered
-     * @description A question answered. ``facts`` is the digest of the facts it holds for; ``minutes_ago`` for timed ones.
-     *
-     *     ``screen`` is the screen it was pressed on, empty where that is not known: a slip is taken back only on the same.
-     */
-    Answered: {
-      /**
-       * Answer
-       * @enum {string}
-       */
-      answer: "fine" | "not_fine";
-      /** Facts */
-      facts: string;
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      kind: "answered";
-      /**
-       * Minutes Ago
-       * @default null
-       */
-      minutes_ago: number | null;
-      /**
-       * Note
-       * @default
-       */
-      note: string;
-      /** Question */
-      question: string;
-      /**
-       * Screen
-       * @default
-       */
-      screen: string;
-    };
-    /**
-     * Archived
-     * @description Whether something is put away.
-     */
-    Archived: {
-      /** Archived */
-      archived: boolean;
-    };
-    /**
-     * BackupsView
-     * @description How the backups stand. ``made_here``: whether this installation makes them by itself; the rest is empty then.
-     *
-     *     ``faults``: how many stored things were not what was stored when it was last checked; -1 where it was not.
-     */
-    BackupsView: {
-      /** Faults */
-      faults: number;
-      /** File */
-      file: string;
-      /** Folder */
-      folder: string;
-      /** Is Late */
-      is_late: boolean;
-      /** Last Good */
-      last_good: string;
-      /** Made Here */
-      made_here: boolean;
-      /** Problem */
-      problem: string;
-    };
-    /**
-     * BenchView
-     * @description A visit on a screen: who, where, and its view. Face measures in mm, None where not measured.
-     */
-    BenchView: {
-      /** Bench */
-      bench: string;
-      /** Employer */
-      employer: string;
-      /** Face Length */
-      face_length: string | null;
-      /** First Name */
-      first_name: string;
-      /** Has Report */
-      has_report: boolean;
-      /** Job */
-      job: string;
-      /** Last Result */
-      last_result: string;
-      /** Late Entries */
-      late_entries: number;
-      /** Meanwhile */
-      meanwhile: components["schemas"]["Meanwhile"][];
-      /** Number */
-      number: string;
-      /** Person */
-      person: string;
-      /** Person Id */
-      person_id: string;
-      /** Site */
-      site: string;
-      /** Task */
-      task: string;
-      visit: components["schemas"]["VisitView"];
-      /** Visit Id */
-      visit_id: string;
-      /** Zone */
-      zone: string;
-    };
-    /**
-     * Between
-     * @description A line of what stands between this person and a pass.
-     */
-    Between: {
-      /** Code */
-      code: string;
-      /** Detail */
-      detail: string;
-      /** Gravity */
-      gravity: string;
-      /** Sentence */
-      sentence: string;
-      /** Until */
-      until: string | null;
-    };
-    /**
-     * BlankView
-     * @description A value the book does not state; tests that need it are not permitted until the site enters it.
-     */
-    BlankView: {
-      /** Key */
-      key: string;
-      /** Unit */
-      unit: string;
-      /** Why */
-      why: string;
-    };
-    /**
-     * Board
-     * @description A page of a crew against the set-ups they have passed in.
-     */
-    Board: {
-      /** Columns */
-      columns: components["schemas"]["BoardColumn"][];
-      /** Day */
-      day: string;
-      /** Page */
-      page: number;
-      /** Pages */
-      pages: number;
-      /** Rows */
-      rows: components["schemas"]["BoardRow"][];
-      /** Site */
-      site: string;
-      /** Task */
-      task: string;
-      /** Total */
-      total: number;
-    };
-    /**
-     * BoardCell
-     * @description How somebody stands in a set-up: never passed in it (empty), may until, or may not and why. ``is_before``: on a
-     *     pass that was not judged here.
-     */
-    BoardCell: {
-      /**
-       * Is Before
-       * @default false
-       */
-      is_before: boolean;
-      /** Reasons */
-      reasons: components["schemas"]["WhyView"][];
-      /**
-       * State
-       * @enum {string}
-       */
-      state: "may" | "may_not" | "";
-      /** Until */
-      until: string;
-    };
-    /**
-     * BoardColumn
-     * @description A set-up: what it is called, and how many people of the crew may wear it on the day.
-     */
-    BoardColumn: {
-      /** Configuration */
-      configuration: string;
-      /** May */
-      may: number;
-      /** Model */
-      model: string;
-      /** Setup */
-      setup: string;
-      /** Size */
-      size: string;
-    };
-    /**
-     * BoardRow
-     * @description A person with a cell for each column, and the set-ups they may wear that are not across.
-     */
-    BoardRow: {
-      /** Cells */
-      cells: components["schemas"]["BoardCell"][];
-      /** Name */
-      name: string;
-      /** Number */
-      number: string;
-      /** Others */
-      others: string[];
-      /** Person Id */
-      person_id: string;
-      /** Task */
-      task: string;
-    };
-    /**
-     * BookChoice
-     * @description The rule book a site uses from now on.
-     */
-    BookChoice: {
-      /** Book */
-      book: string;
-    };
-    /**
-     * BookName
-     * @description A rule book that is shipped.
-     */
-    BookName: {
-      /** Id */
-      id: string;
-      /** Title */
-      title: string;
-    };
-    /**
-     * BookView
-     * @description A rule book as a site uses it.
-     */
-    BookView: {
-      /** Blanks */
-      blanks: components["schemas"]["BlankView"][];
-      /** Books */
-      books: components["schemas"]["BookName"][];
-      /** Country */
-      country: string;
-      /** Edition */
-      edition: string;
-      /** Id */
-      id: string;
-      /** Is In Use */
-      is_in_use: boolean;
-      /** Protocols */
-      protocols: components["schemas"]["ProtocolView"][];
-      /** Site */
-      site: string;
-      /** Site Id */
-      site_id: string;
-      /** Title */
-      title: string;
-      /** Values */
-      values: components["schemas"]["ValueView"][];
-    };
-    /**
-     * Borrower
-     * @description An employer, and whether kit is lent to it.
-     */
-    Borrower: {
-      /** Has It */
-      has_it: boolean;
-      /** Id */
-      id: string;
-      /** Name */
-      name: string;
-    };
-    /**
-     * CalibrationEntry
-     * @description A calibration as its certificate has it.
-     */
-    CalibrationEntry: {
-      /** By Whom */
-      by_whom: string;
-      /** Certificate */
-      certificate: string;
-      /** Done On */
-      done_on: string;
-      /** Good Until */
-      good_until: string;
-    };
-    /**
-     * CalibrationView
-     * @description A calibration on file.
-     */
-    CalibrationView: {
-      /** By Whom */
-      by_whom: string;
-      /** Certificate */
-      certificate: string;
-      /** Done On */
-      done_on: string;
-      /** Good Until */
-      good_until: string;
-    };
-    /**
-     * Card
-     * @description One thing to ask, look at or do: words to say, remedy, source, and where it stands.
-     */
-    Card: {
-      /** Act */
-      act: string;
-      /** Answer */
-      answer: string | null;
-      /** Closes Senses */
-      closes_senses: boolean;
-      /** Consequence */
-      consequence: string;
-      /** Drawing */
-      drawing: string;
-      /** Facts */
-      facts: string;
-      /** Fine Words */
-      fine_words: string;
-      /** Gravity */
-      gravity: string;
-      /** Id */
-      id: string;
-      /** Is Gate */
-      is_gate: boolean;
-      /** Line */
-      line: string;
-      /** Look */
-      look: string;
-      /** Mode */
-      mode: string;
-      /** Not Fine Words */
-      not_fine_words: string;
-      /** Points */
-      points: string[];
-      /** Policy */
-      policy: string;
-      /** Remedy */
-      remedy: string;
-      /** Say */
-      say: string;
-      /** Source */
-      source: string;
-      /** Standing */
-      standing: string;
-      /** Status */
-      status: string;
-      /** Step */
-      step: string;
-      /** Timed Min */
-      timed_min: number;
-      /** Title */
-      title: string;
-      /** Until */
-      until: string | null;
-    };
-    /**
-     * CardKey
-     * @description The public key that cards are signed by, as 64 hexadecimal digits; empty before the first one was.
-     */
-    CardKey: {
-      /** Key */
-      key: string;
-    };
-    /**
-     * CardReport
-     * @description What the holder of a card says has changed, and the number that stands on it.
-     */
-    CardReport: {
-      /**
-       * Kind
-       * @enum {string}
-       */
-      kind: "face" | "health" | "facepiece" | "workplace" | "fit";
-      /** Number */
-      number: string;
-    };
-    /**
-     * CardsWanted
-     * @description Whose cards: as the crew is asked for; ten on a sheet with marks to cut along, or one to a page.
-     */
-    CardsWanted: {
-      crew: components["schemas"]["CrewAsked"];
-      /**
-       * Layout
-       * @default sheet
-       * @enum {string}
-       */
-      layout: "card" | "sheet";
-    };
-    /**
-     * CatalogueFile
-     * @description A file of facepieces: JSON or CSV by its name.
-     */
-    CatalogueFile: {
-      /** Content */
-      content: string;
-      /** File Name */
-      file_name: string;
-    };
-    /**
-     * Cell
-     * @description A cell of the panel: spans of length and width as decimal text, lower edge in, upper edge out; the panel's outer
-     *     edges are closed.
-     */
-    Cell: {
-      /** Length */
-      length: [string, string];
-      /** Number */
-      number: number;
-      /** Width */
-      width: [string, string];
-    };
-    /**
-     * CheckValue
-     * @description The value read in a daily check, as text.
-     */
-    CheckValue: {
-      /** Name */
-      name: string;
-      /** Value */
-      value: string;
-    };
-    /**
-     * CheckView
-     * @description A daily check: what it is, how it is done, its limit, and today's value if there is one. ``read_now``: what the
-     *     link reads at this moment, where that is the value of the check.
-     */
-    CheckView: {
-      /** Checked At */
-      checked_at: string | null;
-      /** Limit */
-      limit: string;
-      /** Limit Word */
-      limit_word: string;
-      /** Name */
-      name: string;
-      /** Passed */
-      passed: boolean | null;
-      /** Read Now */
-      read_now: string | null;
-      /** Steps */
-      steps: string[];
-      /** Title */
-      title: string;
-      /** Value */
-      value: string | null;
-      /** What */
-      what: string;
-    };
-    /**
-     * Choice
-     * @description A facepiece with the advice for this person and task.
-     */
-    Choice: {
-      /** Methods */
-      methods: components["schemas"]["MethodView"][];
-      option: components["schemas"]["FacepieceOption"];
-      size: components["schemas"]["SizeAdviceView"];
-      /** Suffices */
-      suffices: string;
-      /** Why */
-      why: string;
-    };
-    /**
-     * ChoicesPage
-     * @description As many facepieces as there are digits, those that are enough for the task first.
-     */
-    ChoicesPage: {
-      /** Page */
-      page: number;
-      /** Pages */
-      pages: number;
-      /** Rows */
-      rows: components["schemas"]["Choice"][];
-      /** Total */
-      total: number;
-    };
-    /**
-     * ChooseFacepiece
-     * @description Choose a facepiece version, its size and set-up; ``task_id`` and ``method`` with it, where all is as last time.
-     *
-     *     Each is an entry of its own in the log, and all of them are taken or none.
-     */
-    ChooseFacepiece: {
-      /** Clip */
-      clip: string;
-      /** Filter Class */
-      filter_class: string;
-      /** Is Own */
-      is_own: boolean;
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      kind: "choose_facepiece";
-      /**
-       * Method
-       * @default null
-       */
-      method: ("sweet" | "bitter" | "odour" | "smoke" | "ambient_count" | "aerosol" | "negative_pressure") | null;
-      /** Ppe */
-      ppe: string[];
-      /** Size */
-      size: string;
-      /** Suspension */
-      suspension: string;
-      /**
-       * Task Id
-       * @default null
-       */
-      task_id: string | null;
-      /**
-       * Version Id
-       * @description a UUID
-       */
-      version_id: string;
-    };
-    /**
-     * ChooseMethod
-     * @description Choose how this facepiece is tested.
-     */
-    ChooseMethod: {
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      kind: "choose_method";
-      /**
-       * Method
-       * @enum {string}
-       */
-      method: "sweet" | "bitter" | "odour" | "smoke" | "ambient_count" | "aerosol" | "negative_pressure";
-    };
-    /**
-     * ChooseTask
-     * @description Choose one of the site's tasks; the tester picks a task, not chemistry.
-     */
-    ChooseTask: {
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      kind: "choose_task";
-      /**
-       * Task Id
-       * @description a UUID
-       */
-      task_id: string;
-    };
-    /**
-     * Chunk
-     * @description About a second of readings in columns of equal length. ``first`` is the number of its first reading.
-     *
-     *     The columns ``signal``, ``chamber`` and ``pressure`` are empty on instruments that do not give them.
-     */
-    Chunk: {
-      /**
-       * Chamber
-       * @default []
-       */
-      chamber: number[];
-      /** Counts */
-      counts: number[];
-      /** Dt */
-      dt: number[];
-      /** First */
-      first: number;
-      /** Flags */
-      flags: string[];
-      /**
-       * Pressure
-       * @default []
-       */
-      pressure: number[];
-      /**
-       * Signal
-       * @default []
-       */
-      signal: number[];
-      /** T */
-      t: number[];
-      /** Valve */
-      valve: string;
-      /** Volume Nl */
-      volume_nl: number[];
-    };
-    /**
-     * Chunks
-     * @description Chunks of readings, in order.
-     */
-    Chunks: {
-      /** Chunks */
-      chunks: components["schemas"]["Chunk"][];
-    };
-    /**
-     * Clearance
-     * @description Medical clearance as on file when the visit opened. Dates as YYYY-MM-DD; an empty ``until`` is not expired.
-     */
-    Clearance: {
-      /** By */
-      by: string;
-      /** Limits */
-      limits: string[];
-      /**
-       * Status
-       * @enum {string}
-       */
-      status: "cleared" | "not cleared" | "pending";
-      /** Valid From */
-      valid_from: string;
-      /** Valid Until */
-      valid_until: string;
-    };
-    /**
-     * ClearanceEntry
-     * @description A clearance: status, limits from the known list, dates (an empty ``valid_until`` is not expired), by whom.
-     */
-    ClearanceEntry: {
-      /** By Whom */
-      by_whom: string;
-      /** Limits */
-      limits: string[];
-      /**
-       * Status
-       * @enum {string}
-       */
-      status: "cleared" | "not cleared" | "pending";
-      /** Valid From */
-      valid_from: string;
-      /** Valid Until */
-      valid_until: string;
-    };
-    /**
-     * ClockJumped
-     * @description The database's clock jumped: when, by how many seconds ahead (below zero: back), and when times here followed
-     *     it, empty while they go on as they were.
-     */
-    ClockJumped: {
-      /** At */
-      at: string;
-      /** By S */
-      by_s: number;
-      /** Followed At */
-      followed_at: string;
-    };
-    /**
-     * CloseRun
-     * @description Seal a run: how it ended, how many readings there were, their SHA-256.
-     */
-    CloseRun: {
-      /** Count */
-      count: number;
-      /**
-       * End
-       * @enum {string}
-       */
-      end: "complete" | "stopped" | "lost";
-      /**
-       * Occurred At
-       * Format: date-time
-       */
-      occurred_at: string;
-      /** Sha256 */
-      sha256: string;
-    };
-    /**
-     * Code
-     * @description A code of the second factor.
-     */
-    Code: {
-      /** Code */
-      code: string;
-    };
-    /**
-     * CodeView
-     * @description What a stranger is told of a card's code, and nothing more. ``checked_on``: the day at the site.
-     */
-    CodeView: {
-      /** Checked On */
-      checked_on: string;
-      /** Code */
-      code: string;
-      /** Facepiece */
-      facepiece: string;
-      /** Initials */
-      initials: string;
-      /**
-       * Status
-       * @enum {string}
-       */
-      status: "valid" | "ended" | "withdrawn" | "superseded";
-      /** Until */
-      until: string;
-    };
-    /**
-     * CompetenceEntry
-     * @description A method a tester may use from a day on, until another (empty: until it is taken back), and who saw them do it;
-     *     or that it is taken back.
-     */
-    CompetenceEntry: {
-      /** Begins */
-      begins: string;
-      /** Ends */
-      ends: string;
-      /** Is Withdrawn */
-      is_withdrawn: boolean;
-      /**
-       * Method
-       * @enum {string}
-       */
-      method: "sweet" | "bitter" | "odour" | "smoke" | "ambient_count" | "aerosol" | "negative_pressure";
-      /** Shown By */
-      shown_by: string;
-    };
-    /**
-     * CompetenceView
-     * @description A method, and what is on file of it.
-     */
-    CompetenceView: {
-      /** Begins */
-      begins: string;
-      /** Ends */
-      ends: string;
-      /** Method */
-      method: string;
-      /** Shown By */
-      shown_by: string;
-      /**
-       * State
-       * @enum {string}
-       */
-      state: "on file" | "nothing on file" | "taken back";
-      /** Words */
-      words: string;
-    };
-    /**
-     * Contaminant
-     * @description What is in the air. Figures as decimal text in ``unit``; an empty one is not known.
-     */
-    Contaminant: {
-      /**
-       * Cartridge
-       * @default
-       */
-      cartridge: string;
-      /**
-       * Cartridge Limit
-       * @default
-       */
-      cartridge_limit: string;
-      /** Concentration */
-      concentration: string;
-      /**
-       * Form
-       * @enum {string}
-       */
-      form: "particles" | "gas or vapour" | "both";
-      /**
-       * Idlh
-       * @default
-       */
-      idlh: string;
-      /** Limit */
-      limit: string;
-      /** Name */
-      name: string;
-      /** Unit */
-      unit: string;
-    };
-    /**
-     * Correct
-     * @description Correct a closed record: right size, right person, void a run, or settle what came in afterwards, with a reason.
-     *
-     *     What is on the right person's file is looked up here, never said by a client.
-     */
-    Correct: {
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      kind: "corrected";
-      /**
-       * Person Id
-       * @default null
-       */
-      person_id: string | null;
-      /** Reason */
-      reason: string;
-      /**
-       * Size
-       * @default null
-       */
-      size: string | null;
-      /** Target */
-      target: number;
-      /**
-       * Void Run
-       * @default null
-       */
-      void_run: string | null;
-    };
-    /**
-     * CountedPage
-     * @description One page of those whom a figure counts, the latest first.
-     */
-    CountedPage: {
-      /** Page */
-      page: number;
-      /** Pages */
-      pages: number;
-      /** Rows */
-      rows: components["schemas"]["CountedPerson"][];
-      /** Total */
-      total: number;
-    };
-    /**
-     * CountedPerson
-     * @description Somebody who is counted: when, how it went at last, and the fit factor where there is one.
-     */
-    CountedPerson: {
-      /** Number */
-      number: string;
-      /** Outcome */
-      outcome: string;
-      /** Overall */
-      overall: string;
-      /** Passed First */
-      passed_first: boolean;
-      /** Person */
-      person: string;
-      /** Person Id */
-      person_id: string;
-      /** Tested At */
-      tested_at: string;
-      /** Visit Id */
-      visit_id: string;
-    };
-    /**
-     * CounterPage
-     * @description One page of instruments.
-     */
-    CounterPage: {
-      /** Page */
-      page: number;
-      /** Pages */
-      pages: number;
-      /** Rows */
-      rows: components["schemas"]["CounterView"][];
-      /** Total */
-      total: number;
-    };
-    /**
-     * CounterView
-     * @description An instrument as the kit page shows it. ``blocked_by`` says why no run may be made with it today.
-     *
-     *     ``charge_until`` is when the alcohol must be charged again, None where it needs none or was never charged.
-     */
-    CounterView: {
-      /** Acts */
-      acts: components["schemas"]["ActView"][];
-      /** Ambient */
-      ambient: string | null;
-      /** Blocked By */
-      blocked_by: string[];
-      /** Calibrated Until */
-      calibrated_until: string;
-      /** Charge Until */
-      charge_until: string | null;
-      /** Checks */
-      checks: components["schemas"]["CheckView"][];
-      /** Counted Flow */
-      counted_flow: string;
-      /** Id */
-      id: string;
-      /** Is Linked */
-      is_linked: boolean;
-      /** Is Simulated */
-      is_simulated: boolean;
-      /** Kind */
-      kind: string;
-      /** Link State */
-      link_state: string;
-      /** Name */
-      name: string;
-      /** Resolution */
-      resolution: string;
-      /** Seen At */
-      seen_at: string | null;
-      /** Serial Number */
-      serial_number: string;
-      /** Title */
-      title: string;
-      /** Unit */
-      unit: string;
-    };
-    /**
-     * CrewAsked
-     * @description Which crew at which site: a saved one, pasted numbers, or everybody who does the task; on which day (empty:
-     *     tomorrow at the site), at which task (empty: each at the one they do).
-     */
-    CrewAsked: {
-      /**
-       * Crew
-       * @description a UUID, or empty
-       * @default
-       */
-      crew: string;
-      /**
-       * Day
-       * @default
-       */
-      day: string;
-      /**
-       * Numbers
-       * @default
-       */
-      numbers: string;
-      /**
-       * Site
-       * @description a UUID
-       */
-      site: string;
-      /**
-       * Task
-       * @description a UUID, or empty
-       * @default
-       */
-      task: string;
-    };
-    /**
-     * CrewEntry
-     * @description A crew to be saved: its name, and the people in it by number.
-     */
-    CrewEntry: {
-      /** Name */
-      name: string;
-      /** Numbers */
-      numbers: string;
-    };
-    /**
-     * CrewLine
-     * @description A person of a crew: what they may wear; where nothing, what is nearest to it and every reason against that.
-     */
-    CrewLine: {
-      /** May */
-      may: boolean;
-      /** Name */
-      name: string;
-      /** Nearest */
-      nearest: string;
-      /** Number */
-      number: string;
-      /** Person Id */
-      person_id: string;
-      /** Reasons */
-      reasons: components["schemas"]["WhyView"][];
-      /** Set Ups */
-      set_ups: components["schemas"]["SetUp"][];
-      /** Short Of */
-      short_of: ("training" | "fit_test" | "office" | "clearance")[];
-      /** Task */
-      task: string;
-    };
-    /**
-     * CrewName
-     * @description A saved crew.
-     */
-    CrewName: {
-      /** Id */
-      id: string;
-      /** Name */
-      name: string;
-      /** People */
-      people: number;
-    };
-    /**
-     * CrewView
-     * @description A crew on a day: who may not wear anything first, those with the shortest way out before the others.
-     */
-    CrewView: {
-      /** Crew Id */
-      crew_id: string;
-      /** Crews */
-      crews: components["schemas"]["CrewName"][];
-      /** Day */
-      day: string;
-      /** Is Cut */
-      is_cut: boolean;
-      /** May */
-      may: number;
-      /** May Not */
-      may_not: number;
-      /** Rows */
-      rows: components["schemas"]["CrewLine"][];
-      /** Shortages */
-      shortages: components["schemas"]["Shortage"][];
-      /** Site */
-      site: string;
-      /** Site Id */
-      site_id: string;
-      /** Task */
-      task: string;
-      /** Task Id */
-      task_id: string;
-      /** Unknown */
-      unknown: string[];
-    };
-    /**
-     * Cue
-     * @description A stretch of the run with words of its own, in milliseconds from t0. ``hold``: the breath is held in it, at
-     *     ``place`` (left, right, up, down, or straight ahead where empty).
-     */
-    Cue: {
-      /** End Ms */
-      end_ms: number;
-      /**
-       * Hold
-       * @default false
-       */
-      hold: boolean;
-      /**
-       * Place
-       * @default
-       */
-      place: string;
-      /** Say */
-      say: string;
-      /** Start Ms */
-      start_ms: number;
-    };
-    /**
-     * Decided
-     * @description What to do after a try that did not pass.
-     */
-    Decided: {
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      kind: "decided";
-      /**
-       * Next
-       * @enum {string}
-       */
-      next: "same_again" | "other_size" | "other_facepiece" | "other_method" | "end";
-    };
-    /**
-     * Detected
-     * @description Tasted, smelt or reacted to. ``about`` is the run or the screening that was on the screen.
-     */
-    Detected: {
-      /** About */
-      about: string;
-      /**
-       * By
-       * @enum {string}
-       */
-      by: "tester" | "wearer";
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      kind: "detected";
-    };
-    /**
-     * DetectionMistaken
-     * @description The tester marks the wearer's press as a mistake: it voids the run; nothing revives it.
-     */
-    DetectionMistaken: {
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      kind: "detection_mistaken";
-      /** Reason */
-      reason: string;
-      /** Run Id */
-      run_id: string;
-    };
-    /**
-     * Distress
-     * @description Distress, cough, panic: the wearer is taken out first, then referred.
-     */
-    Distress: {
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      kind: "distress";
-    };
-    /**
-     * Doffed
-     * @description Taken off, lifted, dropped down or deliberately broken: the wear clock ends.
-     */
-    Doffed: {
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      kind: "doffed";
-      /**
-       * Why
-       * @enum {string}
-       */
-      why: "done" | "lifted" | "refit";
-    };
-    /**
-     * Donned
-     * @description The facepiece is on and fastened; the wear clock starts. ``unaided``: by the wearer's own hands.
-     */
-    Donned: {
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      kind: "donned";
-      /** Unaided */
-      unaided: boolean;
-    };
-    /**
-     * DoseGiven
-     * @description A dose began, or the first one is in: a press of its own each time, never assumed from the beat.
-     */
-    DoseGiven: {
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      kind: "dose_given";
-      /** Run Id */
-      run_id: string;
-    };
-    /**
-     * DoseView
-     * @description A dose of the run: due when (ms from t0), what, whether it was given, is to come, or was missed, and of how many
-     *     squeezes (0 where none are counted).
-     */
-    DoseView: {
-      /** Due Ms */
-      due_ms: number;
-      /** Squeezes */
-      squeezes: number;
-      /** State */
-      state: string;
-      /** What */
-      what: string;
-    };
-    /**
-     * DueErasure
-     * @description Somebody who left longer ago than their site keeps personal data.
-     */
-    DueErasure: {
-      /** Id */
-      id: string;
-      /** Kept Until */
-      kept_until: string;
-      /** Left On */
-      left_on: string;
-      /** Name */
-      name: string;
-      /** Number */
-      number: string;
-    };
-    /**
-     * DueErasures
-     * @description A page of those whom a site no longer keeps.
-     */
-    DueErasures: {
-      /** Page */
-      page: number;
-      /** Pages */
-      pages: number;
-      /** Rows */
-      rows: components["schemas"]["DueErasure"][];
-      /** Total */
-      total: number;
-    };
-    /**
-     * DueInvited
-     * @description How an invitation of everybody who is due went: how many letters wait, who has no address, and how many had one
-     *     in the last days already.
-     */
-    DueInvited: {
-      /** Again */
-      again: number;
-      /** Invited */
-      invited: number;
-      /** No Address */
-      no_address: string[];
-    };
-    /**
-     * DueLine
-     * @description Somebody who can wear something no longer than ``until`` (empty: already nothing), in which set-up, what ends
-     *     then, in how many days (below zero: gone by), and whether it is their only set-up.
-     */
-    DueLine: {
-      /** Contact */
-      contact: string;
-      /** Days */
-      days: number;
-      /** Ends By */
-      ends_by: string;
-      /** Is Only */
-      is_only: boolean;
-      /** Name */
-      name: string;
-      /** Number */
-      number: string;
-      /** Person Id */
-      person_id: string;
-      /** Reasons */
-      reasons: components["schemas"]["WhyView"][];
-      /** Set Up */
-      set_up: string;
-      /** Task */
-      task: string;
-      /** Until */
-      until: string;
-    };
-    /**
-     * DuePage
-     * @description Who is due at a site within so many days, who can wear nothing already first, then the soonest.
-     */
-    DuePage: {
-      /** Notice */
-      notice: number;
-      /** Page */
-      page: number;
-      /** Pages */
-      pages: number;
-      /** Pending */
-      pending: number;
-      /** Rows */
-      rows: components["schemas"]["DueLine"][];
-      /** Site */
-      site: string;
-      /** Site Id */
-      site_id: string;
-      /** Soon */
-      soon: number;
-      /** Today */
-      today: string;
-      /** Total */
-      total: number;
-      /** Unable */
-      unable: number;
-      /** Within */
-      within: number;
-    };
-    /**
-     * EarlierLine
-     * @description Results of before in one facepiece and size, as the tables had them: how many, of how many people, the last of
-     *     them, and of how many people a pass would still be within its time. ``said``: whether a word of the site stands.
-     */
-    EarlierLine: {
-      /** In Time */
-      in_time: number;
-      /** Last On */
-      last_on: string;
-      /** Model */
-      model: string;
-      /** People */
-      people: number;
-      /** Results */
-      results: number;
-      /** Said */
-      said: boolean;
-      /** Size */
-      size: string;
-    };
-    /**
-     * EarlierPage
-     * @description A site's results of before by facepiece and size, the most frequent first, and everything it said of them.
-     */
-    EarlierPage: {
-      /** Page */
-      page: number;
-      /** Pages */
-      pages: number;
-      /** Rows */
-      rows: components["schemas"]["EarlierLine"][];
-      /** Site */
-      site: string;
-      /** Site Id */
-      site_id: string;
-      /** Total */
-      total: number;
-      /** Words */
-      words: components["schemas"]["WordLine"][];
-    };
-    /**
-     * EmployerEntry
-     * @description An employer: its name.
-     */
-    EmployerEntry: {
-      /** Name */
-      name: string;
-    };
-    /**
-     * EmployerView
-     * @description An employer with its sites.
-     */
-    EmployerView: {
-      /** Id */
-      id: string;
-      /** Is Archived */
-      is_archived: boolean;
-      /** Name */
-      name: string;
-      /** Sites */
-      sites: components["schemas"]["PlaceView"][];
-    };
-    /**
-     * Entered
-     * @description The id of what was entered.
-     */
-    Entered: {
-      /** Id */
-      id: string;
-    };
-    /**
-     * Erasure
-     * @description That a person is to be erased, and why.
-     */
-    Erasure: {
-      /** Why */
-      why: string;
-    };
-    /**
-     * ErasureView
-     * @description What erasing a person takes away, counted, and why it cannot be done yet, empty where it can.
-     */
-    ErasureView: {
-      /** Entries */
-      entries: number;
-      /** Not Yet */
-      not_yet: string;
-      /** On File */
-      on_file: number;
-      /** Papers */
-      papers: number;
-      /** Signatures */
-      signatures: number;
-      /** Visits */
-      visits: number;
-    };
-    /**
-     * ErrorBody
-     * @description The one shape of every error.
-     */
-    ErrorBody: {
-      /** Code */
-      code: string;
-      /** Detail */
-      detail: {
-        [key: string]: unknown;
-      };
-      /** Message */
-      message: string;
-    };
-    /**
-     * ExerciseResultView
-     * @description One exercise of a judged run, cut for display. ``reaches``: its own fit factor reaches the level.
-     */
-    ExerciseResultView: {
-      /** Bound */
-      bound: string;
-      /** Counts */
-      counts: number | null;
-      /** Factor */
-      factor: string;
-      /** Inside */
-      inside: string;
-      /** Name */
-      name: string;
-      /** Outside */
-      outside: string;
-      /** Reaches */
-      reaches: boolean;
-    };
-    /**
-     * ExerciseView
-     * @description One exercise of the running protocol, in ms from t0.
-     */
-    ExerciseView: {
-      /** End Ms */
-      end_ms: number;
-      /** Id */
-      id: string;
-      /** In Sum */
-      in_sum: boolean;
-      /** Look At */
-      look_at: string;
-      /** Name */
-      name: string;
-      /** Pace */
-      pace: string;
-      /** Say */
-      say: string;
-      /** Short */
-      short: string;
-      /** Start Ms */
-      start_ms: number;
-      /** Wearer */
-      wearer: string;
-    };
-    /**
-     * EyesOpened
-     * @description Eyes opened, or irritated, in the smoke: the run is void.
-     */
-    EyesOpened: {
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      kind: "eyes_opened";
-    };
-    /**
-     * FacepieceForm
-     * @description What the form for a new facepiece of a kind begins with; corrected from the maker's own papers.
-     */
-    FacepieceForm: {
-      /** Family */
-      family: string;
-      /** Kind */
-      kind: string;
-      start: components["schemas"]["Model"];
-      /** Title */
-      title: string;
-    };
-    /**
-     * FacepieceOption
-     * @description A version of a facepiece model; the latest one may be chosen.
-     */
-    FacepieceOption: {
-      /** Accessories */
-      accessories: string[];
-      /** Adapter */
-      adapter: string;
-      /** Approval */
-      approval: string;
-      /** Clips */
-      clips: string[];
-      /** Diaphragms */
-      diaphragms: number;
-      /** Doffing */
-      doffing: string[];
-      /** Donning */
-      donning: string[];
-      /** Family */
-      family: string;
-      /** Filter Classes */
-      filter_classes: string[];
-      /** Filter Kind */
-      filter_kind: string;
-      /** Kind */
-      kind: string;
-      /** Kind Words */
-      kind_words: string;
-      /** Maker */
-      maker: string;
-      /** Model */
-      model: string;
-      /** Model Id */
-      model_id: string;
-      /** Reuse */
-      reuse: string;
-      /** Sizes */
-      sizes: components["schemas"]["SizeView"][];
-      /** Suspensions */
-      suspensions: string[];
-      /** Test Filters */
-      test_filters: boolean;
-      /** Valve */
-      valve: boolean;
-      /** Version */
-      version: number;
-      /** Version Id */
-      version_id: string;
-      /** Wash Limit C */
-      wash_limit_c: string;
-      /** Work Filters */
-      work_filters: components["schemas"]["WorkFilter"][];
-    };
-    /**
-     * FacepieceView
-     * @description The facepiece in use. ``outline``: how it sits on a face, for whoever draws it.
-     */
-    FacepieceView: {
-      /** Family */
-      family: string;
-      /** Kind */
-      kind: string;
-      /** Label */
-      label: string;
-      /** Maker */
-      maker: string;
-      /** Model */
-      model: string;
-      /** Model Id */
-      model_id: string;
-      /**
-       * Outline
-       * @enum {string}
-       */
-      outline: "disposable" | "half" | "full";
-      /** Setup */
-      setup: string;
-      /** Size */
-      size: string;
-      /** Version Id */
-      version_id: string;
-    };
-    /**
-     * FacepiecesPage
-     * @description One page of facepieces.
-     */
-    FacepiecesPage: {
-      /** Page */
-      page: number;
-      /** Pages */
-      pages: number;
-      /** Rows */
-      rows: components["schemas"]["FacepieceOption"][];
-      /** Total */
-      total: number;
-    };
-    /**
-     * FeedView
-     * @description The address of a calendar, shown once; a new one ends it.
-     */
-    FeedView: {
-      /** Path */
-      path: string;
-    };
-    /**
-     * FigureRule
-     * @description A figure that an instrument is entered with; ``limit``: what it is where the site has none of its own.
-     */
-    FigureRule: {
-      /** Is Needed */
-      is_needed: boolean;
-      /** Limit */
-      limit: string;
-      /** Name */
-      name: string;
-      /** Title */
-      title: string;
-      /** Unit */
-      unit: string;
-    };
-    /**
-     * Filling
-     * @description The lot a nebuliser was rinsed and filled with.
-     */
-    Filling: {
-      /**
-       * Lot Id
-       * @description a UUID
-       */
-      lot_id: string;
-    };
-    /**
-     * FitProbe
-     * @description The probe is fitted; the alterations this facepiece needs are opened. ``part_ids``: what of the kit is on it.
-     */
-    FitProbe: {
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      kind: "fit_probe";
-      /**
-       * Part Ids
-       * @default []
-       */
-      part_ids: string[];
-    };
-    /**
-     * FoundPerson
-     * @description A wearer in a list that is chosen from: what they passed in last and until when (YYYY-MM-DD), both empty where
-     *     they never did, and the clearance on file: its status, or "ran out", or "none on file"; and the day they left.
-     */
-    FoundPerson: {
-      /** Clearance */
-      clearance: string;
-      /** Employer */
-      employer: string;
-      /** Id */
-      id: string;
-      /** Job */
-      job: string;
-      /** Left On */
-      left_on: string;
-      /** Name */
-      name: string;
-      /** Number */
-      number: string;
-      /** Passed In */
-      passed_in: string;
-      /** Site */
-      site: string;
-      /** Site Id */
-      site_id: string;
-      /** Task */
-      task: string;
-      /** Until */
-      until: string;
-    };
-    /**
-     * GateAddress
-     * @description Where the tablet at the gate is, as a path of this site, and until when.
-     */
-    GateAddress: {
-      /** Expires At */
-      expires_at: string;
-      /** Path */
-      path: string;
-    };
-    /**
-     * GateLine
-     * @description Somebody at the gate: whether they may wear something today, what, and until when; never why not.
-     */
-    GateLine: {
-      /** May */
-      may: boolean;
-      /** Name */
-      name: string;
-      /** Number */
-      number: string;
-      /** Set Ups */
-      set_ups: string[];
-    };
-    /**
-     * GateView
-     * @description Who may wear what today at a site, for whoever stands at its gate.
-     */
-    GateView: {
-      /** Day */
-      day: string;
-      /** May */
-      may: number;
-      /** Rows */
-      rows: components["schemas"]["GateLine"][];
-      /** Site */
-      site: string;
-      /** Task */
-      task: string;
-    };
-    /**
-     * GrantEntry
-     * @description A role at an employer, or at all of them where ``employer_id`` is null.
-     */
-    GrantEntry: {
-      /** Employer Id */
-      employer_id: string | null;
-      /**
-       * Role
-       * @enum {string}
-       */
-      role: "tester" | "administrator" | "supervisor";
-    };
-    /**
-     * GrantView
-     * @description A role, and where: the employer's name, empty for all of them.
-     */
-    GrantView: {
-      /** Employer */
-      employer: string;
-      /** Employer Id */
-      employer_id: string | null;
-      /** Role */
-      role: string;
-    };
-    /**
-     * Health
-     * @description That the program and its database answer; how the worker for long jobs fares, and when it was last heard of
-     *     (empty: never).
-     */
-    Health: {
-      /** Fold Version */
-      fold_version: number;
-      /** Ok */
-      ok: boolean;
-      /** Rules */
-      rules: string;
-      /** Version */
-      version: string;
-      /**
-       * Worker
-       * @enum {string}
-       */
-      worker: "at_work" | "silent" | "not_seen";
-      /** Worker Seen */
-      worker_seen: string;
-    };
-    /**
-     * Heard
-     * @description Heard. ``seq``: the last entry of the log now.
-     */
-    Heard: {
-      /** Seq */
-      seq: number;
-    };
-    /**
-     * HistoryFault
-     * @description What is wrong in a row and column, as the sheet counts them.
-     */
-    HistoryFault: {
-      /** Column */
-      column: string;
-      /** Problem */
-      problem: string;
-      /** Row */
-      row: number;
-    };
-    /**
-     * HistoryFile
-     * @description A table of earlier results as sent: its name, its bytes as base64, and the order in which its days are written
-     *     (empty where they read 2025-03-31).
-     */
-    HistoryFile: {
-      /** Content */
-      content: string;
-      /**
-       * Day Order
-       * @default
-       * @enum {string}
-       */
-      day_order: "" | "ymd" | "dmy" | "mdy";
-      /** File Name */
-      file_name: string;
-      /** Site Id */
-      site_id: string;
-    };
-    /**
-     * HistoryLine
-     * @description A result of before, as it was written then.
-     */
-    HistoryLine: {
-      /** Factor */
-      factor: string;
-      /** Method */
-      method: string;
-      /** Model */
-      model: string;
-      /** On */
-      on: string;
-      /** Result */
-      result: string;
-      /** Size */
-      size: string;
-      /** Source */
-      source: string;
-      /** Tester */
-      tester: string;
-    };
-    /**
-     * HistoryPreview
-     * @description How many rows could be taken over, how many are there already, what is wrong, and whether the order of its days
-     *     has to be chosen.
-     */
-    HistoryPreview: {
-      /**
-       * Day Order
-       * @enum {string}
-       */
-      day_order: "" | "ymd" | "dmy" | "mdy";
-      /** Fault Count */
-      fault_count: number;
-      /** Faults */
-      faults: components["schemas"]["HistoryFault"][];
-      /** Known */
-      known: number;
-      /** Needs Order */
-      needs_order: boolean;
-      /** Rows */
-      rows: number;
-    };
-    /**
-     * Imported
-     * @description What an import did: models new, models with a new version, models that stood as they were.
-     */
-    Imported: {
-      /** Changed */
-      changed: number;
-      /** New */
-      new: number;
-      /** Same */
-      same: number;
-    };
-    /**
-     * InTheWay
-     * @description Said before anything is put on: what will let no run start, whether all of it can still be put on file, and the
-     *     card on which it is chosen again.
-     */
-    InTheWay: {
-      again: components["schemas"]["Card"];
-      /** Is Of The File */
-      is_of_the_file: boolean;
-      /** Stops */
-      stops: components["schemas"]["Between"][];
-    };
-    /**
-     * InstrumentEntry
-     * @description An instrument as entered: whose (empty: nobody's in particular), its figures, and where it is plugged in here
-     *     (``line``, empty where its link runs on another machine).
-     */
-    InstrumentEntry: {
-      /** Employer Id */
-      employer_id: string;
-      /** Figures */
-      figures: {
-        [key: string]: string;
-      };
-      /** Line */
-      line: string;
-      /** Name */
-      name: string;
-    };
-    /**
-     * InstrumentFile
-     * @description What is on file about an instrument for whoever looks after it.
-     */
-    InstrumentFile: {
-      /** Calibrations */
-      calibrations: components["schemas"]["CalibrationView"][];
-      /** Employer Id */
-      employer_id: string;
-      /** Figures */
-      figures: {
-        [key: string]: string;
-      };
-      /** Id */
-      id: string;
-      /** Is Simulated */
-      is_simulated: boolean;
-      /** Line */
-      line: string;
-      /** Name */
-      name: string;
-      /** Retired At */
-      retired_at: string;
-    };
-    /**
-     * InstrumentFiles
-     * @description A page of instruments.
-     */
-    InstrumentFiles: {
-      /** Page */
-      page: number;
-      /** Pages */
-      pages: number;
-      /** Rows */
-      rows: components["schemas"]["InstrumentLine"][];
-      /** Total */
-      total: number;
-    };
-    /**
-     * InstrumentForm
-     * @description What is asked of an instrument of a kind.
-     */
-    InstrumentForm: {
-      /** Figures */
-      figures: components["schemas"]["FigureRule"][];
-      /** Kind */
-      kind: string;
-      /** Title */
-      title: string;
-    };
-    /**
-     * InstrumentLine
-     * @description An instrument in a list.
-     */
-    InstrumentLine: {
-      /** Calibrated Until */
-      calibrated_until: string;
-      /** Id */
-      id: string;
-      /** Is Retired */
-      is_retired: boolean;
-      /** Kind */
-      kind: string;
-      /** Line */
-      line: string;
-      /** Name */
-      name: string;
-      /** Owner */
-      owner: string;
-      /** Serial Number */
-      serial_number: string;
-    };
-    /**
-     * InviteWithin
-     * @description Within how many days somebody is due (0: the site's notice).
-     */
-    InviteWithin: {
-      /**
-       * Within
-       * @default 0
-       */
-      within: number;
-    };
-    /**
-     * Invited
-     * @description A one-time address at which a password is chosen, shown only now; and until when it opens.
-     */
-    Invited: {
-      /** Account Id */
-      account_id: string;
-      /** Address */
-      address: string;
-      /** Until */
-      until: string;
-    };
-    /**
-     * IssueReport
-     * @description Which paper, and in which size a page is; a card is as large as a card.
-     */
-    IssueReport: {
-      /**
-       * Page Size
-       * @enum {string}
-       */
-      page_size: "A4" | "Letter";
-      /**
-       * Paper
-       * @default report
-       * @enum {string}
-       */
-      paper: "report" | "card" | "letter";
-    };
-    /**
-     * Issued
-     * @description An issued report: where its bytes are, and their digest.
-     */
-    Issued: {
-      /** Sha256 */
-      sha256: string;
-      /** Url */
-      url: string;
-    };
-    /**
-     * JobView
-     * @description A job as a screen shows it.
-     */
-    JobView: {
-      /** Done */
-      done: number;
-      /** File */
-      file: string;
-      /** Id */
-      id: string;
-      /** Kind */
-      kind: string;
-      /** Message */
-      message: string;
-      /** State */
-      state: string;
-      /** Total */
-      total: number;
-    };
-    /**
-     * Joining
-     * @description Whom a one-time address is for.
-     */
-    Joining: {
-      /** Login */
-      login: string;
-      /** Name */
-      name: string;
-    };
-    /**
-     * JournalLine
-     * @description A row of the journal. ``changes``: what was changed, as "what: from → to".
-     */
-    JournalLine: {
-      /** At */
-      at: string;
-      /** Changes */
-      changes: string[];
-      /** Deed */
-      deed: string;
-      /** No */
-      no: number;
-      /** Subject */
-      subject: string;
-      /** Subject Id */
-      subject_id: string;
-      /** Subject Kind */
-      subject_kind: string;
-      /** Who */
-      who: string;
-      /** Why */
-      why: string;
-    };
-    /**
-     * JournalPage
-     * @description Rows of the journal, the newest first; ``before`` of the next page, 0 at the end.
-     */
-    JournalPage: {
-      /** Before */
-      before: number;
-      /** Rows */
-      rows: components["schemas"]["JournalLine"][];
-    };
-    /**
-     * KindLine
-     * @description Whether a kind of facepiece suffices for a task.
-     */
-    KindLine: {
-      /** Kind */
-      kind: string;
-      /** Limits */
-      limits: string[];
-      /** Suffices */
-      suffices: string;
-      /** Why */
-      why: string;
-      /** Words */
-      words: string;
-    };
-    /**
-     * LedgerPage
-     * @description One page of the ledger, what is open first, the newest first.
-     */
-    LedgerPage: {
-      /** Page */
-      page: number;
-      /** Pages */
-      pages: number;
-      /** Rows */
-      rows: components["schemas"]["RecallView"][];
-      /** Total */
-      total: number;
-    };
-    /**
-     * LeftOn
-     * @description The day somebody left (YYYY-MM-DD).
-     */
-    LeftOn: {
-      /** Left On */
-      left_on: string;
-    };
-    /**
-     * LendingView
-     * @description Whose kit is (empty: nobody's in particular), to whom it may be lent, and whether the reader may say so.
-     *
-     *     A reader sees the employers of their own scope only; ``others`` counts those it is lent to besides.
-     */
-    LendingView: {
-      /** Borrowers */
-      borrowers: components["schemas"]["Borrower"][];
-      /** May Change */
-      may_change: boolean;
-      /** Others */
-      others: number;
-      /** Owner */
-      owner: string;
-    };
-    /**
-     * LentTo
-     * @description The employers that kit is to be lent to, all of them: who is left out may not use it any more.
-     */
-    LentTo: {
-      /** Employers */
-      employers: string[];
-    };
-    /**
-     * LinkPlan
-     * @description The run this counter holds, if any.
-     */
-    LinkPlan: {
-      /** Now */
-      now: string;
-      plan: components["schemas"]["RunPlan"] | null;
-    };
-    /**
-     * LinkStatus
-     * @description What the counter is doing, the ambient concentration it reads, as text, and the run whose plan it has.
-     */
-    LinkStatus: {
-      /** Ambient */
-      ambient: string | null;
-      /**
-       * Run Id
-       * @default
-       */
-      run_id: string;
-      /**
-       * State
-       * @enum {string}
-       */
-      state: "reading" | "in_run" | "silent" | "starting";
-    };
-    /**
-     * Linkage
-     * @description A token for an instrument's link, shown only now.
-     */
-    Linkage: {
-      /** Instrument Id */
-      instrument_id: string;
-      /** Token */
-      token: string;
-    };
-    /**
-     * LiveMessage
-     * @description The numbers of a running run, with the readings since the message before. Geometry and words, no judgement.
-     *
-     *     ``wall`` is what the inside must stay under on average; ``unlikely`` and ``lost`` come from the leak budget;
-     *     ``heading`` is the deciding fit factor by what has been read so far, ``heading_bound`` its lower bound.
-     */
-    LiveMessage: {
-      /** Bounds */
-      bounds: (string | null)[];
-      /** Ended By */
-      ended_by: string;
-      /** Factors */
-      factors: (string | null)[];
-      /** Heading */
-      heading: string | null;
-      /** Heading Bound */
-      heading_bound: string | null;
-      /** Inside */
-      inside: string | null;
-      /** Inside Live */
-      inside_live: boolean;
-      /** Lost */
-      lost: boolean;
-      /** Outside */
-      outside: string | null;
-      /** Points */
-      points: [number, number, string][];
-      /** Run Id */
-      run_id: string;
-      /** Shares */
-      shares: number[];
-      /** T */
-      t: number | null;
-      /** Unlikely */
-      unlikely: boolean;
-      /** Wall */
-      wall: number | null;
-      /** Wall Words */
-      wall_words: string | null;
-    };
-    /**
-     * LogView
-     * @description The log of a visit as it stands, with the digest of the rules pinned to it.
-     */
-    LogView: {
-      /** Events */
-      events: {
-        [key: string]: unknown;
-      }[];
-      /** Rules Digest */
-      rules_digest: string;
-      /** Visit Id */
-      visit_id: string;
-    };
-    /**
-     * LookView
-     * @description What is looked at or asked together, on one card: its title and the words to say.
-     */
-    LookView: {
-      /** Id */
-      id: string;
-      /** Say */
-      say: string;
-      /** Title */
-      title: string;
-    };
-    /**
-     * LotEntry
-     * @description A lot to enter. Dates as YYYY-MM-DD; ``employer_id`` null: the only one, or nobody's.
-     */
-    LotEntry: {
-      /**
-       * Agent
-       * @enum {string}
-       */
-      agent: "sweet" | "bitter" | "odour" | "smoke";
-      /** Employer Id */
-      employer_id: string | null;
-      /** Made By */
-      made_by: string;
-      /** Made On */
-      made_on: string;
-      /** Number */
-      number: string;
-      /** Role */
-      role: string;
-      /** Use By */
-      use_by: string;
-    };
-    /**
-     * LotView
-     * @description A lot on the kit page.
-     */
-    LotView: {
-      /** Agent */
-      agent: string;
-      /** Id */
-      id: string;
-      /** Is Expired */
-      is_expired: boolean;
-      /** Made By */
-      made_by: string;
-      /** Made On */
-      made_on: string;
-      /** Number */
-      number: string;
-      /** Role */
-      role: string;
-      /** Use By */
-      use_by: string;
-    };
-    /**
-     * LotsPage
-     * @description One page of lots, the freshest first.
-     */
-    LotsPage: {
-      /** Page */
-      page: number;
-      /** Pages */
-      pages: number;
-      /** Rows */
-      rows: components["schemas"]["LotView"][];
-      /** Total */
-      total: number;
-    };
-    /**
-     * Made
-     * @description The id of what was made.
-     */
-    Made: {
-      /** Id */
-      id: string;
-    };
-    /**
-     * MadeTask
-     * @description The id of a task.
-     */
-    MadeTask: {
-      /** Id */
-      id: string;
-    };
-    /**
-     * MailLine
-     * @description A letter in the outbox: to whom, what, how it went. ``person_id`` is empty where it is to a colleague, whose name
-     *     ``person`` is then.
-     */
-    MailLine: {
-      /** Id */
-      id: string;
-      /** Made At */
-      made_at: string;
-      /** Person */
-      person: string;
-      /** Person Id */
-      person_id: string;
-      /** Problem */
-      problem: string;
-      /** Sent At */
-      sent_at: string;
-      /** State */
-      state: string;
-      /** Subject */
-      subject: string;
-      /** To Address */
-      to_address: string;
-    };
-    /**
-     * MailPage
-     * @description A page of the outbox, the latest first; ``is_on``: whether a mail server is set.
-     */
-    MailPage: {
-      /** Is On */
-      is_on: boolean;
-      /** Page */
-      page: number;
-      /** Pages */
-      pages: number;
-      /** Rows */
-      rows: components["schemas"]["MailLine"][];
-      /** Total */
-      total: number;
-    };
-    /**
-     * MailPaper
-     * @description Which paper goes to the worker.
-     */
-    MailPaper: {
-      /**
-       * Page Size
-       * @default A4
-       * @enum {string}
-       */
-      page_size: "A4" | "Letter";
-      /**
-       * Paper
-       * @enum {string}
-       */
-      paper: "report" | "card" | "letter";
-    };
-    /**
-     * MailedTo
-     * @description The address that it goes to.
-     */
-    MailedTo: {
-      /** To */
-      to: string;
-    };
-    /**
-     * Meanwhile
-     * @description Somebody else at this site whom no clock holds up, and what comes next for them.
-     */
-    Meanwhile: {
-      /** Doing */
-      doing: string;
-      /** Person */
-      person: string;
-      /** Visit Id */
-      visit_id: string;
-    };
-    /**
-     * MeasureEntry
-     * @description Caliper readings in mm as text, two or three of each measure; any may be left out.
-     */
-    MeasureEntry: {
-      /** Length */
-      length: string[];
-      /** Lip */
-      lip: string[];
-      /** Width */
-      width: string[];
-    };
-    /**
-     * MeasureLine
-     * @description A measuring of a face, in mm, and the cell of the panel it fell in: a hint, nothing more.
-     */
-    MeasureLine: {
-      /** Cell */
-      cell: number | null;
-      /** Length */
-      length: string;
-      /** Lip */
-      lip: string;
-      /** On */
-      on: string;
-      /** Width */
-      width: string;
-    };
-    /**
-     * MeasureResult
-     * @description What the readings come to, in mm, what is odd about them, and the panel cell: a hint, nothing more. Measures in
-     *     ``third`` need another reading; until then nothing is stored.
-     */
-    MeasureResult: {
-      /** Cell */
-      cell: number | null;
-      /** Length */
-      length: string | null;
-      /** Lip */
-      lip: string | null;
-      /** Questions */
-      questions: string[];
-      /** Stored */
-      stored: boolean;
-      /** Third */
-      third: string[];
-      /** Width */
-      width: string | null;
-    };
-    /**
-     * Merging
-     * @description The entry that is the same person, and how that is known.
-     */
-    Merging: {
-      /**
-       * Other Id
-       * @description a UUID
-       */
-      other_id: string;
-      /** Why */
-      why: string;
-    };
-    /**
-     * MethodView
-     * @description A fit-test method for a facepiece: may, not permitted, or not here, with its reasons.
-     */
-    MethodView: {
-      /** Is Best */
-      is_best: boolean;
-      /** Limits */
-      limits: string[];
-      /** Method */
-      method: string;
-      /** Mode */
-      mode: string;
-      /** Reasons */
-      reasons: string[];
-      /** Verdict */
-      verdict: string;
-      /** Words */
-      words: string;
-    };
-    /**
-     * Missing
-     * @description What a first test needs, in order; ``is_ready`` once nothing of it is missing.
-     */
-    Missing: {
-      /** By Senses Only */
-      by_senses_only: boolean;
-      /** Is Ready */
-      is_ready: boolean;
-      /** Organisation */
-      organisation: string;
-      /** Steps */
-      steps: components["schemas"]["Step"][];
-    };
-    /**
-     * Model
-     * @description A facepiece model as the catalogue holds it. Texts are the maker's; what is not stated stays empty.
-     */
-    Model: {
-      /**
-       * Accessories
-       * @default []
-       */
-      accessories: string[];
-      /**
-       * Adapter
-       * @default
-       * @enum {string}
-       */
-      adapter: "" | "used once" | "inspected, cleaned, reused";
-      /**
-       * Approval
-       * @default
-       */
-      approval: string;
-      /**
-       * Clips
-       * @default []
-       */
-      clips: string[];
-      /**
-       * Cover
-       * @enum {string}
-       */
-      cover: "front" | "palms" | "thumbs" | "none";
-      /**
-       * Diaphragms
-       * @default 0
-       */
-      diaphragms: number;
-      /**
-       * Doffing
-       * @default []
-       */
-      doffing: string[];
-      /**
-       * Donning
-       * @default []
-       */
-      donning: string[];
-      /** Filter Classes */
-      filter_classes: string[];
-      /**
-       * Filter Kind
-       * @enum {string}
-       */
-      filter_kind: "media" | "particulate" | "gas" | "combined";
-      /**
-       * Filters As Pair
-       * @default true
-       */
-      filters_as_pair: boolean;
-      /** Kind */
-      kind: string;
-      /** Maker */
-      maker: string;
-      /** Model */
-      model: string;
-      /**
-       * Probe
-       * @enum {string}
-       */
-      probe: "valve_seat" | "probed_cartridge" | "through";
-      /**
-       * Reuse
-       * @default
-       * @enum {string}
-       */
-      reuse: "" | "discard" | "one shift" | "never re-applied" | "maker's limit";
-      /** Sizes */
-      sizes: components["schemas"]["Size"][];
-      /**
-       * Suspensions
-       * @default []
-       */
-      suspensions: string[];
-      /** Test Filters */
-      test_filters: boolean;
-      /** Valve */
-      valve: boolean;
-      /**
-       * Wash Limit C
-       * @default
-       */
-      wash_limit_c: string;
-      /**
-       * Work Filters
-       * @default []
-       */
-      work_filters: components["schemas"]["WorkFilter"][];
-    };
-    /**
-     * Moment
-     * @description The server's time, by which a client measures its own clock's offset.
-     */
-    Moment: {
-      /** Now */
-      now: string;
-    };
-    /**
-     * NebuliserEntry
-     * @description A nebuliser to enter, for the threshold or for the fit-test solution.
-     */
-    NebuliserEntry: {
-      /** Employer Id */
-      employer_id: string | null;
-      /** Name */
-      name: string;
-      /**
-       * Role
-       * @enum {string}
-       */
-      role: "threshold" | "fit";
-    };
-    /**
-     * NebuliserView
-     * @description A nebuliser: what is in it, until when it may be used before a refill, and what stands against it.
-     */
-    NebuliserView: {
-      /** Agent */
-      agent: string;
-      /** Blocked By */
-      blocked_by: string[];
-      /** Checked At */
-      checked_at: string | null;
-      /** Filled At */
-      filled_at: string | null;
-      /** Id */
-      id: string;
-      lot: components["schemas"]["LotView"] | null;
-      /** Name */
-      name: string;
-      /** Needs */
-      needs: ("filling" | "spray_check")[];
-      /** Number */
-      number: number;
-      /** Refill At */
-      refill_at: string | null;
-      /** Role */
-      role: string;
-    };
-    /**
-     * NewPassword
-     * @description One's own password, and the one in its place.
-     */
-    NewPassword: {
-      /** New */
-      new: string;
-      /** Old */
-      old: string;
-    };
-    /**
-     * NextPiece
-     * @description A facepiece and size to try after one that failed: nothing that failed in the same set-up is among them.
-     */
-    NextPiece: {
-      /** Label */
-      label: string;
-      /** Size */
-      size: string;
-      /** Version Id */
-      version_id: string;
-      /** Why */
-      why: string;
-    };
-    /**
-     * NextUp
-     * @description What comes next for somebody: until when they may wear anything (empty: nothing now), and what ends then.
-     */
-    NextUp: {
-      /** Ends By */
-      ends_by: string;
-      /** Until */
-      until: string;
-    };
-    /**
-     * NoTestView
-     * @description Something people do in the place of a fit test: why it is none, and what there is instead.
-     */
-    NoTestView: {
-      /** Instead */
-      instead: string;
-      /** Name */
-      name: string;
-      /** Why */
-      why: string;
-    };
-    /**
-     * NoticeEntry
-     * @description Where somebody is written to (empty: nowhere), and how often they are told who is due (empty: never).
-     */
-    NoticeEntry: {
-      /** Address */
-      address: string;
-      /**
-       * Often
-       * @enum {string}
-       */
-      often: "" | "daily" | "weekly";
-    };
-    /**
-     * NumbersTyped
-     * @description Figures copied from the counter's display, with the display's resolution (particles per cm³).
-     */
-    NumbersTyped: {
-      /** Exercises */
-      exercises: components["schemas"]["TypedExercise"][];
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      kind: "numbers_typed";
-      /** Resolution */
-      resolution: string;
-      /** Run Id */
-      run_id: string;
-    };
-    /**
-     * Offer
-     * @description Something that may be done next after a try that did not pass.
-     */
-    Offer: {
-      /** Detail */
-      detail: string;
-      /** Label */
-      label: string;
-      /** Next */
-      next: string;
-    };
-    /**
-     * OpenVisit
-     * @description Open a visit. Ids are made by the client, so that a repeated request opens one visit.
-     */
-    OpenVisit: {
-      /** Bench */
-      bench: string;
-      /**
-       * Event Id
-       * @description a UUID
-       */
-      event_id: string;
-      /** Is Practice */
-      is_practice: boolean;
-      /**
-       * Person Id
-       * @description a UUID
-       */
-      person_id: string;
-      /** Speed */
-      speed: number;
-      /**
-       * Visit Id
-       * @description a UUID
-       */
-      visit_id: string;
-    };
-    /**
-     * OpenedByMistake
-     * @description The visit was opened for the wrong person: it ends here, and leaves nothing behind on that person.
-     */
-    OpenedByMistake: {
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      kind: "opened_by_mistake";
-    };
-    /**
-     * OrganisationEntry
-     * @description Whose installation it is, and whether there is no instrument here.
-     */
-    OrganisationEntry: {
-      /** By Senses Only */
-      by_senses_only: boolean;
-      /** Name */
-      name: string;
-    };
-    /**
-     * Own
-     * @description One's own account: where one is written to and how often one is told who is due (empty: never), sessions, and how
-     *     the second factor stands.
-     */
-    Own: {
-      /** Address */
-      address: string;
-      /**
-       * Due Notice
-       * @enum {string}
-       */
-      due_notice: "" | "daily" | "weekly";
-      /** Has Second */
-      has_second: boolean;
-      /** Login */
-      login: string;
-      /** Name */
-      name: string;
-      /** Recovery Left */
-      recovery_left: number;
-      /** Sessions */
-      sessions: components["schemas"]["SessionLine"][];
-    };
-    /**
-     * PartChoice
-     * @description A sampling part that may serve a visit. ``is_for_model``: it was entered for the model that is tested.
-     */
-    PartChoice: {
-      /** Blocked By */
-      blocked_by: string[];
-      /** Cleaned At */
-      cleaned_at: string | null;
-      /** Fits */
-      fits: string;
-      /** Id */
-      id: string;
-      /** Is For Model */
-      is_for_model: boolean;
-      /** Kind */
-      kind: string;
-      /** Name */
-      name: string;
-      /** Once Only */
-      once_only: boolean;
-      /** Used At */
-      used_at: string | null;
-    };
-    /**
-     * PartDone
-     * @description What was done to a sampling part.
-     */
-    PartDone: {
-      /**
-       * Name
-       * @enum {string}
-       */
-      name: "used" | "cleaned" | "away" | "unsound";
-    };
-    /**
-     * PartEntry
-     * @description A sampling part to be entered: its kind, the models it fits in words, and whether it is used once only.
-     */
-    PartEntry: {
-      /** Employer Id */
-      employer_id: string | null;
-      /** Fits */
-      fits: string;
-      /**
-       * Kind
-       * @enum {string}
-       */
-      kind: "probe" | "adapter" | "probed cartridge" | "manifold";
-      /** Name */
-      name: string;
-      /** Once Only */
-      once_only: boolean;
-    };
-    /**
-     * PartPage
-     * @description One page of sampling parts, those put away left out.
-     */
-    PartPage: {
-      /** Page */
-      page: number;
-      /** Pages */
-      pages: number;
-      /** Rows */
-      rows: components["schemas"]["PartView"][];
-      /** Total */
-      total: number;
-    };
-    /**
-     * PartRow
-     * @description What a part of the people behind a figure comes to; the shares are null where they are too few.
-     */
-    PartRow: {
-      first_share: components["schemas"]["Share"] | null;
-      /** Part */
-      part: string;
-      /** Passed */
-      passed: number;
-      /** Passed First */
-      passed_first: number;
-      passed_share: components["schemas"]["Share"] | null;
-      /** Tested */
-      tested: number;
-    };
-    /**
-     * PartView
-     * @description A sampling part. ``blocked_by`` says why it may not be used now.
-     */
-    PartView: {
-      /** Blocked By */
-      blocked_by: string[];
-      /** Cleaned At */
-      cleaned_at: string | null;
-      /** Fits */
-      fits: string;
-      /** Id */
-      id: string;
-      /** Kind */
-      kind: string;
-      /** Name */
-      name: string;
-      /** Once Only */
-      once_only: boolean;
-      /** Used At */
-      used_at: string | null;
-    };
-    /**
-     * PartsView
-     * @description The parts of the program that are watched on this machine, and when something changed last; empty where nobody
-     *     watches them. ``jumps`` of the database's clock, the latest first.
-     */
-    PartsView: {
-      /** Changed At */
-      changed_at: string;
-      /** Jumps */
-      jumps: components["schemas"]["ClockJumped"][];
-      /** Parts */
-      parts: components["schemas"]["ProgramPart"][];
-    };
-    /**
-     * Password
-     * @description A password.
-     */
-    Password: {
-      /** Password */
-      password: string;
-    };
-    /**
-     * PeoplePage
-     * @description One page of people.
-     */
-    PeoplePage: {
-      /** Page */
-      page: number;
-      /** Pages */
-      pages: number;
-      /** Rows */
-      rows: components["schemas"]["FoundPerson"][];
-      /** Total */
-      total: number;
-    };
-    /**
-     * PermissionRow
-     * @description A set-up somebody has passed in, and whether they may wear it on the day asked for: with every reason if not.
-     *
-     *     ``visit_id`` is empty for a pass of before that counts because the site says so in writing.
-     */
-    PermissionRow: {
-      /** Configuration */
-      configuration: string;
-      /** Ends By */
-      ends_by: string;
-      /** Limits */
-      limits: string[];
-      /** May */
-      may: boolean;
-      /** Method */
-      method: string;
-      /** Model */
-      model: string;
-      /** Overall */
-      overall: string;
-      /** Reasons */
-      reasons: components["schemas"]["WhyView"][];
-      /** Setup */
-      setup: string;
-      /** Size */
-      size: string;
-      /** Test Until */
-      test_until: string;
-      /** Tested On */
-      tested_on: string;
-      /** Until */
-      until: string;
-      /** Visit Id */
-      visit_id: string;
-    };
-    /**
-     * Permissions
-     * @description What a person may wear on a day, at a task: what they may first, then what they may not and why. ``without``:
-     *     every reason where they have passed in nothing.
-     */
-    Permissions: {
-      /** Day */
-      day: string;
-      /** Person Id */
-      person_id: string;
-      /** Rows */
-      rows: components["schemas"]["PermissionRow"][];
-      /** Task */
-      task: string;
-      /** Task Id */
-      task_id: string;
-      /** Without */
-      without: components["schemas"]["WhyView"][];
-    };
-    /**
-     * PersonChange
-     * @description A person's entry as it is to be.
-     */
-    PersonChange: {
-      /** Contact */
-      contact: string;
-      /** Job */
-      job: string;
-      /** Name */
-      name: string;
-      /** Number */
-      number: string;
-      /**
-       * Site Id
-       * @description a UUID
-       */
-      site_id: string;
-      /** Task */
-      task: string;
-    };
-    /**
-     * PersonEntry
-     * @description A person as entered: the number is the employer's own and is unique there. A clearance and a training seen with
-     *     them are filed in the same act, all of it or nothing.
-     */
-    PersonEntry: {
-      /** @default null */
-      clearance: components["schemas"]["ClearanceEntry"] | null;
-      /** Contact */
-      contact: string;
-      /** Job */
-      job: string;
-      /** Name */
-      name: string;
-      /** Number */
-      number: string;
-      /** Site Id */
-      site_id: string;
-      /** Task */
-      task: string;
-      /** @default null */
-      training: components["schemas"]["TrainingEntry"] | null;
-    };
-    /**
-     * PersonRow
-     * @description A wearer in a list.
-     */
-    PersonRow: {
-      /** Employer */
-      employer: string;
-      /** Id */
-      id: string;
-      /** Job */
-      job: string;
-      /** Name */
-      name: string;
-      /** Number */
-      number: string;
-      /** Site */
-      site: string;
-      /** Site Id */
-      site_id: string;
-      /** Task */
-      task: string;
-    };
-    /**
-     * PersonView
-     * @description A person: what they may wear, their visits and tries. Face measures in mm, None where not measured.
-     */
-    PersonView: {
-      clearance: components["schemas"]["Clearance"] | null;
-      /** Contact */
-      contact: string;
-      /** Erased On */
-      erased_on: string;
-      /** Face Length */
-      face_length: string | null;
-      /** Face Width */
-      face_width: string | null;
-      /** History */
-      history: components["schemas"]["HistoryLine"][];
-      /** Left On */
-      left_on: string;
-      /** Measures */
-      measures: components["schemas"]["MeasureLine"][];
-      /** Merged Into */
-      merged_into: string;
-      next_up: components["schemas"]["NextUp"];
-      permissions: components["schemas"]["Permissions"];
-      person: components["schemas"]["PersonRow"];
-      /** Reports */
-      reports: components["schemas"]["ReportLine"][];
-      /** Trained On */
-      trained_on: string;
-      /** Tries */
-      tries: components["schemas"]["TryRow"][];
-      /** Visits */
-      visits: components["schemas"]["VisitRow"][];
-      /** Visits Total */
-      visits_total: number;
-      /** Zone */
-      zone: string;
-    };
-    /**
-     * PlaceView
-     * @description A site of an employer as its administrator sees it.
-     */
-    PlaceView: {
-      /** Benches */
-      benches: string[];
-      /** Id */
-      id: string;
-      /** Is Archived */
-      is_archived: boolean;
-      /** Name */
-      name: string;
-      /** People */
-      people: number;
-      /** Rule Book */
-      rule_book: string;
-      /** Zone */
-      zone: string;
-    };
-    /**
-     * PlacesPage
-     * @description A page of employers with their sites, and the rule books there are; ``may_add`` employers.
-     */
-    PlacesPage: {
-      /** Books */
-      books: components["schemas"]["BookName"][];
-      /** May Add */
-      may_add: boolean;
-      /** Page */
-      page: number;
-      /** Pages */
-      pages: number;
-      /** Rows */
-      rows: components["schemas"]["EmployerView"][];
-      /** Total */
-      total: number;
-    };
-    /**
-     * Preview
-     * @description What would be done: how the file is read, how many rows there are of each kind, a page of the kind that was asked
-     *     for, everything that is wrong, and what is odd but may be right.
-     */
-    Preview: {
-      /** Columns */
-      columns: {
-        [key: string]: number;
-      };
-      /** Counts */
-      counts: {
-        [key: string]: number;
-      };
-      /**
-       * Day Order
-       * @enum {string}
-       */
-      day_order: "" | "ymd" | "dmy" | "mdy";
-      /** Encoding */
-      encoding: string;
-      /** Error Count */
-      error_count: number;
-      /** Errors */
-      errors: components["schemas"]["RowError"][];
-      /** Heading Row */
-      heading_row: number;
-      /** Headings */
-      headings: string[];
-      /** Lines */
-      lines: components["schemas"]["RosterLine"][];
-      /** Needs Order */
-      needs_order: boolean;
-      /** Odd */
-      odd: components["schemas"]["RowError"][];
-      /** Page */
-      page: number;
-      /** Pages */
-      pages: number;
-      /** Rows */
-      rows: number;
-      /** Sample */
-      sample: string[][];
-      /** Sheet */
-      sheet: number;
-      /** Sheets */
-      sheets: string[];
-      /** Shown */
-      shown: string;
-      /** Twins */
-      twins: number;
-    };
-    /**
-     * ProgramPart
-     * @description A part of the program on this machine: whether it runs, how often it was started again, how it ended last.
-     */
-    ProgramPart: {
-      /** Is Running */
-      is_running: boolean;
-      /** Last End */
-      last_end: string;
-      /** Name */
-      name: string;
-      /** Restarts */
-      restarts: number;
-      /** Title */
-      title: string;
-    };
-    /**
-     * ProofGiven
-     * @description After a held run the seal was broken on purpose: did the inside rise? ``seen`` is the highest figure inside that
-     *     the display showed, as decimal text in its unit; empty where nobody read it.
-     */
-    ProofGiven: {
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      kind: "proof_given";
-      /** Rose */
-      rose: boolean;
-      /** Run Id */
-      run_id: string;
-      /**
-       * Seen
-       * @default
-       */
-      seen: string;
-    };
-    /**
-     * ProofMessage
-     * @description What the instrument reads inside while the seal is broken on purpose.
-     */
-    ProofMessage: {
-      /** Inside */
-      inside: string | null;
-      /** Risen */
-      risen: boolean;
-      /** Still */
-      still: boolean;
-    };
-    /**
-     * ProofSensed
-     * @description Proof after a run without detection: seal broken on purpose, or second whiff. Was the agent sensed?
-     */
-    ProofSensed: {
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      kind: "proof_sensed";
-      /** Run Id */
-      run_id: string;
-      /** Sensed */
-      sensed: boolean;
-    };
-    /**
-     * ProofView
-     * @description What the seal-break proof must show: the inside figure to be reached, in its unit, and until when; why it can
-     *     show nothing any more, empty while it can. ``is_read``: the linked instrument reads it, nobody types it.
-     */
-    ProofView: {
-      /** Blocking */
-      blocking: string;
-      /** Is Read */
-      is_read: boolean;
-      /** Least */
-      least: string;
-      /** Unit */
-      unit: string;
-      /** Until */
-      until: string | null;
-    };
-    /**
-     * Proposal
-     * @description One proposal. Decisions name the sequence number they expect; observations leave ``expects`` null.
-     */
-    Proposal: {
-      /** Body */
-      body:
-        | components["schemas"]["Answered"]
-        | components["schemas"]["AnswerTogether"]
-        | components["schemas"]["ChooseFacepiece"]
-        | components["schemas"]["ChooseTask"]
-        | components["schemas"]["FitProbe"]
-        | components["schemas"]["AlterationMade"]
-        | components["schemas"]["AlterationUndone"]
-        | components["schemas"]["Donned"]
-        | components["schemas"]["Doffed"]
-        | components["schemas"]["Adjusted"]
-        | components["schemas"]["SealChecked"]
-        | components["schemas"]["StartRun"]
-        | components["schemas"]["NumbersTyped"]
-        | components["schemas"]["Touched"]
-        | components["schemas"]["Distress"]
-        | components["schemas"]["Stopped"]
-        | components["schemas"]["ProofGiven"]
-        | components["schemas"]["Decided"]
-        | components["schemas"]["Withheld"]
-        | components["schemas"]["TurnedAway"]
-        | components["schemas"]["Released"]
-        | components["schemas"]["Correct"]
-        | components["schemas"]["OpenedByMistake"]
-        | components["schemas"]["SealHoldBegun"]
-        | components["schemas"]["ChooseMethod"]
-        | components["schemas"]["StartScreening"]
-        | components["schemas"]["Squeezed"]
-        | components["schemas"]["Screened"]
-        | components["schemas"]["StartQualitative"]
-        | components["schemas"]["DoseGiven"]
-        | components["schemas"]["Detected"]
-        | components["schemas"]["DetectionMistaken"]
-        | components["schemas"]["EyesOpened"]
-        | components["schemas"]["QualitativeEnded"]
-        | components["schemas"]["ProofSensed"];
-      /** Expects */
-      expects: number | null;
-      /**
-       * Id
-       * @description a UUID
-       */
-      id: string;
-      /**
-       * Occurred At
-       * Format: date-time
-       */
-      occurred_at: string;
-    };
-    /**
-     * ProtocolChoice
-     * @description A protocol that may be run: its length in seconds, the standing of what it says, the instrument it needs, and
-     *     its exercises by name.
-     */
-    ProtocolChoice: {
-      /** Exercises */
-      exercises: string[];
-      /** Id */
-      id: string;
-      /** Instrument */
-      instrument: string;
-      /** Seconds */
-      seconds: number;
-      /** Standing */
-      standing: string;
-      /** Title */
-      title: string;
-    };
-    /**
-     * ProtocolFile
-     * @description The text of a protocol file, as TOML.
-     */
-    ProtocolFile: {
-      /** Text */
-      text: string;
-    };
-    /**
-     * ProtocolTrial
-     * @description A protocol file as it was understood, and what came of trying it out. ``is_stored``: visits may use it now.
-     */
-    ProtocolTrial: {
-      /** Bad */
-      bad: string;
-      /** Good */
-      good: string;
-      /** Id */
-      id: string;
-      /** Is Stored */
-      is_stored: boolean;
-      /** Method */
-      method: string;
-      /** N */
-      n: number;
-      /** Problems */
-      problems: string[];
-      /** Seconds */
-      seconds: number;
-      /** Title */
-      title: string;
-    };
-    /**
-     * ProtocolView
-     * @description A protocol, and whether this book allows it here; ``waits`` for the site to confirm it.
-     */
-    ProtocolView: {
-      /** Id */
-      id: string;
-      /** Source */
-      source: string;
-      /** Standing */
-      standing: string;
-      /** State */
-      state: string;
-      /** Title */
-      title: string;
-      /** Waits */
-      waits: boolean;
-    };
-    /**
-     * QualitativeEnded
-     * @description Hood off, out of the chamber, or smoke away, after the last exercise.
-     *
-     *     ``longest_gap_ms`` is the longest time for which the tester's screen was not watched over: asleep, closed, reloaded.
-     */
-    QualitativeEnded: {
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      kind: "qualitative_ended";
-      /** Longest Gap Ms */
-      longest_gap_ms: number;
-      /** Run Id */
-      run_id: string;
-    };
-    /**
-     * ReadingsFile
-     * @description The text of a file of readings, as CSV.
-     */
-    ReadingsFile: {
-      /** Text */
-      text: string;
-    };
-    /**
-     * ReasonView
-     * @description A reason as shown.
-     */
-    ReasonView: {
-      /** Code */
-      code: string;
-      /** Gravity */
-      gravity: string;
-      /** Remedy */
-      remedy: string;
-      /** Rule */
-      rule: string;
-      /** Sentence */
-      sentence: string;
-    };
-    /**
-     * RecallPage
-     * @description One page of those who must come back; ``since`` empty where the kit was never seen to be right before.
-     */
-    RecallPage: {
-      /** Page */
-      page: number;
-      /** Pages */
-      pages: number;
-      /** Rows */
-      rows: components["schemas"]["RecallRow"][];
-      /** Since */
-      since: string;
-      /** Total */
-      total: number;
-      /** Until */
-      until: string;
-    };
-    /**
-     * RecallRow
-     * @description A test made with kit found wrong afterwards: whose, where, what became of it.
-     */
-    RecallRow: {
-      /** Employer */
-      employer: string;
-      /** Has Passed Since */
-      has_passed_since: boolean;
-      /** Model */
-      model: string;
-      /** Number */
-      number: string;
-      /** Outcome */
-      outcome: string;
-      /** Person */
-      person: string;
-      /** Person Id */
-      person_id: string;
-      /** Size */
-      size: string;
-      /** Tested At */
-      tested_at: string;
-      /** Visit Id */
-      visit_id: string;
-    };
-    /**
-     * RecallView
-     * @description An entry of the ledger. ``tests`` rest on it; ``since`` empty where the check never held before.
-     */
-    RecallView: {
-      /** Check Name */
-      check_name: string;
-      /** Id */
-      id: string;
-      /** Job Id */
-      job_id: string | null;
-      /** Kit Id */
-      kit_id: string;
-      /** Kit Kind */
-      kit_kind: string;
-      /** Kit Name */
-      kit_name: string;
-      /** Reason */
-      reason: string;
-      /** Settled At */
-      settled_at: string | null;
-      /** Settled By */
-      settled_by: string;
-      /** Since */
-      since: string;
-      /** State */
-      state: string;
-      /** Tests */
-      tests: number;
-      /** Until */
-      until: string;
-      /** What */
-      what: string;
-    };
-    /**
-     * RecipeView
-     * @description A recipe as the calculator shows it: what goes into ``ml`` of it, cut for display.
-     */
-    RecipeView: {
-      /** Agent */
-      agent: string;
-      /** How */
-      how: string;
-      /** Ingredients */
-      ingredients: string[];
-      /** Keeps */
-      keeps: string;
-      /** Ml */
-      ml: string;
-      /** Protocol Id */
-      protocol_id: string;
-      /** Role */
-      role: string;
-      /** Source */
-      source: string;
-      /** Standing */
-      standing: string;
-      /** Title */
-      title: string;
-    };
-    /**
-     * RecordRow
-     * @description A test: whose, in what, how it went, by whom, under which rule.
-     */
-    RecordRow: {
-      /** Employer */
-      employer: string;
-      /** Is Signed */
-      is_signed: boolean;
-      /** Level */
-      level: string;
-      /** Method */
-      method: string;
-      /** Model */
-      model: string;
-      /** No */
-      no: number;
-      /** Number */
-      number: string;
-      /** Outcome */
-      outcome: string;
-      /** Overall */
-      overall: string;
-      /** Person */
-      person: string;
-      /** Person Id */
-      person_id: string;
-      /** Protocol */
-      protocol: string;
-      /** Rule Book */
-      rule_book: string;
-      /** Site */
-      site: string;
-      /** Size */
-      size: string;
-      /** Tested At */
-      tested_at: string;
-      /** Tester */
-      tester: string;
-      /** Visit Id */
-      visit_id: string;
-    };
-    /**
-     * RecordsPage
-     * @description Some of the tests that are meant, the latest first; ``after`` asks for those that follow, empty at the end.
-     */
-    RecordsPage: {
-      /** After */
-      after: string;
-      /** Rows */
-      rows: components["schemas"]["RecordRow"][];
-    };
-    /**
-     * RecoveryCodes
-     * @description Codes that stand in for the second factor, each once; shown only now.
-     */
-    RecoveryCodes: {
-      /** Codes */
-      codes: string[];
-    };
-    /**
-     * Released
-     * @description The wearer left, everything put back.
-     */
-    Released: {
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      kind: "released";
-    };
-    /**
-     * ReportEntry
-     * @description What has changed, on which day (YYYY-MM-DD), who said so, in a few words and never a diagnosis.
-     *
-     *     ``configuration``: the set-up it is about, empty for all.
-     */
-    ReportEntry: {
-      /**
-       * Configuration
-       * @default
-       */
-      configuration: string;
-      /**
-       * Kind
-       * @enum {string}
-       */
-      kind: "face" | "health" | "facepiece" | "workplace" | "fit";
-      /** On */
-      on: string;
-      /**
-       * Said By
-       * @enum {string}
-       */
-      said_by: "wearer" | "supervisor" | "clinician" | "tester" | "other";
-      /** Words */
-      words: string;
-    };
-    /**
-     * ReportLine
-     * @description A report of change on a screen. ``withdrawn``: by whom and why, empty while it stands.
-     */
-    ReportLine: {
-      /** Entered At */
-      entered_at: string;
-      /** Id */
-      id: string;
-      /** Kind */
-      kind: string;
-      /** On */
-      on: string;
-      /** Said By */
-      said_by: string;
-      /** Setup */
-      setup: string;
-      /** Title */
-      title: string;
-      /** Withdrawn */
-      withdrawn: string;
-      /** Words */
-      words: string;
-    };
-    /**
-     * ResultParts
-     * @description The people of a model in a size by face cell, task or tester, the most first.
-     */
-    ResultParts: {
-      /**
-       * By
-       * @enum {string}
-       */
-      by: "cell" | "task" | "tester";
-      /** Rows */
-      rows: components["schemas"]["PartRow"][];
-    };
-    /**
-     * ResultRow
-     * @description Pass results of a model in a size. One person × model × size × visit counts once; ``sensed`` of them were
-     *     judged by taste, smell or irritation, without a number. The shares are null where the people are too few.
-     */
-    ResultRow: {
-      first_share: components["schemas"]["Share"] | null;
-      /** Model */
-      model: string;
-      /** Model Id */
-      model_id: string;
-      /** Passed */
-      passed: number;
-      /** Passed First */
-      passed_first: number;
-      passed_share: components["schemas"]["Share"] | null;
-      /** Sensed */
-      sensed: number;
-      /** Size */
-      size: string;
-      /** Tested */
-      tested: number;
-    };
-    /**
-     * ResultsPage
-     * @description One page of pass results by mask model and size.
-     */
-    ResultsPage: {
-      /** Page */
-      page: number;
-      /** Pages */
-      pages: number;
-      /** Rows */
-      rows: components["schemas"]["ResultRow"][];
-      /** Total */
-      total: number;
-    };
-    /**
-     * Retired
-     * @description Whether something is out of use.
-     */
-    Retired: {
-      /** Retired */
-      retired: boolean;
-    };
-    /**
-     * RosterFile
-     * @description A roster as sent: its name, its bytes as base64, and how it is read. ``columns``: which is which field (empty:
-     *     matched by heading); ``heading_row`` as the sheet counts (0: looked for); ``encoding`` empty: recognised.
-     *
-     *     ``skip``: rows that are not taken, by their number; ``sure``: rows of somebody new that are taken although a name
-     *     like theirs is entered already, which otherwise nobody is; ``left``: people missing from it who are noted as left,
-     *     on ``left_on``.
-     */
-    RosterFile: {
-      /** Columns */
-      columns: {
-        [key: string]: number;
-      };
-      /** Content */
-      content: string;
-      /**
-       * Day Order
-       * @default
-       * @enum {string}
-       */
-      day_order: "" | "ymd" | "dmy" | "mdy";
-      /**
-       * Encoding
-       * @default
-       */
-      encoding: string;
-      /** File Name */
-      file_name: string;
-      /**
-       * Heading Row
-       * @default 0
-       */
-      heading_row: number;
-      /**
-       * Left
-       * @default []
-       */
-      left: string[];
-      /**
-       * Left On
-       * @default
-       */
-      left_on: string;
-      /**
-       * Sheet
-       * @default 0
-       */
-      sheet: number;
-      /** Site Id */
-      site_id: string;
-      /**
-       * Skip
-       * @default []
-       */
-      skip: number[];
-      /**
-       * Sure
-       * @default []
-       */
-      sure: number[];
-    };
-    /**
-     * RosterLine
-     * @description What a row comes to: of which kind, whose, and what changes. ``row`` 0: a person who is not in the file.
-     */
-    RosterLine: {
-      /** Changes */
-      changes: string[];
-      /**
-       * Kind
-       * @enum {string}
-       */
-      kind: "new" | "changed" | "moved" | "back" | "missing" | "same";
-      /** Name */
-      name: string;
-      /** Number */
-      number: string;
-      /** Person Id */
-      person_id: string;
-      /** Row */
-      row: number;
-      /** Twin */
-      twin: string;
-    };
-    /**
-     * RowError
-     * @description What is wrong, or odd, in a row and column, as the sheet counts them.
-     */
-    RowError: {
-      /** Column */
-      column: string;
-      /** Problem */
-      problem: string;
-      /** Row */
-      row: number;
-    };
-    /**
-     * RuleEntry
-     * @description A site's entry: ``value`` as text, yes/no or a list; null only checks the shipped one against the site's copy.
-     */
-    RuleEntry: {
-      /** Book */
-      book: string;
-      /** Edition */
-      edition: string;
-      /** Key */
-      key: string;
-      /** Reason */
-      reason: string;
-      /** Value */
-      value: string | number | boolean | string[] | null;
-    };
-    /**
-     * RunPlan
-     * @description A run as its link carries it out. Windows as [start ms, end ms, valve] from t0.
-     *
-     *     Of a run whose plan the link has, only ``run_id`` and ``stop`` are said. ``proof_of``: the run whose proof this
-     *     reads; ``proof``: how it is
-     *     judged; ``simulated``: what a simulated instrument is to show.
-     */
-    RunPlan: {
-      /** Level Key */
-      level_key?: string;
-      /** May End Early */
-      may_end_early?: boolean;
-      /** Mode */
-      mode?: string;
-      /** Proof */
-      proof?: {
-        [key: string]: unknown;
-      };
-      /** Proof Of */
-      proof_of?: string;
-      /** Protocol */
-      protocol?: {
-        [key: string]: unknown;
-      };
-      /** Run Id */
-      run_id: string;
-      /** Simulated */
-      simulated?: {
-        [key: string]: unknown;
-      };
-      /** Speed */
-      speed?: number;
-      /** Stop */
-      stop?: boolean;
-      /** T0 */
-      t0?: string;
-      /** Total Ms */
-      total_ms?: number;
-      /** Windows */
-      windows?: (number | string)[][];
-    };
-    /**
-     * RunView
-     * @description The run that is going on.
-     *
-     *     ``cues`` have words of their own; ``values`` names what is typed where numbers are; ``unit`` is that of the ladder;
-     *     ``counts_words``: why the outside reads far lower than the room's, where only some particles are counted;
-     *     ``says_numbers``: the tester says fit factors aloud as they come.
-     */
-    RunView: {
-      /** Counts Words */
-      counts_words: string;
-      /** Cues */
-      cues: components["schemas"]["Cue"][];
-      /** Ends At */
-      ends_at: string | null;
-      /** Exercises */
-      exercises: components["schemas"]["ExerciseView"][];
-      /** Instrument Name */
-      instrument_name: string;
-      /** Is Over */
-      is_over: boolean;
-      /** Level */
-      level: string;
-      /** Protocol Title */
-      protocol_title: string;
-      /** Run Id */
-      run_id: string;
-      /** Says Numbers */
-      says_numbers: boolean;
-      sensing: components["schemas"]["SensingView"] | null;
-      /** Source */
-      source: string;
-      /** T0 */
-      t0: string | null;
-      /** Try No */
-      try_no: number;
-      /** Unit */
-      unit: string;
-      /** Values */
-      values: string[];
-    };
-    /**
-     * SameAgain
-     * @description What this person last passed in, set-up and all, if it is still offered and has not failed since; and by which
-     *     method, for which task. ``method`` is empty where it cannot be done now, and ``without`` says why.
-     */
-    SameAgain: {
-      /** Clip */
-      clip: string;
-      /** Filter Class */
-      filter_class: string;
-      /** Is Own */
-      is_own: boolean;
-      /** Label */
-      label: string;
-      /** Method */
-      method: string;
-      /** Method Words */
-      method_words: string;
-      /** Passed On */
-      passed_on: string;
-      /** Ppe */
-      ppe: string[];
-      /** Setup */
-      setup: string;
-      /** Size */
-      size: string;
-      /** Suspension */
-      suspension: string;
-      /** Task */
-      task: string;
-      /** Task Id */
-      task_id: string;
-      /** Version Id */
-      version_id: string;
-      /** Without */
-      without: string;
-    };
-    /**
-     * ScreenHeard
-     * @description A screen, by an id of its own; how many presses it holds that have not been stored; the last entry it knows.
-     *
-     *     ``leaving``: it is being closed, or goes to another page.
-     */
-    ScreenHeard: {
-      /**
-       * Leaving
-       * @default false
-       */
-      leaving: boolean;
-      /**
-       * Screen
-       * @description a UUID
-       */
-      screen: string;
-      /** Seq */
-      seq: number;
-      /** Unsent */
-      unsent: number;
-    };
-    /**
-     * Screened
-     * @description How a screening ended where nothing was detected, or which jar was named. Tasting and reacting are detections.
-     */
-    Screened: {
-      /**
-       * Answer
-       * @enum {string}
-       */
-      answer: "none" | "left" | "right";
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      kind: "screened";
-      /** Screening Id */
-      screening_id: string;
-    };
-    /**
-     * ScreeningView
-     * @description The screening of this try: how it is done, how far it is, what came of it. ``id`` empty before it began.
-     */
-    ScreeningView: {
-      /** Again At */
-      again_at: string | null;
-      /** Agent */
-      agent: string;
-      /** Beat Ms */
-      beat_ms: number;
-      /** By */
-      by: string;
-      /** Id */
-      id: string;
-      /** Lots */
-      lots: string[];
-      /** Odour Jar */
-      odour_jar: string;
-      /** Result */
-      result: string;
-      /** Role */
-      role: string;
-      /** Say */
-      say: string;
-      /** Sensed */
-      sensed: string;
-      /** Sets */
-      sets: number[];
-      /** Source */
-      source: string;
-      /** Squeezes */
-      squeezes: number;
-      /** Wearer */
-      wearer: string;
-    };
-    /**
-     * SealCheckView
-     * @description A seal check this facepiece allows: how it is done, how many seconds it is held (0: not timed), when a hold was
-     *     begun, and how it went on this donning: holds, leaks, or short.
-     */
-    SealCheckView: {
-      /** Check */
-      check: string;
-      /** Held S */
-      held_s: number;
-      /** Hold Since */
-      hold_since: string | null;
-      /** How */
-      how: string;
-      /** Result */
-      result: string;
-    };
-    /**
-     * SealChecked
-     * @description One user seal check: the wearer's answer and what the tester saw or heard. Never a fit test.
-     */
-    SealChecked: {
-      /**
-       * Check
-       * @enum {string}
-       */
-      check: "positive" | "negative";
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      kind: "seal_checked";
-      /**
-       * Place
-       * @default
-       * @enum {string}
-       */
-      place: "" | "nose" | "eyes" | "cheek" | "temple" | "chin" | "throat" | "valve";
-      /**
-       * Tester
-       * @enum {string}
-       */
-      tester: "holds" | "leaks";
-      /**
-       * Wearer
-       * @enum {string}
-       */
-      wearer: "holds" | "leaks";
-    };
-    /**
-     * SealHoldBegun
-     * @description The hold of a user seal check begins: hands on, breath drawn or blown. Timed from this press to the next.
-     */
-    SealHoldBegun: {
-      /**
-       * Check
-       * @enum {string}
-       */
-      check: "positive" | "negative";
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      kind: "seal_hold_begun";
-    };
-    /**
-     * SecondStart
-     * @description The secret to put into an authenticator: as text, as the address that a QR code holds, and the rows of that
-     *     code, a sign for each square, 1 for a dark one.
-     */
-    SecondStart: {
-      /** Address */
-      address: string;
-      /** Secret */
-      secret: string;
-      /** Squares */
-      squares: string[];
-    };
-    /**
-     * Sensed
-     * @description The wearer senses it: an id made by their screen, what was on it, and when it was pressed.
-     */
-    Sensed: {
-      /** About */
-      about: string;
-      /**
-       * Id
-       * @description a UUID
-       */
-      id: string;
-      /**
-       * Occurred At
-       * Format: date-time
-       */
-      occurred_at: string;
-    };
-    /**
-     * SensesView
-     * @description What a qualitative try was made with and what came of it, in words; never a number for the fit.
-     */
-    SensesView: {
-      /** Agent */
-      agent: string;
-      /** Detected By */
-      detected_by: string;
-      /** Detection */
-      detection: string;
-      /** Doses */
-      doses: string[];
-      /** Exercises */
-      exercises: string[];
-      /** Lots */
-      lots: string[];
-      /** Nebuliser */
-      nebuliser: string;
-      /** Proof */
-      proof: string;
-      /** Seconds */
-      seconds: number;
-      /** Threshold */
-      threshold: number;
-      /** Title */
-      title: string;
-    };
-    /**
-     * SensingView
-     * @description A qualitative run that is going on. ``faults`` are what voids it already.
-     */
-    SensingView: {
-      /** Agent */
-      agent: string;
-      /** Announce S */
-      announce_s: number;
-      /** Doses */
-      doses: components["schemas"]["DoseView"][];
-      /** End */
-      end: string;
-      /** End Say */
-      end_say: string;
-      /** Extra Doses */
-      extra_doses: number;
-      /** Eyes Shut */
-      eyes_shut: boolean;
-      /** Family */
-      family: string;
-      /** Faults */
-      faults: string[];
-      /** First Dose */
-      first_dose: string;
-      /** Reading */
-      reading: string;
-      /** Sensed */
-      sensed: string;
-      /** Started At */
-      started_at: string;
-      /** Unwatched Max S */
-      unwatched_max_s: number;
-      /** Wearer */
-      wearer: string;
-    };
-    /**
-     * SessionLine
-     * @description A signed-in browser: where, with what, since when, last active; whether it is the one that asks.
-     */
-    SessionLine: {
-      /** Address */
-      address: string;
-      /** Agent */
-      agent: string;
-      /** Id */
-      id: string;
-      /** Is This */
-      is_this: boolean;
-      /** Last Active */
-      last_active: string;
-      /** Since */
-      since: string;
-    };
-    /**
-     * SessionView
-     * @description Who is signed in, with which roles, and the token every change must carry in X-Moorfog-Token.
-     */
-    SessionView: {
-      /** Account Id */
-      account_id: string;
-      /** Has Mail */
-      has_mail: boolean;
-      /** Login */
-      login: string;
-      /** Name */
-      name: string;
-      /** Roles */
-      roles: string[];
-      /** Token */
-      token: string;
-    };
-    /**
-     * SetUp
-     * @description A set-up somebody may wear, until when, and within which limits.
-     */
-    SetUp: {
-      /** Limits */
-      limits: string[];
-      /** Until */
-      until: string;
-      /** Words */
-      words: string;
-    };
-    /**
-     * Settle
-     * @description What a person says of kit found wrong: it is so (its tests are void), or it is not; with a reason.
-     */
-    Settle: {
-      /**
-       * Decision
-       * @enum {string}
-       */
-      decision: "confirm" | "clear";
-      /** Reason */
-      reason: string;
-    };
-    /**
-     * Settled
-     * @description A question found fine, with the digest of the facts it holds for.
-     */
-    Settled: {
-      /** Facts */
-      facts: string;
-      /** Question */
-      question: string;
-    };
-    /**
-     * SetupEntry
-     * @description What is said first: the code from the terminal, whose installation it is, and its first administrator, who may
-     *     be a tester as well.
-     */
-    SetupEntry: {
-      /** Code */
-      code: string;
-      /** Login */
-      login: string;
-      /** Name */
-      name: string;
-      /** Organisation */
-      organisation: string;
-      /** Password */
-      password: string;
-      /** Tests Too */
-      tests_too: boolean;
-    };
-    /**
-     * SetupState
-     * @description Whether the set-up waits for its code, and whose installation it is (empty before that is said).
-     */
-    SetupState: {
-      /** Is Open */
-      is_open: boolean;
-      /** Organisation */
-      organisation: string;
-    };
-    /**
-     * Share
-     * @description Between which whole per cents a share lies, as sure as 95 %: the lower cut, the upper raised.
-     */
-    Share: {
-      /** High */
-      high: number;
-      /** Low */
-      low: number;
-    };
-    /**
-     * Shortage
-     * @description What people of a crew are short of: in words, who gives it, and how many lack it.
-     */
-    Shortage: {
-      /**
-       * Id
-       * @enum {string}
-       */
-      id: "training" | "fit_test" | "office" | "clearance";
-      /** People */
-      people: number;
-      /** Settled By */
-      settled_by: string;
-      /** Words */
-      words: string;
-    };
-    /**
-     * SignIn
-     * @description Name and password.
-     */
-    SignIn: {
-      /**
-       * Code
-       * @default
-       */
-      code: string;
-      /** Login */
-      login: string;
-      /** Password */
-      password: string;
-    };
-    /**
-     * SignVisit
-     * @description Sign as wearer (typed name) or tester (password where it was given over 15 minutes ago).
-     */
-    SignVisit: {
-      /** Expects */
-      expects: number;
-      /**
-       * Id
-       * @description a UUID
-       */
-      id: string;
-      /** Password */
-      password: string | null;
-      /**
-       * Role
-       * @enum {string}
-       */
-      role: "wearer" | "tester";
-      /** Typed Name */
-      typed_name: string;
-    };
-    /**
-     * SignatureView
-     * @description A signature given on this revision.
-     */
-    SignatureView: {
-      /** At */
-      at: string;
-      /** Role */
-      role: string;
-    };
-    /**
-     * SiteEntry
-     * @description A site: its name, its IANA time zone, its rule book and its benches.
-     */
-    SiteEntry: {
-      /** Benches */
-      benches: string[];
-      /** Name */
-      name: string;
-      /** Rule Book */
-      rule_book: string;
-      /** Zone */
-      zone: string;
-    };
-    /**
-     * SiteProtocolView
-     * @description A protocol that a site has added.
-     */
-    SiteProtocolView: {
-      /** By Name */
-      by_name: string;
-      /** Entered At */
-      entered_at: string;
-      /** Id */
-      id: string;
-      /** Method */
-      method: string;
-      /** Seconds */
-      seconds: number;
-      /** Source */
-      source: string;
-      /** Standing */
-      standing: string;
-      /** Title */
-      title: string;
-    };
-    /**
-     * SiteView
-     * @description A site with its benches.
-     */
-    SiteView: {
-      /** Benches */
-      benches: string[];
-      /** Employer */
-      employer: string;
-      /** Employer Id */
-      employer_id: string;
-      /** Id */
-      id: string;
-      /** Name */
-      name: string;
-      /** Rule Book */
-      rule_book: string;
-      /** Zone */
-      zone: string;
-    };
-    /**
-     * SiteWords
-     * @description A site's own words and periods. Empty terms: the procedure's; null: the rule book's notice, kept for good.
-     */
-    SiteWords: {
-      /** Keep Months */
-      keep_months: number | null;
-      /** Notice Days */
-      notice_days: number | null;
-      /** Terms */
-      terms: string;
-    };
-    /**
-     * SiteWordsView
-     * @description A site's own words and periods beside what holds without them. ``terms_no``: which version of its terms.
-     */
-    SiteWordsView: {
-      /** Keep Months */
-      keep_months: number | null;
-      /** Notice Days */
-      notice_days: number | null;
-      /** Terms */
-      terms: string;
-      /** Terms No */
-      terms_no: number;
-      /** Usual Notice */
-      usual_notice: number;
-      /** Usual Terms */
-      usual_terms: string;
-    };
-    /**
-     * Size
-     * @description A size with the maker's range in mm; empty where the maker states none. Length alone is allowed.
-     */
-    Size: {
-      /**
-       * Length From
-       * @default
-       */
-      length_from: string;
-      /**
-       * Length To
-       * @default
-       */
-      length_to: string;
-      /** Name */
-      name: string;
-      /**
-       * Width From
-       * @default
-       */
-      width_from: string;
-      /**
-       * Width To
-       * @default
-       */
-      width_to: string;
-    };
-    /**
-     * SizeAdviceView
-     * @description Which sizes of a model to try on this face, best first, and why: passed, failed, within the maker's range.
-     */
-    SizeAdviceView: {
-      /** Failed */
-      failed: string[];
-      /** Passed */
-      passed: string[];
-      /** Sentence */
-      sentence: string;
-      /** State */
-      state: string;
-      /** Suggested */
-      suggested: string[];
-      /** Within */
-      within: string[];
-    };
-    /**
-     * SizeView
-     * @description A size and the maker's range of face lengths in mm.
-     */
-    SizeView: {
-      /** Length From */
-      length_from: string;
-      /** Length To */
-      length_to: string;
-      /** Name */
-      name: string;
-      /** Width From */
-      width_from: string;
-      /** Width To */
-      width_to: string;
-    };
-    /**
-     * Squeezed
-     * @description One full squeeze of the threshold nebuliser.
-     */
-    Squeezed: {
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      kind: "squeezed";
-      /** Screening Id */
-      screening_id: string;
-    };
-    /**
-     * StartQualitative
-     * @description Hood on, in the chamber, or eyes shut: a qualitative run begins.
-     */
-    StartQualitative: {
-      /** Bends */
-      bends: boolean;
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      kind: "start_qualitative";
-      /** Lot Ids */
-      lot_ids: string[];
-      /** Nebuliser Id */
-      nebuliser_id: string | null;
-      /**
-       * Run Id
-       * @description a UUID
-       */
-      run_id: string;
-    };
-    /**
-     * StartRun
-     * @description Start the run with a counter read by its link, or with numbers to be typed afterwards.
-     *
-     *     ``protocol_id`` empty: the first protocol of the method that the rule book allows for this kind. ``fault``: what a
-     *     simulated instrument or wearer hides, to learn on; in practice only.
-     */
-    StartRun: {
-      /**
-       * Fault
-       * @default
-       */
-      fault: string;
-      /**
-       * Instrument Id
-       * @description a UUID
-       */
-      instrument_id: string;
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      kind: "start_run";
-      /**
-       * Protocol Id
-       * @default
-       */
-      protocol_id: string;
-      /**
-       * Run Id
-       * @description a UUID
-       */
-      run_id: string;
-      /**
-       * Source
-       * @enum {string}
-       */
-      source: "counter" | "typed";
-    };
-    /**
-     * StartScreening
-     * @description Start a screening with a nebuliser, or with lots of jars or a tube.
-     */
-    StartScreening: {
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      kind: "start_screening";
-      /** Lot Ids */
-      lot_ids: string[];
-      /** Nebuliser Id */
-      nebuliser_id: string | null;
-      /**
-       * Screening Id
-       * @description a UUID
-       */
-      screening_id: string;
-    };
-    /**
-     * Step
-     * @description Something that a first test needs: whether it is there, what to do, and on which page.
-     */
-    Step: {
-      /** Code */
-      code: string;
-      /** Is Done */
-      is_done: boolean;
-      /** Place */
-      place: string;
-      /** Title */
-      title: string;
-      /** Words */
-      words: string;
-    };
-    /**
-     * Stopped
-     * @description The tester stopped the run.
-     */
-    Stopped: {
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      kind: "stopped";
-      /**
-       * Why
-       * @default
-       */
-      why: string;
-    };
-    /**
-     * Stored
-     * @description How many readings were new, and whether the bench has ended the run.
-     */
-    Stored: {
-      /** Stop */
-      stop: boolean;
-      /** Stored */
-      stored: number;
-    };
-    /**
-     * Suggestion
-     * @description Something that a word may mean: what it is, by which id it is asked for, and in words.
-     */
-    Suggestion: {
-      /** Id */
-      id: string;
-      /**
-       * Meant
-       * @enum {string}
-       */
-      meant: "person" | "model" | "kit" | "tester" | "card" | "day";
-      /** Words */
-      words: string;
-    };
-    /**
-     * Suggestions
-     * @description What may be meant by them.
-     */
-    Suggestions: {
-      /** Rows */
-      rows: components["schemas"]["Suggestion"][];
-    };
-    /**
-     * TakenOver
-     * @description How many results of before are new here.
-     */
-    TakenOver: {
-      /** New */
-      new: number;
-    };
-    /**
-     * TaskEntry
-     * @description A task as a site enters it. Figures as text; what is not known stays empty, and is never taken for harmless.
-     */
-    TaskEntry: {
-      /** Contaminants */
-      contaminants: components["schemas"]["Contaminant"][];
-      /** Is Idlh */
-      is_idlh: boolean;
-      /** Is Unknown */
-      is_unknown: boolean;
-      /** Name */
-      name: string;
-      /** Oxygen Percent */
-      oxygen_percent: string;
-      /** Work Cartridge */
-      work_cartridge: string;
-      /** Work Filter */
-      work_filter: string;
-    };
-    /**
-     * TaskLine
-     * @description A task of a site with what it needs under the site's rule book.
-     */
-    TaskLine: {
-      /** Contaminants */
-      contaminants: components["schemas"]["Contaminant"][];
-      /** Id */
-      id: string;
-      /** Kinds */
-      kinds: components["schemas"]["KindLine"][];
-      /** Name */
-      name: string;
-      /** Required */
-      required: string;
-      /** Stops */
-      stops: string[];
-      /** Work Filters */
-      work_filters: string;
-      /** Worst */
-      worst: string;
-    };
-    /**
-     * TaskView
-     * @description The task this is for: what it needs, up to which concentrations the facepiece may be used, its work filters.
-     */
-    TaskView: {
-      /** Id */
-      id: string;
-      /** Limits */
-      limits: string[];
-      /** Name */
-      name: string;
-      /** Required */
-      required: string;
-      /** Work Filters */
-      work_filters: string;
-      /** Worst */
-      worst: string;
-    };
-    /**
-     * TestPlan
-     * @description What the run of the chosen method needs and how it begins.
-     */
-    TestPlan: {
-      /** Agent */
-      agent: string;
-      /** Begin */
-      begin: string;
-      /** Begin Say */
-      begin_say: string;
-      /** Doses */
-      doses: string;
-      /** Exercises */
-      exercises: string[];
-      /** First Dose */
-      first_dose: string;
-      /** Has Other */
-      has_other: boolean;
-      /** Lots */
-      lots: string[];
-      /** Minutes */
-      minutes: number;
-      /** Role */
-      role: string;
-      /** Threshold */
-      threshold: number;
-    };
-    /**
-     * ToSign
-     * @description What the wearer signs, as it is shown to them: each try in words, what it is good for, the terms, and what it was
-     *     judged by. ``seq``: the entry up to which they have seen it.
-     */
-    ToSign: {
-      /** Limits */
-      limits: string[];
-      /** Seq */
-      seq: number;
-      /** Terms */
-      terms: string;
-      /** Tries */
-      tries: string[];
-      /** Under */
-      under: string[];
-    };
-    /**
-     * Today
-     * @description Who is here, what was left unfinished on an earlier day, what was finished today, failed seal checks that no
-     *     supervisor has acknowledged yet, closed records that came under question, and open practice, which counts nowhere.
-     */
-    Today: {
-      done: components["schemas"]["VisitPage"];
-      here: components["schemas"]["VisitPage"];
-      practice: components["schemas"]["VisitPage"];
-      questions: components["schemas"]["VisitPage"];
-      seal_notices: components["schemas"]["VisitPage"];
-      unfinished: components["schemas"]["VisitPage"];
-    };
-    /**
-     * TokenEntry
-     * @description A token to be made: what it is for, at which employer it reads, and for how many days.
-     */
-    TokenEntry: {
-      /** Days */
-      days: number;
-      /**
-       * Employer Id
-       * @description a UUID
-       */
-      employer_id: string;
-      /** Name */
-      name: string;
-    };
-    /**
-     * TokenMade
-     * @description A token, shown only now.
-     */
-    TokenMade: {
-      /** Expires At */
-      expires_at: string;
-      /** Id */
-      id: string;
-      /** Token */
-      token: string;
-    };
-    /**
-     * TokenView
-     * @description A token that was made. ``state``: counts, ended, or ran out.
-     */
-    TokenView: {
-      /** Employer */
-      employer: string;
-      /** Expires At */
-      expires_at: string;
-      /** Id */
-      id: string;
-      /** Made At */
-      made_at: string;
-      /** Name */
-      name: string;
-      /** State */
-      state: string;
-      /** Used At */
-      used_at: string;
-    };
-    /**
-     * Touched
-     * @description The wearer touched the facepiece; moved or not.
-     */
-    Touched: {
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      kind: "touched";
-      /** Moved */
-      moved: boolean;
-    };
-    /**
-     * TrainingEntry
-     * @description A training that was given, on a day.
-     */
-    TrainingEntry: {
-      /** Trained On */
-      trained_on: string;
-      /** What */
-      what: string;
-    };
-    /**
-     * Trend
-     * @description The values of one check over the last ninety days, oldest first, at most four hundred.
-     */
-    Trend: {
-      /** Limit */
-      limit: string;
-      /** Limits */
-      limits: number[];
-      /** Points */
-      points: components["schemas"]["TrendPoint"][];
-      /** Title */
-      title: string;
-      /** What */
-      what: string;
-    };
-    /**
-     * TrendPoint
-     * @description A value of a check as it was read, against the limit of its day.
-     */
-    TrendPoint: {
-      /** At */
-      at: string;
-      /** Passed */
-      passed: boolean;
-      /** Value */
-      value: string;
-    };
-    /**
-     * TryRow
-     * @description A try in a person's history.
-     */
-    TryRow: {
-      /** Is Practice */
-      is_practice: boolean;
-      /** Is Signed */
-      is_signed: boolean;
-      /** Level */
-      level: string;
-      /** Method */
-      method: string;
-      /** Model */
-      model: string;
-      /** No */
-      no: number;
-      /** Outcome */
-      outcome: string;
-      /** Overall */
-      overall: string;
-      /** Size */
-      size: string;
-      /** Tested At */
-      tested_at: string;
-      /** Visit Id */
-      visit_id: string;
-    };
-    /**
-     * TryView
-     * @description A try with its outcome, kept whatever came of it. ``worst`` names the exercise of the lowest fit factor, empty
-     *     where none was measured; ``tell`` is the sentence that says to the wearer what it means; ``hidden`` what practice
-     *     hid by chance, once the visit is closed.
-     */
-    TryView: {
-      /** Bound */
-      bound: string;
-      /** Chosen Seq */
-      chosen_seq: number;
-      /** Exercises */
-      exercises: components["schemas"]["ExerciseResultView"][];
-      /** Facepiece */
-      facepiece: string;
-      /** Hidden */
-      hidden: string;
-      /** Instrument */
-      instrument: string;
-      /** Is Marginal */
-      is_marginal: boolean;
-      /** Level */
-      level: string;
-      /** No */
-      no: number;
-      /** Outcome */
-      outcome: string;
-      /** Overall */
-      overall: string;
-      /** Protocol Title */
-      protocol_title: string;
-      /** Reasons */
-      reasons: components["schemas"]["ReasonView"][];
-      /** Run Id */
-      run_id: string;
-      senses: components["schemas"]["SensesView"] | null;
-      /** Size */
-      size: string;
-      /** Source */
-      source: string;
-      /** Started At */
-      started_at: string;
-      /** Tell */
-      tell: string;
-      /** Unit */
-      unit: string;
-      /** Worst */
-      worst: string;
-    };
-    /**
-     * TurnedAway
-     * @description Ended without a test, with the reason and a day to come back.
-     */
-    TurnedAway: {
-      /**
-       * Come Back On
-       * @default null
-       */
-      come_back_on: string | null;
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      kind: "turned_away";
-      /** Reason */
-      reason: string;
-    };
-    /**
-     * Twin
-     * @description Another entry that may be the same person.
-     */
-    Twin: {
-      /** Id */
-      id: string;
-      /** Job */
-      job: string;
-      /** Left On */
-      left_on: string;
-      /** Name */
-      name: string;
-      /** Number */
-      number: string;
-      /** Site */
-      site: string;
-    };
-    /**
-     * TypedExercise
-     * @description One exercise as copied from a display: outside and inside, or the fit factor alone. Decimal text.
-     */
-    TypedExercise: {
-      /**
-       * Factor
-       * @default null
-       */
-      factor: string | null;
-      /**
-       * Inside
-       * @default null
-       */
-      inside: string | null;
-      /**
-       * Outside
-       * @default null
-       */
-      outside: string | null;
-    };
-    /**
-     * ValueView
-     * @description A value of a rule book as a site uses it, with where it comes from and what the site did to it.
-     */
-    ValueView: {
-      /** Changed */
-      changed: string;
-      /** Checked */
-      checked: string;
-      /** In Force */
-      in_force: string;
-      /** Key */
-      key: string;
-      /**
-       * Kind
-       * @enum {string}
-       */
-      kind: "yes_no" | "list" | "text";
-      /** Note */
-      note: string;
-      /** Source */
-      source: string;
-      /** Standing */
-      standing: string;
-      /** Strict */
-      strict: string;
-      /** Unit */
-      unit: string;
-      /** Value */
-      value: string;
-    };
-    /**
-     * VisitPage
-     * @description One page of visits, the newest first.
-     */
-    VisitPage: {
-      /** Page */
-      page: number;
-      /** Pages */
-      pages: number;
-      /** Rows */
-      rows: components["schemas"]["VisitRow"][];
-      /** Total */
-      total: number;
-    };
-    /**
-     * VisitRow
-     * @description A visit in a list.
-     */
-    VisitRow: {
-      /** Alterations Open */
-      alterations_open: number;
-      /** Bench */
-      bench: string;
-      /** Closed */
-      closed: string;
-      /** Doing */
-      doing: string;
-      /** Employer */
-      employer: string;
-      /** Facepiece */
-      facepiece: string;
-      /** Is Practice */
-      is_practice: boolean;
-      /** Is Signed */
-      is_signed: boolean;
-      /** Last At */
-      last_at: string;
-      /** Number */
-      number: string;
-      /** Opened At */
-      opened_at: string;
-      /** Person */
-      person: string;
-      /** Person Id */
-      person_id: string;
-      /** Ready At */
-      ready_at: string | null;
-      /** Seal Fails */
-      seal_fails: number;
-      /** Site */
-      site: string;
-      /** Step */
-      step: string;
-      /** Tries */
-      tries: number;
-      /** Verdict */
-      verdict: string;
-      /** Visit Id */
-      visit_id: string;
-    };
-    /**
-     * VisitView
-     * @description A visit at a moment. ``moved``: the entry that changed last what is decided on, not one made beside the work.
-     *     ``queue`` holds what can be dealt with now; ``behind`` what was answered last.
-     */
-    VisitView: {
-      /** Alterations */
-      alterations: components["schemas"]["AlterationView"][];
-      /** Alterations To Make */
-      alterations_to_make: string[];
-      /** At */
-      at: string;
-      /** Behind */
-      behind: components["schemas"]["Card"][];
-      /** Between */
-      between: components["schemas"]["Between"][];
-      /** Cause */
-      cause: string;
-      /** Changes At */
-      changes_at: string | null;
-      /** Closed */
-      closed: string;
-      /** Distress */
-      distress: boolean;
-      facepiece: components["schemas"]["FacepieceView"] | null;
-      /** Faults */
-      faults: string[];
-      /** Has Leaked */
-      has_leaked: boolean;
-      /** Hold S */
-      hold_s: number;
-      in_the_way: components["schemas"]["InTheWay"] | null;
-      /** Is Practice */
-      is_practice: boolean;
-      /** Is Signed */
-      is_signed: boolean;
-      /** Limits Of Use */
-      limits_of_use: string[];
-      /** Looks */
-      looks: components["schemas"]["LookView"][];
-      /** Method */
-      method: string;
-      /** Method Blocked By */
-      method_blocked_by: string;
-      /** Method Words */
-      method_words: string;
-      /** Moved */
-      moved: number;
-      /** Not Asked */
-      not_asked: number;
-      /** Offers */
-      offers: components["schemas"]["Offer"][];
-      /** On File */
-      on_file: string;
-      proof: components["schemas"]["ProofView"] | null;
-      /** Protocols */
-      protocols: components["schemas"]["ProtocolChoice"][];
-      /** Queue */
-      queue: components["schemas"]["Card"][];
-      /** Revision */
-      revision: number;
-      run: components["schemas"]["RunView"] | null;
-      screening: components["schemas"]["ScreeningView"] | null;
-      /** Seal Checks */
-      seal_checks: components["schemas"]["SealCheckView"][];
-      /** Seal Fails */
-      seal_fails: number;
-      /** Seal Fails Allowed */
-      seal_fails_allowed: number;
-      /** Seal Remedy */
-      seal_remedy: string;
-      /** Seal Word */
-      seal_word: string;
-      /** Seq */
-      seq: number;
-      /** Signatures */
-      signatures: components["schemas"]["SignatureView"][];
-      /** Signed Under */
-      signed_under: string[];
-      /** Speed */
-      speed: number;
-      /** Starts At */
-      starts_at: string | null;
-      /** Step */
-      step: string;
-      /** Steps */
-      steps: components["schemas"]["Waymark"][];
-      /** Tape */
-      tape: string;
-      task: components["schemas"]["TaskView"] | null;
-      /** Terms */
-      terms: string;
-      test_plan: components["schemas"]["TestPlan"] | null;
-      /** Tries */
-      tries: components["schemas"]["TryView"][];
-      /** Turned Away */
-      turned_away: string;
-      /** Under Question */
-      under_question: components["schemas"]["ReasonView"][];
-      /** Verdict */
-      verdict: string;
-      /** Waiting For */
-      waiting_for: components["schemas"]["Between"][];
-      /** Wear Minutes */
-      wear_minutes: string;
-      /** Wear Ready At */
-      wear_ready_at: string | null;
-      /** Worn Since */
-      worn_since: string | null;
-      /** Wrong Person */
-      wrong_person: boolean;
-    };
-    /**
-     * Waymark
-     * @description One step on the walk: behind, here or ahead; ``again`` counts how often the path bent back to it.
-     */
-    Waymark: {
-      /** Again */
-      again: number;
-      /** Id */
-      id: string;
-      /** Name */
-      name: string;
-      /** State */
-      state: string;
-    };
-    /**
-     * WearerAddress
-     * @description Where the wearer's screen is, as a path of this site, and until when.
-     */
-    WearerAddress: {
-      /** Expires At */
-      expires_at: string;
-      /** Path */
-      path: string;
-    };
-    /**
-     * WearerExercise
-     * @description An exercise as the wearer sees it, in ms from t0; ``id`` says how the shape moves.
-     */
-    WearerExercise: {
-      /** End Ms */
-      end_ms: number;
-      /** Id */
-      id: string;
-      /** Pace */
-      pace: string;
-      /** Start Ms */
-      start_ms: number;
-      /** Words */
-      words: string;
-    };
-    /**
-     * WearerRow
-     * @description Somebody with a signed pass whose time has not run out, and whether they may wear it now; if not, why.
-     */
-    WearerRow: {
-      /** Level */
-      level: string;
-      /** May */
-      may: boolean;
-      /** Model */
-      model: string;
-      /** Number */
-      number: string;
-      /** Overall */
-      overall: string;
-      /** Person */
-      person: string;
-      /** Person Id */
-      person_id: string;
-      /** Protocol */
-      protocol: string;
-      /** Reasons */
-      reasons: components["schemas"]["WhyView"][];
-      /** Rule Book */
-      rule_book: string;
-      /** Setup */
-      setup: string;
-      /** Site */
-      site: string;
-      /** Size */
-      size: string;
-      /** Task */
-      task: string;
-      /** Test Until */
-      test_until: string;
-      /** Tested On */
-      tested_on: string;
-      /** Until */
-      until: string;
-      /** Visit Id */
-      visit_id: string;
-    };
-    /**
-     * WearerSigns
-     * @description The wearer's typed name: an id made by their screen, and up to which entry they have seen what they sign.
-     */
-    WearerSigns: {
-      /** Expects */
-      expects: number;
-      /**
-       * Id
-       * @description a UUID
-       */
-      id: string;
-      /** Typed Name */
-      typed_name: string;
-    };
-    /**
-     * WearerView
-     * @description A wearer's screen at a moment. ``button`` is empty where nothing can be sensed; ``about`` is what it is for.
-     */
-    WearerView: {
-      /** About */
-      about: string;
-      /** At */
-      at: string;
-      /** Button */
-      button: string;
-      /** Cues */
-      cues: components["schemas"]["Cue"][];
-      /** Exercises */
-      exercises: components["schemas"]["WearerExercise"][];
-      /** Eyes Shut */
-      eyes_shut: boolean;
-      /** Is Practice */
-      is_practice: boolean;
-      /** Phase */
-      phase: string;
-      /** Reading */
-      reading: string;
-      /** Seq */
-      seq: number;
-      /** Speed */
-      speed: number;
-      /** T0 */
-      t0: string | null;
-      /** @default null */
-      to_sign: components["schemas"]["ToSign"] | null;
-      /** Words */
-      words: string;
-    };
-    /**
-     * WearersPage
-     * @description Some of them, whose test ends first; ``after`` asks for those that follow, empty at the end.
-     */
-    WearersPage: {
-      /** After */
-      after: string;
-      /** Rows */
-      rows: components["schemas"]["WearerRow"][];
-    };
-    /**
-     * WhyView
-     * @description A reason against wearing it, and who settles it.
-     */
-    WhyView: {
-      /** Code */
-      code: string;
-      /** Sentence */
-      sentence: string;
-      /** Settled By */
-      settled_by: string;
-    };
-    /**
-     * Withdraw
-     * @description What is wrong with it.
-     */
-    Withdraw: {
-      /** Reason */
-      reason: string;
-    };
-    /**
-     * WithdrawModel
-     * @description What is wrong with its approval.
-     */
-    WithdrawModel: {
-      /** Reason */
-      reason: string;
-    };
-    /**
-     * Withdrawal
-     * @description Why a report was wrong.
-     */
-    Withdrawal: {
-      /** Why */
-      why: string;
-    };
-    /**
-     * Withheld
-     * @description The tester withholds a pass, with a reason. There is no opposite of this.
-     */
-    Withheld: {
-      /**
-       * @description discriminator enum property added by openapi-typescript
-       * @enum {string}
-       */
-      kind: "withheld";
-      /** Reason */
-      reason: string;
-      /** Run Id */
-      run_id: string;
-    };
-    /**
-     * WordEntry
-     * @description What a site says in writing: results in ``model`` and ``size``, as the table has them, count as passes in this
-     *     facepiece as it is worn; why; and the name of whoever says so, typed as a signature.
-     */
-    WordEntry: {
-      /**
-       * Clip
-       * @default
-       */
-      clip: string;
-      /**
-       * Filter Class
-       * @default
-       */
-      filter_class: string;
-      /** Model */
-      model: string;
-      /** Piece Size */
-      piece_size: string;
-      /** Size */
-      size: string;
-      /**
-       * Suspension
-       * @default
-       */
-      suspension: string;
-      /** Typed Name */
-      typed_name: string;
-      /**
-       * Version Id
-       * @description a UUID
-       */
-      version_id: string;
-      /** Why */
-      why: string;
-    };
-    /**
-     * WordLine
-     * @description What was said in writing: of which results, in which set-up they count, why, by whom, when. ``withdrawn``: by
-     *     whom and why it was taken back, empty while it stands.
-     */
-    WordLine: {
-      /** Counts As */
-      counts_as: string;
-      /** Id */
-      id: string;
-      /** Model */
-      model: string;
-      /** Said By */
-      said_by: string;
-      /** Said On */
-      said_on: string;
-      /** Size */
-      size: string;
-      /** Why */
-      why: string;
-      /** Withdrawn */
-      withdrawn: string;
-    };
-    /**
-     * WorkFilter
-     * @description A filter or cartridge that a facepiece takes at work: what it stops, its class, the kinds of gas it is for.
-     */
-    WorkFilter: {
-      /**
-       * Cartridges
-       * @default []
-       */
-      cartridges: string[];
-      /** Filter Class */
-      filter_class: string;
-      /**
-       * Form
-       * @enum {string}
-       */
-      form: "particles" | "gas or vapour" | "both";
-    };
-    /**
-     * Saved
-     * @description The id of what was saved.
-     */
-    moorfog__api__programme__Saved: {
-      /** Id */
-      id: string;
-    };
-    /**
-     * Saved
-     * @description A facepiece that was entered: the id of its version, and what became of it.
-     */
-    moorfog__operations__kit__catalogue__Saved: {
-      /**
-       * Outcome
-       * @enum {string}
-       */
-      outcome: "new" | "new version" | "as it was";
-      /** Version */
-      version: number;
-      /** Version Id */
-      version_id: string;
-    };
-  };
-  responses: never;
-  parameters: never;
-  requestBodies: never;
-  headers: never;
-  pathItems: never;
+    schemas: {
+        /**
+         * AccountEntry
+         * @description A colleague to be invited: the name they sign in with, their own name, and their roles.
+         */
+        AccountEntry: {
+            /** Grants */
+            grants: components["schemas"]["GrantEntry"][];
+            /** Login */
+            login: string;
+            /** Name */
+            name: string;
+        };
+        /**
+         * AccountView
+         * @description An account. ``state``: active, invited (no password chosen yet), off. Moments are empty where there is none.
+         */
+        AccountView: {
+            /** Grants */
+            grants: components["schemas"]["GrantView"][];
+            /** Has Second */
+            has_second: boolean;
+            /** Id */
+            id: string;
+            /** Invited Until */
+            invited_until: string;
+            /** Is Own */
+            is_own: boolean;
+            /** Last Active */
+            last_active: string;
+            /** Login */
+            login: string;
+            /** May Change */
+            may_change: boolean;
+            /** Name */
+            name: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "active" | "invited" | "off";
+        };
+        /**
+         * AccountsPage
+         * @description A page of accounts, by name.
+         */
+        AccountsPage: {
+            /** Page */
+            page: number;
+            /** Pages */
+            pages: number;
+            /** Rows */
+            rows: components["schemas"]["AccountView"][];
+            /** Total */
+            total: number;
+        };
+        /**
+         * ActDone
+         * @description What was done to an instrument.
+         */
+        ActDone: {
+            /** Name */
+            name: string;
+        };
+        /**
+         * ActView
+         * @description Something done to an instrument: when it was done last, and whether that was today where it stands.
+         */
+        ActView: {
+            /** Closes Day */
+            closes_day: boolean;
+            /** Done At */
+            done_at: string | null;
+            /** Is Today */
+            is_today: boolean;
+            /** Name */
+            name: string;
+            /** Title */
+            title: string;
+            /** When */
+            when: string;
+        };
+        /**
+         * Adjusted
+         * @description A strap or nose-piece adjustment: a new seal check, no restart of the wear clock.
+         */
+        Adjusted: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "adjusted";
+            /**
+             * What
+             * @enum {string}
+             */
+            what: "strap" | "nose_piece" | "reseat";
+        };
+        /**
+         * Advice
+         * @description Everything the bench is advised for a visit. Measures in mm; ``cell`` is the panel's, a hint.
+         */
+        Advice: {
+            /** Cautions */
+            cautions: string[];
+            /** Cell */
+            cell: number | null;
+            /** Length */
+            length: string | null;
+            /** Methods */
+            methods: components["schemas"]["MethodView"][];
+            /** Next */
+            next: components["schemas"]["NextPiece"][];
+            /** No Tests */
+            no_tests: components["schemas"]["NoTestView"][];
+            /** Panel */
+            panel: components["schemas"]["Cell"][];
+            same_again: components["schemas"]["SameAgain"] | null;
+            /** Tasks */
+            tasks: components["schemas"]["TaskLine"][];
+            /** Usual Task */
+            usual_task: string;
+            /** Width */
+            width: string | null;
+        };
+        /**
+         * AlterationMade
+         * @description Something more was altered, such as tape over a valve for the seal check; it must be put back.
+         */
+        AlterationMade: {
+            /** Alteration */
+            alteration: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "alteration_made";
+        };
+        /**
+         * AlterationUndone
+         * @description One alteration put back.
+         */
+        AlterationUndone: {
+            /** Alteration */
+            alteration: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "alteration_undone";
+        };
+        /**
+         * AlterationView
+         * @description Something to be put back before they go.
+         */
+        AlterationView: {
+            /** Id */
+            id: string;
+            /** Opened */
+            opened: string;
+            /** Put Back */
+            put_back: string;
+            /** Rule */
+            rule: string;
+            /** Say */
+            say: string;
+            /** Since */
+            since: string;
+        };
+        /**
+         * AnswerTogether
+         * @description All questions of one look found fine with one press: an entry of its own in the log for each.
+         */
+        AnswerTogether: {
+            /** Answers */
+            answers: components["schemas"]["Settled"][];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "answer_together";
+            /**
+             * Screen
+             * @default
+             */
+            screen: string;
+        };
+        /**
+         * Answered
+         * @description A question answered. ``facts`` is the digest of the facts it holds for; ``minutes_ago`` for timed ones.
+         *
+         *     ``screen`` is the screen it was pressed on, empty where that is not known: a slip is taken back only on the same.
+         */
+        Answered: {
+            /**
+             * Answer
+             * @enum {string}
+             */
+            answer: "fine" | "not_fine";
+            /** Facts */
+            facts: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "answered";
+            /**
+             * Minutes Ago
+             * @default null
+             */
+            minutes_ago: number | null;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /** Question */
+            question: string;
+            /**
+             * Screen
+             * @default
+             */
+            screen: string;
+        };
+        /**
+         * Archived
+         * @description Whether something is put away.
+         */
+        Archived: {
+            /** Archived */
+            archived: boolean;
+        };
+        /**
+         * BackupsView
+         * @description How the backups stand. ``made_here``: whether this installation makes them by itself; the rest is empty then.
+         *
+         *     ``faults``: how many stored things were not what was stored when it was last checked; -1 where it was not.
+         */
+        BackupsView: {
+            /** Faults */
+            faults: number;
+            /** File */
+            file: string;
+            /** Folder */
+            folder: string;
+            /** Is Late */
+            is_late: boolean;
+            /** Last Good */
+            last_good: string;
+            /** Made Here */
+            made_here: boolean;
+            /** Problem */
+            problem: string;
+        };
+        /**
+         * BenchView
+         * @description A visit on a screen: who, where, and its view. Face measures in mm, None where not measured.
+         */
+        BenchView: {
+            /** Bench */
+            bench: string;
+            /** Employer */
+            employer: string;
+            /** Face Length */
+            face_length: string | null;
+            /** First Name */
+            first_name: string;
+            /** Has Report */
+            has_report: boolean;
+            /** Job */
+            job: string;
+            /** Last Result */
+            last_result: string;
+            /** Late Entries */
+            late_entries: number;
+            /** Meanwhile */
+            meanwhile: components["schemas"]["Meanwhile"][];
+            /** Number */
+            number: string;
+            /** Person */
+            person: string;
+            /** Person Id */
+            person_id: string;
+            /** Site */
+            site: string;
+            /** Task */
+            task: string;
+            visit: components["schemas"]["VisitView"];
+            /** Visit Id */
+            visit_id: string;
+            /** Zone */
+            zone: string;
+        };
+        /**
+         * Between
+         * @description A line of what stands between this person and a pass.
+         */
+        Between: {
+            /** Code */
+            code: string;
+            /** Detail */
+            detail: string;
+            /** Gravity */
+            gravity: string;
+            /** Sentence */
+            sentence: string;
+            /** Until */
+            until: string | null;
+        };
+        /**
+         * BlankView
+         * @description A value the book does not state; tests that need it are not permitted until the site enters it.
+         */
+        BlankView: {
+            /** Key */
+            key: string;
+            /** Unit */
+            unit: string;
+            /** Why */
+            why: string;
+        };
+        /**
+         * Board
+         * @description A page of a crew against the set-ups they have passed in.
+         */
+        Board: {
+            /** Columns */
+            columns: components["schemas"]["BoardColumn"][];
+            /** Day */
+            day: string;
+            /** Page */
+            page: number;
+            /** Pages */
+            pages: number;
+            /** Rows */
+            rows: components["schemas"]["BoardRow"][];
+            /** Site */
+            site: string;
+            /** Task */
+            task: string;
+            /** Total */
+            total: number;
+        };
+        /**
+         * BoardCell
+         * @description How somebody stands in a set-up: never passed in it (empty), may until, or may not and why. ``is_before``: on a
+         *     pass that was not judged here.
+         */
+        BoardCell: {
+            /**
+             * Is Before
+             * @default false
+             */
+            is_before: boolean;
+            /** Reasons */
+            reasons: components["schemas"]["WhyView"][];
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "may" | "may_not" | "";
+            /** Until */
+            until: string;
+        };
+        /**
+         * BoardColumn
+         * @description A set-up: what it is called, and how many people of the crew may wear it on the day.
+         */
+        BoardColumn: {
+            /** Configuration */
+            configuration: string;
+            /** May */
+            may: number;
+            /** Model */
+            model: string;
+            /** Setup */
+            setup: string;
+            /** Size */
+            size: string;
+        };
+        /**
+         * BoardRow
+         * @description A person with a cell for each column, and the set-ups they may wear that are not across.
+         */
+        BoardRow: {
+            /** Cells */
+            cells: components["schemas"]["BoardCell"][];
+            /** Name */
+            name: string;
+            /** Number */
+            number: string;
+            /** Others */
+            others: string[];
+            /** Person Id */
+            person_id: string;
+            /** Task */
+            task: string;
+        };
+        /**
+         * BookChoice
+         * @description The rule book a site uses from now on.
+         */
+        BookChoice: {
+            /** Book */
+            book: string;
+        };
+        /**
+         * BookName
+         * @description A rule book that is shipped.
+         */
+        BookName: {
+            /** Id */
+            id: string;
+            /** Title */
+            title: string;
+        };
+        /**
+         * BookView
+         * @description A rule book as a site uses it.
+         */
+        BookView: {
+            /** Blanks */
+            blanks: components["schemas"]["BlankView"][];
+            /** Books */
+            books: components["schemas"]["BookName"][];
+            /** Country */
+            country: string;
+            /** Edition */
+            edition: string;
+            /** Id */
+            id: string;
+            /** Is In Use */
+            is_in_use: boolean;
+            /** Protocols */
+            protocols: components["schemas"]["ProtocolView"][];
+            /** Site */
+            site: string;
+            /** Site Id */
+            site_id: string;
+            /** Title */
+            title: string;
+            /** Values */
+            values: components["schemas"]["ValueView"][];
+        };
+        /**
+         * Borrower
+         * @description An employer, and whether kit is lent to it.
+         */
+        Borrower: {
+            /** Has It */
+            has_it: boolean;
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+        };
+        /**
+         * CalibrationEntry
+         * @description A calibration as its certificate has it.
+         */
+        CalibrationEntry: {
+            /** By Whom */
+            by_whom: string;
+            /** Certificate */
+            certificate: string;
+            /** Done On */
+            done_on: string;
+            /** Good Until */
+            good_until: string;
+        };
+        /**
+         * CalibrationView
+         * @description A calibration on file.
+         */
+        CalibrationView: {
+            /** By Whom */
+            by_whom: string;
+            /** Certificate */
+            certificate: string;
+            /** Done On */
+            done_on: string;
+            /** Good Until */
+            good_until: string;
+        };
+        /**
+         * Card
+         * @description One thing to ask, look at or do: words to say, remedy, source, and where it stands.
+         */
+        Card: {
+            /** Act */
+            act: string;
+            /** Answer */
+            answer: string | null;
+            /** Closes Senses */
+            closes_senses: boolean;
+            /** Consequence */
+            consequence: string;
+            /** Drawing */
+            drawing: string;
+            /** Facts */
+            facts: string;
+            /** Fine Words */
+            fine_words: string;
+            /** Gravity */
+            gravity: string;
+            /** Id */
+            id: string;
+            /** Is Gate */
+            is_gate: boolean;
+            /** Line */
+            line: string;
+            /** Look */
+            look: string;
+            /** Mode */
+            mode: string;
+            /** Not Fine Words */
+            not_fine_words: string;
+            /** Points */
+            points: string[];
+            /** Policy */
+            policy: string;
+            /** Remedy */
+            remedy: string;
+            /** Say */
+            say: string;
+            /** Source */
+            source: string;
+            /** Standing */
+            standing: string;
+            /** Status */
+            status: string;
+            /** Step */
+            step: string;
+            /** Timed Min */
+            timed_min: number;
+            /** Title */
+            title: string;
+            /** Until */
+            until: string | null;
+        };
+        /**
+         * CardKey
+         * @description The public key that cards are signed by, as 64 hexadecimal digits; empty before the first one was.
+         */
+        CardKey: {
+            /** Key */
+            key: string;
+        };
+        /**
+         * CardReport
+         * @description What the holder of a card says has changed, and the number that stands on it.
+         */
+        CardReport: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "face" | "health" | "facepiece" | "workplace" | "fit";
+            /** Number */
+            number: string;
+        };
+        /**
+         * CardsWanted
+         * @description Whose cards: as the crew is asked for; ten on a sheet with marks to cut along, or one to a page.
+         */
+        CardsWanted: {
+            crew: components["schemas"]["CrewAsked"];
+            /**
+             * Layout
+             * @default sheet
+             * @enum {string}
+             */
+            layout: "card" | "sheet";
+        };
+        /**
+         * CatalogueFile
+         * @description A file of facepieces: JSON or CSV by its name.
+         */
+        CatalogueFile: {
+            /** Content */
+            content: string;
+            /** File Name */
+            file_name: string;
+        };
+        /**
+         * Cell
+         * @description A cell of the panel: spans of length and width as decimal text, lower edge in, upper edge out; the panel's outer
+         *     edges are closed.
+         */
+        Cell: {
+            /** Length */
+            length: [
+                string,
+                string
+            ];
+            /** Number */
+            number: number;
+            /** Width */
+            width: [
+                string,
+                string
+            ];
+        };
+        /**
+         * CheckValue
+         * @description The value read in a daily check, as text.
+         */
+        CheckValue: {
+            /** Name */
+            name: string;
+            /** Value */
+            value: string;
+        };
+        /**
+         * CheckView
+         * @description A daily check: what it is, how it is done, its limit, and today's value if there is one. ``read_now``: what the
+         *     link reads at this moment, where that is the value of the check.
+         */
+        CheckView: {
+            /** Checked At */
+            checked_at: string | null;
+            /** Limit */
+            limit: string;
+            /** Limit Word */
+            limit_word: string;
+            /** Name */
+            name: string;
+            /** Passed */
+            passed: boolean | null;
+            /** Read Now */
+            read_now: string | null;
+            /** Steps */
+            steps: string[];
+            /** Title */
+            title: string;
+            /** Value */
+            value: string | null;
+            /** What */
+            what: string;
+        };
+        /**
+         * Choice
+         * @description A facepiece with the advice for this person and task.
+         */
+        Choice: {
+            /** Methods */
+            methods: components["schemas"]["MethodView"][];
+            option: components["schemas"]["FacepieceOption"];
+            size: components["schemas"]["SizeAdviceView"];
+            /** Suffices */
+            suffices: string;
+            /** Why */
+            why: string;
+        };
+        /**
+         * ChoicesPage
+         * @description As many facepieces as there are digits, those that are enough for the task first.
+         */
+        ChoicesPage: {
+            /** Page */
+            page: number;
+            /** Pages */
+            pages: number;
+            /** Rows */
+            rows: components["schemas"]["Choice"][];
+            /** Total */
+            total: number;
+        };
+        /**
+         * ChooseFacepiece
+         * @description Choose a facepiece version, its size and set-up; ``task_id`` and ``method`` with it, where all is as last time.
+         *
+         *     Each is an entry of its own in the log, and all of them are taken or none.
+         */
+        ChooseFacepiece: {
+            /** Clip */
+            clip: string;
+            /** Filter Class */
+            filter_class: string;
+            /** Is Own */
+            is_own: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "choose_facepiece";
+            /**
+             * Method
+             * @default null
+             */
+            method: ("sweet" | "bitter" | "odour" | "smoke" | "ambient_count" | "aerosol" | "negative_pressure") | null;
+            /** Ppe */
+            ppe: string[];
+            /** Size */
+            size: string;
+            /** Suspension */
+            suspension: string;
+            /**
+             * Task Id
+             * @default null
+             */
+            task_id: string | null;
+            /**
+             * Version Id
+             * @description a UUID
+             */
+            version_id: string;
+        };
+        /**
+         * ChooseMethod
+         * @description Choose how this facepiece is tested.
+         */
+        ChooseMethod: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "choose_method";
+            /**
+             * Method
+             * @enum {string}
+             */
+            method: "sweet" | "bitter" | "odour" | "smoke" | "ambient_count" | "aerosol" | "negative_pressure";
+        };
+        /**
+         * ChooseTask
+         * @description Choose one of the site's tasks; the tester picks a task, not chemistry.
+         */
+        ChooseTask: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "choose_task";
+            /**
+             * Task Id
+             * @description a UUID
+             */
+            task_id: string;
+        };
+        /**
+         * Chunk
+         * @description About a second of readings in columns of equal length. ``first`` is the number of its first reading.
+         *
+         *     The columns ``signal``, ``chamber`` and ``pressure`` are empty on instruments that do not give them.
+         */
+        Chunk: {
+            /**
+             * Chamber
+             * @default []
+             */
+            chamber: number[];
+            /** Counts */
+            counts: number[];
+            /** Dt */
+            dt: number[];
+            /** First */
+            first: number;
+            /** Flags */
+            flags: string[];
+            /**
+             * Pressure
+             * @default []
+             */
+            pressure: number[];
+            /**
+             * Signal
+             * @default []
+             */
+            signal: number[];
+            /** T */
+            t: number[];
+            /** Valve */
+            valve: string;
+            /** Volume Nl */
+            volume_nl: number[];
+        };
+        /**
+         * Chunks
+         * @description Chunks of readings, in order.
+         */
+        Chunks: {
+            /** Chunks */
+            chunks: components["schemas"]["Chunk"][];
+        };
+        /**
+         * Clearance
+         * @description Medical clearance as on file when the visit opened. Dates as YYYY-MM-DD; an empty ``until`` is not expired.
+         */
+        Clearance: {
+            /** By */
+            by: string;
+            /** Limits */
+            limits: string[];
+            /**
+             * Status
+             * @enum {string}
+             */
+            status: "cleared" | "not cleared" | "pending";
+            /** Valid From */
+            valid_from: string;
+            /** Valid Until */
+            valid_until: string;
+        };
+        /**
+         * ClearanceEntry
+         * @description A clearance: status, limits from the known list, dates (an empty ``valid_until`` is not expired), by whom.
+         */
+        ClearanceEntry: {
+            /** By Whom */
+            by_whom: string;
+            /** Limits */
+            limits: string[];
+            /**
+             * Status
+             * @enum {string}
+             */
+            status: "cleared" | "not cleared" | "pending";
+            /** Valid From */
+            valid_from: string;
+            /** Valid Until */
+            valid_until: string;
+        };
+        /**
+         * ClockJumped
+         * @description The database's clock jumped: when, by how many seconds ahead (below zero: back), and when times here followed
+         *     it, empty while they go on as they were.
+         */
+        ClockJumped: {
+            /** At */
+            at: string;
+            /** By S */
+            by_s: number;
+            /** Followed At */
+            followed_at: string;
+        };
+        /**
+         * CloseRun
+         * @description Seal a run: how it ended, how many readings there were, their SHA-256.
+         */
+        CloseRun: {
+            /** Count */
+            count: number;
+            /**
+             * End
+             * @enum {string}
+             */
+            end: "complete" | "stopped" | "lost";
+            /**
+             * Occurred At
+             * Format: date-time
+             */
+            occurred_at: string;
+            /** Sha256 */
+            sha256: string;
+        };
+        /**
+         * Code
+         * @description A code of the second factor.
+         */
+        Code: {
+            /** Code */
+            code: string;
+        };
+        /**
+         * CodeView
+         * @description What a stranger is told of a card's code, and nothing more. ``checked_on``: the day at the site.
+         */
+        CodeView: {
+            /** Checked On */
+            checked_on: string;
+            /** Code */
+            code: string;
+            /** Facepiece */
+            facepiece: string;
+            /** Initials */
+            initials: string;
+            /**
+             * Status
+             * @enum {string}
+             */
+            status: "valid" | "ended" | "withdrawn" | "superseded";
+            /** Until */
+            until: string;
+        };
+        /**
+         * CompetenceEntry
+         * @description A method a tester may use from a day on, until another (empty: until it is taken back), and who saw them do it;
+         *     or that it is taken back.
+         */
+        CompetenceEntry: {
+            /** Begins */
+            begins: string;
+            /** Ends */
+            ends: string;
+            /** Is Withdrawn */
+            is_withdrawn: boolean;
+            /**
+             * Method
+             * @enum {string}
+             */
+            method: "sweet" | "bitter" | "odour" | "smoke" | "ambient_count" | "aerosol" | "negative_pressure";
+            /** Shown By */
+            shown_by: string;
+        };
+        /**
+         * CompetenceView
+         * @description A method, and what is on file of it.
+         */
+        CompetenceView: {
+            /** Begins */
+            begins: string;
+            /** Ends */
+            ends: string;
+            /** Method */
+            method: string;
+            /** Shown By */
+            shown_by: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "on file" | "nothing on file" | "taken back";
+            /** Words */
+            words: string;
+        };
+        /**
+         * Contaminant
+         * @description What is in the air. Figures as decimal text in ``unit``; an empty one is not known.
+         */
+        Contaminant: {
+            /**
+             * Cartridge
+             * @default
+             */
+            cartridge: string;
+            /**
+             * Cartridge Limit
+             * @default
+             */
+            cartridge_limit: string;
+            /** Concentration */
+            concentration: string;
+            /**
+             * Form
+             * @enum {string}
+             */
+            form: "particles" | "gas or vapour" | "both";
+            /**
+             * Idlh
+             * @default
+             */
+            idlh: string;
+            /** Limit */
+            limit: string;
+            /** Name */
+            name: string;
+            /** Unit */
+            unit: string;
+        };
+        /**
+         * Correct
+         * @description Correct a closed record: right size, right person, void a run, or settle what came in afterwards, with a reason.
+         *
+         *     What is on the right person's file is looked up here, never said by a client.
+         */
+        Correct: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "corrected";
+            /**
+             * Person Id
+             * @default null
+             */
+            person_id: string | null;
+            /** Reason */
+            reason: string;
+            /**
+             * Size
+             * @default null
+             */
+            size: string | null;
+            /** Target */
+            target: number;
+            /**
+             * Void Run
+             * @default null
+             */
+            void_run: string | null;
+        };
+        /**
+         * CountedPage
+         * @description One page of those whom a figure counts, the latest first.
+         */
+        CountedPage: {
+            /** Page */
+            page: number;
+            /** Pages */
+            pages: number;
+            /** Rows */
+            rows: components["schemas"]["CountedPerson"][];
+            /** Total */
+            total: number;
+        };
+        /**
+         * CountedPerson
+         * @description Somebody who is counted: when, how it went at last, and the fit factor where there is one.
+         */
+        CountedPerson: {
+            /** Number */
+            number: string;
+            /** Outcome */
+            outcome: string;
+            /** Overall */
+            overall: string;
+            /** Passed First */
+            passed_first: boolean;
+            /** Person */
+            person: string;
+            /** Person Id */
+            person_id: string;
+            /** Tested At */
+            tested_at: string;
+            /** Visit Id */
+            visit_id: string;
+        };
+        /**
+         * CounterPage
+         * @description One page of instruments.
+         */
+        CounterPage: {
+            /** Page */
+            page: number;
+            /** Pages */
+            pages: number;
+            /** Rows */
+            rows: components["schemas"]["CounterView"][];
+            /** Total */
+            total: number;
+        };
+        /**
+         * CounterView
+         * @description An instrument as the kit page shows it. ``blocked_by`` says why no run may be made with it today.
+         *
+         *     ``charge_until`` is when the alcohol must be charged again, None where it needs none or was never charged.
+         */
+        CounterView: {
+            /** Acts */
+            acts: components["schemas"]["ActView"][];
+            /** Ambient */
+            ambient: string | null;
+            /** Blocked By */
+            blocked_by: string[];
+            /** Calibrated Until */
+            calibrated_until: string;
+            /** Charge Until */
+            charge_until: string | null;
+            /** Checks */
+            checks: components["schemas"]["CheckView"][];
+            /** Counted Flow */
+            counted_flow: string;
+            /** Id */
+            id: string;
+            /** Is Linked */
+            is_linked: boolean;
+            /** Is Simulated */
+            is_simulated: boolean;
+            /** Kind */
+            kind: string;
+            /** Link State */
+            link_state: string;
+            /** Name */
+            name: string;
+            /** Resolution */
+            resolution: string;
+            /** Seen At */
+            seen_at: string | null;
+            /** Serial Number */
+            serial_number: string;
+            /** Title */
+            title: string;
+            /** Unit */
+            unit: string;
+        };
+        /**
+         * CrewAsked
+         * @description Which crew at which site: a saved one, pasted numbers, or everybody who does the task; on which day (empty:
+         *     tomorrow at the site), at which task (empty: each at the one they do).
+         */
+        CrewAsked: {
+            /**
+             * Crew
+             * @description a UUID, or empty
+             * @default
+             */
+            crew: string;
+            /**
+             * Day
+             * @default
+             */
+            day: string;
+            /**
+             * Numbers
+             * @default
+             */
+            numbers: string;
+            /**
+             * Site
+             * @description a UUID
+             */
+            site: string;
+            /**
+             * Task
+             * @description a UUID, or empty
+             * @default
+             */
+            task: string;
+        };
+        /**
+         * CrewEntry
+         * @description A crew to be saved: its name, and the people in it by number.
+         */
+        CrewEntry: {
+            /** Name */
+            name: string;
+            /** Numbers */
+            numbers: string;
+        };
+        /**
+         * CrewLine
+         * @description A person of a crew: what they may wear; where nothing, what is nearest to it and every reason against that.
+         */
+        CrewLine: {
+            /** May */
+            may: boolean;
+            /** Name */
+            name: string;
+            /** Nearest */
+            nearest: string;
+            /** Number */
+            number: string;
+            /** Person Id */
+            person_id: string;
+            /** Reasons */
+            reasons: components["schemas"]["WhyView"][];
+            /** Set Ups */
+            set_ups: components["schemas"]["SetUp"][];
+            /** Short Of */
+            short_of: ("training" | "fit_test" | "office" | "clearance")[];
+            /** Task */
+            task: string;
+        };
+        /**
+         * CrewName
+         * @description A saved crew.
+         */
+        CrewName: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** People */
+            people: number;
+        };
+        /**
+         * CrewView
+         * @description A crew on a day: who may not wear anything first, those with the shortest way out before the others.
+         */
+        CrewView: {
+            /** Crew Id */
+            crew_id: string;
+            /** Crews */
+            crews: components["schemas"]["CrewName"][];
+            /** Day */
+            day: string;
+            /** Is Cut */
+            is_cut: boolean;
+            /** May */
+            may: number;
+            /** May Not */
+            may_not: number;
+            /** Rows */
+            rows: components["schemas"]["CrewLine"][];
+            /** Shortages */
+            shortages: components["schemas"]["Shortage"][];
+            /** Site */
+            site: string;
+            /** Site Id */
+            site_id: string;
+            /** Task */
+            task: string;
+            /** Task Id */
+            task_id: string;
+            /** Unknown */
+            unknown: string[];
+        };
+        /**
+         * Cue
+         * @description A stretch of the run with words of its own, in milliseconds from t0. ``hold``: the breath is held in it, at
+         *     ``place`` (left, right, up, down, or straight ahead where empty).
+         */
+        Cue: {
+            /** End Ms */
+            end_ms: number;
+            /**
+             * Hold
+             * @default false
+             */
+            hold: boolean;
+            /**
+             * Place
+             * @default
+             */
+            place: string;
+            /** Say */
+            say: string;
+            /** Start Ms */
+            start_ms: number;
+        };
+        /**
+         * Decided
+         * @description What to do after a try that did not pass.
+         */
+        Decided: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "decided";
+            /**
+             * Next
+             * @enum {string}
+             */
+            next: "same_again" | "other_size" | "other_facepiece" | "other_method" | "end";
+        };
+        /**
+         * Detected
+         * @description Tasted, smelt or reacted to. ``about`` is the run or the screening that was on the screen.
+         */
+        Detected: {
+            /** About */
+            about: string;
+            /**
+             * By
+             * @enum {string}
+             */
+            by: "tester" | "wearer";
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "detected";
+        };
+        /**
+         * DetectionMistaken
+         * @description The tester marks the wearer's press as a mistake: it voids the run; nothing revives it.
+         */
+        DetectionMistaken: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "detection_mistaken";
+            /** Reason */
+            reason: string;
+            /** Run Id */
+            run_id: string;
+        };
+        /**
+         * Distress
+         * @description Distress, cough, panic: the wearer is taken out first, then referred.
+         */
+        Distress: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "distress";
+        };
+        /**
+         * Doffed
+         * @description Taken off, lifted, dropped down or deliberately broken: the wear clock ends.
+         */
+        Doffed: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "doffed";
+            /**
+             * Why
+             * @enum {string}
+             */
+            why: "done" | "lifted" | "refit";
+        };
+        /**
+         * Donned
+         * @description The facepiece is on and fastened; the wear clock starts. ``unaided``: by the wearer's own hands.
+         */
+        Donned: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "donned";
+            /** Unaided */
+            unaided: boolean;
+        };
+        /**
+         * DoseGiven
+         * @description A dose began, or the first one is in: a press of its own each time, never assumed from the beat.
+         */
+        DoseGiven: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "dose_given";
+            /** Run Id */
+            run_id: string;
+        };
+        /**
+         * DoseView
+         * @description A dose of the run: due when (ms from t0), what, whether it was given, is to come, or was missed, and of how many
+         *     squeezes (0 where none are counted).
+         */
+        DoseView: {
+            /** Due Ms */
+            due_ms: number;
+            /** Squeezes */
+            squeezes: number;
+            /** State */
+            state: string;
+            /** What */
+            what: string;
+        };
+        /**
+         * DueErasure
+         * @description Somebody who left longer ago than their site keeps personal data.
+         */
+        DueErasure: {
+            /** Id */
+            id: string;
+            /** Kept Until */
+            kept_until: string;
+            /** Left On */
+            left_on: string;
+            /** Name */
+            name: string;
+            /** Number */
+            number: string;
+        };
+        /**
+         * DueErasures
+         * @description A page of those whom a site no longer keeps.
+         */
+        DueErasures: {
+            /** Page */
+            page: number;
+            /** Pages */
+            pages: number;
+            /** Rows */
+            rows: components["schemas"]["DueErasure"][];
+            /** Total */
+            total: number;
+        };
+        /**
+         * DueInvited
+         * @description How an invitation of everybody who is due went: how many letters wait, who has no address, and how many had one
+         *     in the last days already.
+         */
+        DueInvited: {
+            /** Again */
+            again: number;
+            /** Invited */
+            invited: number;
+            /** No Address */
+            no_address: string[];
+        };
+        /**
+         * DueLine
+         * @description Somebody who can wear something no longer than ``until`` (empty: already nothing), in which set-up, what ends
+         *     then, in how many days (below zero: gone by), and whether it is their only set-up.
+         */
+        DueLine: {
+            /** Contact */
+            contact: string;
+            /** Days */
+            days: number;
+            /** Ends By */
+            ends_by: string;
+            /** Is Only */
+            is_only: boolean;
+            /** Name */
+            name: string;
+            /** Number */
+            number: string;
+            /** Person Id */
+            person_id: string;
+            /** Reasons */
+            reasons: components["schemas"]["WhyView"][];
+            /** Set Up */
+            set_up: string;
+            /** Task */
+            task: string;
+            /** Until */
+            until: string;
+        };
+        /**
+         * DuePage
+         * @description Who is due at a site within so many days, who can wear nothing already first, then the soonest.
+         */
+        DuePage: {
+            /** Notice */
+            notice: number;
+            /** Page */
+            page: number;
+            /** Pages */
+            pages: number;
+            /** Pending */
+            pending: number;
+            /** Rows */
+            rows: components["schemas"]["DueLine"][];
+            /** Site */
+            site: string;
+            /** Site Id */
+            site_id: string;
+            /** Soon */
+            soon: number;
+            /** Today */
+            today: string;
+            /** Total */
+            total: number;
+            /** Unable */
+            unable: number;
+            /** Within */
+            within: number;
+        };
+        /**
+         * EarlierLine
+         * @description Results of before in one facepiece and size, as the tables had them: how many, of how many people, the last of
+         *     them, and of how many people a pass would still be within its time. ``said``: whether a word of the site stands.
+         */
+        EarlierLine: {
+            /** In Time */
+            in_time: number;
+            /** Last On */
+            last_on: string;
+            /** Model */
+            model: string;
+            /** People */
+            people: number;
+            /** Results */
+            results: number;
+            /** Said */
+            said: boolean;
+            /** Size */
+            size: string;
+        };
+        /**
+         * EarlierPage
+         * @description A site's results of before by facepiece and size, the most frequent first, and everything it said of them.
+         */
+        EarlierPage: {
+            /** Page */
+            page: number;
+            /** Pages */
+            pages: number;
+            /** Rows */
+            rows: components["schemas"]["EarlierLine"][];
+            /** Site */
+            site: string;
+            /** Site Id */
+            site_id: string;
+            /** Total */
+            total: number;
+            /** Words */
+            words: components["schemas"]["WordLine"][];
+        };
+        /**
+         * EmployerEntry
+         * @description An employer: its name.
+         */
+        EmployerEntry: {
+            /** Name */
+            name: string;
+        };
+        /**
+         * EmployerView
+         * @description An employer with its sites.
+         */
+        EmployerView: {
+            /** Id */
+            id: string;
+            /** Is Archived */
+            is_archived: boolean;
+            /** Name */
+            name: string;
+            /** Sites */
+            sites: components["schemas"]["PlaceView"][];
+        };
+        /**
+         * Entered
+         * @description The id of what was entered.
+         */
+        Entered: {
+            /** Id */
+            id: string;
+        };
+        /**
+         * Erasure
+         * @description That a person is to be erased, and why.
+         */
+        Erasure: {
+            /** Why */
+            why: string;
+        };
+        /**
+         * ErasureView
+         * @description What erasing a person takes away, counted, and why it cannot be done yet, empty where it can.
+         */
+        ErasureView: {
+            /** Entries */
+            entries: number;
+            /** Not Yet */
+            not_yet: string;
+            /** On File */
+            on_file: number;
+            /** Papers */
+            papers: number;
+            /** Signatures */
+            signatures: number;
+            /** Visits */
+            visits: number;
+        };
+        /**
+         * ErrorBody
+         * @description The one shape of every error.
+         */
+        ErrorBody: {
+            /** Code */
+            code: string;
+            /** Detail */
+            detail: {
+                [key: string]: unknown;
+            };
+            /** Message */
+            message: string;
+        };
+        /**
+         * ExerciseResultView
+         * @description One exercise of a judged run, cut for display. ``reaches``: its own fit factor reaches the level.
+         */
+        ExerciseResultView: {
+            /** Bound */
+            bound: string;
+            /** Counts */
+            counts: number | null;
+            /** Factor */
+            factor: string;
+            /** Inside */
+            inside: string;
+            /** Name */
+            name: string;
+            /** Outside */
+            outside: string;
+            /** Reaches */
+            reaches: boolean;
+        };
+        /**
+         * ExerciseView
+         * @description One exercise of the running protocol, in ms from t0.
+         */
+        ExerciseView: {
+            /** End Ms */
+            end_ms: number;
+            /** Id */
+            id: string;
+            /** In Sum */
+            in_sum: boolean;
+            /** Look At */
+            look_at: string;
+            /** Name */
+            name: string;
+            /** Pace */
+            pace: string;
+            /** Say */
+            say: string;
+            /** Short */
+            short: string;
+            /** Start Ms */
+            start_ms: number;
+            /** Wearer */
+            wearer: string;
+        };
+        /**
+         * EyesOpened
+         * @description Eyes opened, or irritated, in the smoke: the run is void.
+         */
+        EyesOpened: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "eyes_opened";
+        };
+        /**
+         * FacepieceForm
+         * @description What the form for a new facepiece of a kind begins with; corrected from the maker's own papers.
+         */
+        FacepieceForm: {
+            /** Family */
+            family: string;
+            /** Kind */
+            kind: string;
+            start: components["schemas"]["Model"];
+            /** Title */
+            title: string;
+        };
+        /**
+         * FacepieceOption
+         * @description A version of a facepiece model; the latest one may be chosen.
+         */
+        FacepieceOption: {
+            /** Accessories */
+            accessories: string[];
+            /** Adapter */
+            adapter: string;
+            /** Approval */
+            approval: string;
+            /** Clips */
+            clips: string[];
+            /** Diaphragms */
+            diaphragms: number;
+            /** Doffing */
+            doffing: string[];
+            /** Donning */
+            donning: string[];
+            /** Family */
+            family: string;
+            /** Filter Classes */
+            filter_classes: string[];
+            /** Filter Kind */
+            filter_kind: string;
+            /** Kind */
+            kind: string;
+            /** Kind Words */
+            kind_words: string;
+            /** Maker */
+            maker: string;
+            /** Model */
+            model: string;
+            /** Model Id */
+            model_id: string;
+            /** Reuse */
+            reuse: string;
+            /** Sizes */
+            sizes: components["schemas"]["SizeView"][];
+            /** Suspensions */
+            suspensions: string[];
+            /** Test Filters */
+            test_filters: boolean;
+            /** Valve */
+            valve: boolean;
+            /** Version */
+            version: number;
+            /** Version Id */
+            version_id: string;
+            /** Wash Limit C */
+            wash_limit_c: string;
+            /** Work Filters */
+            work_filters: components["schemas"]["WorkFilter"][];
+        };
+        /**
+         * FacepieceView
+         * @description The facepiece in use. ``outline``: how it sits on a face, for whoever draws it.
+         */
+        FacepieceView: {
+            /** Family */
+            family: string;
+            /** Kind */
+            kind: string;
+            /** Label */
+            label: string;
+            /** Maker */
+            maker: string;
+            /** Model */
+            model: string;
+            /** Model Id */
+            model_id: string;
+            /**
+             * Outline
+             * @enum {string}
+             */
+            outline: "disposable" | "half" | "full";
+            /** Setup */
+            setup: string;
+            /** Size */
+            size: string;
+            /** Version Id */
+            version_id: string;
+        };
+        /**
+         * FacepiecesPage
+         * @description One page of facepieces.
+         */
+        FacepiecesPage: {
+            /** Page */
+            page: number;
+            /** Pages */
+            pages: number;
+            /** Rows */
+            rows: components["schemas"]["FacepieceOption"][];
+            /** Total */
+            total: number;
+        };
+        /**
+         * FeedView
+         * @description The address of a calendar, shown once; a new one ends it.
+         */
+        FeedView: {
+            /** Path */
+            path: string;
+        };
+        /**
+         * FigureRule
+         * @description A figure that an instrument is entered with; ``limit``: what it is where the site has none of its own.
+         */
+        FigureRule: {
+            /** Is Needed */
+            is_needed: boolean;
+            /** Limit */
+            limit: string;
+            /** Name */
+            name: string;
+            /** Title */
+            title: string;
+            /** Unit */
+            unit: string;
+        };
+        /**
+         * Filling
+         * @description The lot a nebuliser was rinsed and filled with.
+         */
+        Filling: {
+            /**
+             * Lot Id
+             * @description a UUID
+             */
+            lot_id: string;
+        };
+        /**
+         * FitProbe
+         * @description The probe is fitted; the alterations this facepiece needs are opened. ``part_ids``: what of the kit is on it.
+         */
+        FitProbe: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "fit_probe";
+            /**
+             * Part Ids
+             * @default []
+             */
+            part_ids: string[];
+        };
+        /**
+         * FoundPerson
+         * @description A wearer in a list that is chosen from: what they passed in last and until when (YYYY-MM-DD), both empty where
+         *     they never did, and the clearance on file: its status, or "ran out", or "none on file"; and the day they left.
+         */
+        FoundPerson: {
+            /** Clearance */
+            clearance: string;
+            /** Employer */
+            employer: string;
+            /** Id */
+            id: string;
+            /** Job */
+            job: string;
+            /** Left On */
+            left_on: string;
+            /** Name */
+            name: string;
+            /** Number */
+            number: string;
+            /** Passed In */
+            passed_in: string;
+            /** Site */
+            site: string;
+            /** Site Id */
+            site_id: string;
+            /** Task */
+            task: string;
+            /** Until */
+            until: string;
+        };
+        /**
+         * GateAddress
+         * @description Where the tablet at the gate is, as a path of this site, and until when.
+         */
+        GateAddress: {
+            /** Expires At */
+            expires_at: string;
+            /** Path */
+            path: string;
+        };
+        /**
+         * GateLine
+         * @description Somebody at the gate: whether they may wear something today, what, and until when; never why not.
+         */
+        GateLine: {
+            /** May */
+            may: boolean;
+            /** Name */
+            name: string;
+            /** Number */
+            number: string;
+            /** Set Ups */
+            set_ups: string[];
+        };
+        /**
+         * GateView
+         * @description Who may wear what today at a site, for whoever stands at its gate.
+         */
+        GateView: {
+            /** Day */
+            day: string;
+            /** May */
+            may: number;
+            /** Rows */
+            rows: components["schemas"]["GateLine"][];
+            /** Site */
+            site: string;
+            /** Task */
+            task: string;
+        };
+        /**
+         * GrantEntry
+         * @description A role at an employer, or at all of them where ``employer_id`` is null.
+         */
+        GrantEntry: {
+            /** Employer Id */
+            employer_id: string | null;
+            /**
+             * Role
+             * @enum {string}
+             */
+            role: "tester" | "administrator" | "supervisor";
+        };
+        /**
+         * GrantView
+         * @description A role, and where: the employer's name, empty for all of them.
+         */
+        GrantView: {
+            /** Employer */
+            employer: string;
+            /** Employer Id */
+            employer_id: string | null;
+            /** Role */
+            role: string;
+        };
+        /**
+         * Health
+         * @description That the program and its database answer; how the worker for long jobs fares, and when it was last heard of
+         *     (empty: never).
+         */
+        Health: {
+            /** Fold Version */
+            fold_version: number;
+            /** Ok */
+            ok: boolean;
+            /** Rules */
+            rules: string;
+            /** Version */
+            version: string;
+            /**
+             * Worker
+             * @enum {string}
+             */
+            worker: "at_work" | "silent" | "not_seen";
+            /** Worker Seen */
+            worker_seen: string;
+        };
+        /**
+         * Heard
+         * @description Heard. ``seq``: the last entry of the log now.
+         */
+        Heard: {
+            /** Seq */
+            seq: number;
+        };
+        /**
+         * HistoryFault
+         * @description What is wrong in a row and column, as the sheet counts them.
+         */
+        HistoryFault: {
+            /** Column */
+            column: string;
+            /** Problem */
+            problem: string;
+            /** Row */
+            row: number;
+        };
+        /**
+         * HistoryFile
+         * @description A table of earlier results as sent: its name, its bytes as base64, and the order in which its days are written
+         *     (empty where they read 2025-03-31).
+         */
+        HistoryFile: {
+            /** Content */
+            content: string;
+            /**
+             * Day Order
+             * @default
+             * @enum {string}
+             */
+            day_order: "" | "ymd" | "dmy" | "mdy";
+            /** File Name */
+            file_name: string;
+            /** Site Id */
+            site_id: string;
+        };
+        /**
+         * HistoryLine
+         * @description A result of before, as it was written then.
+         */
+        HistoryLine: {
+            /** Factor */
+            factor: string;
+            /** Method */
+            method: string;
+            /** Model */
+            model: string;
+            /** On */
+            on: string;
+            /** Result */
+            result: string;
+            /** Size */
+            size: string;
+            /** Source */
+            source: string;
+            /** Tester */
+            tester: string;
+        };
+        /**
+         * HistoryPreview
+         * @description How many rows could be taken over, how many are there already, what is wrong, and whether the order of its days
+         *     has to be chosen.
+         */
+        HistoryPreview: {
+            /**
+             * Day Order
+             * @enum {string}
+             */
+            day_order: "" | "ymd" | "dmy" | "mdy";
+            /** Fault Count */
+            fault_count: number;
+            /** Faults */
+            faults: components["schemas"]["HistoryFault"][];
+            /** Known */
+            known: number;
+            /** Needs Order */
+            needs_order: boolean;
+            /** Rows */
+            rows: number;
+        };
+        /**
+         * Imported
+         * @description What an import did: models new, models with a new version, models that stood as they were.
+         */
+        Imported: {
+            /** Changed */
+            changed: number;
+            /** New */
+            new: number;
+            /** Same */
+            same: number;
+        };
+        /**
+         * InTheWay
+         * @description Said before anything is put on: what will let no run start, whether all of it can still be put on file, and the
+         *     card on which it is chosen again.
+         */
+        InTheWay: {
+            again: components["schemas"]["Card"];
+            /** Is Of The File */
+            is_of_the_file: boolean;
+            /** Stops */
+            stops: components["schemas"]["Between"][];
+        };
+        /**
+         * InstrumentEntry
+         * @description An instrument as entered: whose (empty: nobody's in particular), its figures, and where it is plugged in here
+         *     (``line``, empty where its link runs on another machine).
+         */
+        InstrumentEntry: {
+            /** Employer Id */
+            employer_id: string;
+            /** Figures */
+            figures: {
+                [key: string]: string;
+            };
+            /** Line */
+            line: string;
+            /** Name */
+            name: string;
+        };
+        /**
+         * InstrumentFile
+         * @description What is on file about an instrument for whoever looks after it.
+         */
+        InstrumentFile: {
+            /** Calibrations */
+            calibrations: components["schemas"]["CalibrationView"][];
+            /** Employer Id */
+            employer_id: string;
+            /** Figures */
+            figures: {
+                [key: string]: string;
+            };
+            /** Id */
+            id: string;
+            /** Is Simulated */
+            is_simulated: boolean;
+            /** Line */
+            line: string;
+            /** Name */
+            name: string;
+            /** Retired At */
+            retired_at: string;
+        };
+        /**
+         * InstrumentFiles
+         * @description A page of instruments.
+         */
+        InstrumentFiles: {
+            /** Page */
+            page: number;
+            /** Pages */
+            pages: number;
+            /** Rows */
+            rows: components["schemas"]["InstrumentLine"][];
+            /** Total */
+            total: number;
+        };
+        /**
+         * InstrumentForm
+         * @description What is asked of an instrument of a kind.
+         */
+        InstrumentForm: {
+            /** Figures */
+            figures: components["schemas"]["FigureRule"][];
+            /** Kind */
+            kind: string;
+            /** Title */
+            title: string;
+        };
+        /**
+         * InstrumentLine
+         * @description An instrument in a list.
+         */
+        InstrumentLine: {
+            /** Calibrated Until */
+            calibrated_until: string;
+            /** Id */
+            id: string;
+            /** Is Retired */
+            is_retired: boolean;
+            /** Kind */
+            kind: string;
+            /** Line */
+            line: string;
+            /** Name */
+            name: string;
+            /** Owner */
+            owner: string;
+            /** Serial Number */
+            serial_number: string;
+        };
+        /**
+         * InviteWithin
+         * @description Within how many days somebody is due (0: the site's notice).
+         */
+        InviteWithin: {
+            /**
+             * Within
+             * @default 0
+             */
+            within: number;
+        };
+        /**
+         * Invited
+         * @description A one-time address at which a password is chosen, shown only now; and until when it opens.
+         */
+        Invited: {
+            /** Account Id */
+            account_id: string;
+            /** Address */
+            address: string;
+            /** Until */
+            until: string;
+        };
+        /**
+         * IssueReport
+         * @description Which paper, and in which size a page is; a card is as large as a card.
+         */
+        IssueReport: {
+            /**
+             * Page Size
+             * @enum {string}
+             */
+            page_size: "A4" | "Letter";
+            /**
+             * Paper
+             * @default report
+             * @enum {string}
+             */
+            paper: "report" | "card" | "letter";
+        };
+        /**
+         * Issued
+         * @description An issued report: where its bytes are, and their digest.
+         */
+        Issued: {
+            /** Sha256 */
+            sha256: string;
+            /** Url */
+            url: string;
+        };
+        /**
+         * JobView
+         * @description A job as a screen shows it.
+         */
+        JobView: {
+            /** Done */
+            done: number;
+            /** File */
+            file: string;
+            /** Id */
+            id: string;
+            /** Kind */
+            kind: string;
+            /** Message */
+            message: string;
+            /** State */
+            state: string;
+            /** Total */
+            total: number;
+        };
+        /**
+         * Joining
+         * @description Whom a one-time address is for.
+         */
+        Joining: {
+            /** Login */
+            login: string;
+            /** Name */
+            name: string;
+        };
+        /**
+         * JournalLine
+         * @description A row of the journal. ``changes``: what was changed, as "what: from → to".
+         */
+        JournalLine: {
+            /** At */
+            at: string;
+            /** Changes */
+            changes: string[];
+            /** Deed */
+            deed: string;
+            /** No */
+            no: number;
+            /** Subject */
+            subject: string;
+            /** Subject Id */
+            subject_id: string;
+            /** Subject Kind */
+            subject_kind: string;
+            /** Who */
+            who: string;
+            /** Why */
+            why: string;
+        };
+        /**
+         * JournalPage
+         * @description Rows of the journal, the newest first; ``before`` of the next page, 0 at the end.
+         */
+        JournalPage: {
+            /** Before */
+            before: number;
+            /** Rows */
+            rows: components["schemas"]["JournalLine"][];
+        };
+        /**
+         * KindLine
+         * @description Whether a kind of facepiece suffices for a task.
+         */
+        KindLine: {
+            /** Kind */
+            kind: string;
+            /** Limits */
+            limits: string[];
+            /** Suffices */
+            suffices: string;
+            /** Why */
+            why: string;
+            /** Words */
+            words: string;
+        };
+        /**
+         * LedgerPage
+         * @description One page of the ledger, what is open first, the newest first.
+         */
+        LedgerPage: {
+            /** Page */
+            page: number;
+            /** Pages */
+            pages: number;
+            /** Rows */
+            rows: components["schemas"]["RecallView"][];
+            /** Total */
+            total: number;
+        };
+        /**
+         * LeftOn
+         * @description The day somebody left (YYYY-MM-DD).
+         */
+        LeftOn: {
+            /** Left On */
+            left_on: string;
+        };
+        /**
+         * LendingView
+         * @description Whose kit is (empty: nobody's in particular), to whom it may be lent, and whether the reader may say so.
+         *
+         *     A reader sees the employers of their own scope only; ``others`` counts those it is lent to besides.
+         */
+        LendingView: {
+            /** Borrowers */
+            borrowers: components["schemas"]["Borrower"][];
+            /** May Change */
+            may_change: boolean;
+            /** Others */
+            others: number;
+            /** Owner */
+            owner: string;
+        };
+        /**
+         * LentTo
+         * @description The employers that kit is to be lent to, all of them: who is left out may not use it any more.
+         */
+        LentTo: {
+            /** Employers */
+            employers: string[];
+        };
+        /**
+         * LinkPlan
+         * @description The run this counter holds, if any.
+         */
+        LinkPlan: {
+            /** Now */
+            now: string;
+            plan: components["schemas"]["RunPlan"] | null;
+        };
+        /**
+         * LinkStatus
+         * @description What the counter is doing, the ambient concentration it reads, as text, and the run whose plan it has.
+         */
+        LinkStatus: {
+            /** Ambient */
+            ambient: string | null;
+            /**
+             * Run Id
+             * @default
+             */
+            run_id: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "reading" | "in_run" | "silent" | "starting";
+        };
+        /**
+         * Linkage
+         * @description A token for an instrument's link, shown only now.
+         */
+        Linkage: {
+            /** Instrument Id */
+            instrument_id: string;
+            /** Token */
+            token: string;
+        };
+        /**
+         * LiveMessage
+         * @description The numbers of a running run, with the readings since the message before. Geometry and words, no judgement.
+         *
+         *     ``wall`` is what the inside must stay under on average; ``unlikely`` and ``lost`` come from the leak budget;
+         *     ``heading`` is the deciding fit factor by what has been read so far, ``heading_bound`` its lower bound.
+         */
+        LiveMessage: {
+            /** Bounds */
+            bounds: (string | null)[];
+            /** Ended By */
+            ended_by: string;
+            /** Factors */
+            factors: (string | null)[];
+            /** Heading */
+            heading: string | null;
+            /** Heading Bound */
+            heading_bound: string | null;
+            /** Inside */
+            inside: string | null;
+            /** Inside Live */
+            inside_live: boolean;
+            /** Lost */
+            lost: boolean;
+            /** Outside */
+            outside: string | null;
+            /** Points */
+            points: [
+                number,
+                number,
+                string
+            ][];
+            /** Run Id */
+            run_id: string;
+            /** Shares */
+            shares: number[];
+            /** T */
+            t: number | null;
+            /** Unlikely */
+            unlikely: boolean;
+            /** Wall */
+            wall: number | null;
+            /** Wall Words */
+            wall_words: string | null;
+        };
+        /**
+         * LogView
+         * @description The log of a visit as it stands, with the digest of the rules pinned to it.
+         */
+        LogView: {
+            /** Events */
+            events: {
+                [key: string]: unknown;
+            }[];
+            /** Rules Digest */
+            rules_digest: string;
+            /** Visit Id */
+            visit_id: string;
+        };
+        /**
+         * LookView
+         * @description What is looked at or asked together, on one card: its title and the words to say.
+         */
+        LookView: {
+            /** Id */
+            id: string;
+            /** Say */
+            say: string;
+            /** Title */
+            title: string;
+        };
+        /**
+         * LotEntry
+         * @description A lot to enter. Dates as YYYY-MM-DD; ``employer_id`` null: the only one, or nobody's.
+         */
+        LotEntry: {
+            /**
+             * Agent
+             * @enum {string}
+             */
+            agent: "sweet" | "bitter" | "odour" | "smoke";
+            /** Employer Id */
+            employer_id: string | null;
+            /** Made By */
+            made_by: string;
+            /** Made On */
+            made_on: string;
+            /** Number */
+            number: string;
+            /** Role */
+            role: string;
+            /** Use By */
+            use_by: string;
+        };
+        /**
+         * LotView
+         * @description A lot on the kit page.
+         */
+        LotView: {
+            /** Agent */
+            agent: string;
+            /** Id */
+            id: string;
+            /** Is Expired */
+            is_expired: boolean;
+            /** Made By */
+            made_by: string;
+            /** Made On */
+            made_on: string;
+            /** Number */
+            number: string;
+            /** Role */
+            role: string;
+            /** Use By */
+            use_by: string;
+        };
+        /**
+         * LotsPage
+         * @description One page of lots, the freshest first.
+         */
+        LotsPage: {
+            /** Page */
+            page: number;
+            /** Pages */
+            pages: number;
+            /** Rows */
+            rows: components["schemas"]["LotView"][];
+            /** Total */
+            total: number;
+        };
+        /**
+         * Made
+         * @description The id of what was made.
+         */
+        Made: {
+            /** Id */
+            id: string;
+        };
+        /**
+         * MadeTask
+         * @description The id of a task.
+         */
+        MadeTask: {
+            /** Id */
+            id: string;
+        };
+        /**
+         * MailLine
+         * @description A letter in the outbox: to whom, what, how it went. ``person_id`` is empty where it is to a colleague, whose name
+         *     ``person`` is then.
+         */
+        MailLine: {
+            /** Id */
+            id: string;
+            /** Made At */
+            made_at: string;
+            /** Person */
+            person: string;
+            /** Person Id */
+            person_id: string;
+            /** Problem */
+            problem: string;
+            /** Sent At */
+            sent_at: string;
+            /** State */
+            state: string;
+            /** Subject */
+            subject: string;
+            /** To Address */
+            to_address: string;
+        };
+        /**
+         * MailPage
+         * @description A page of the outbox, the latest first; ``is_on``: whether a mail server is set.
+         */
+        MailPage: {
+            /** Is On */
+            is_on: boolean;
+            /** Page */
+            page: number;
+            /** Pages */
+            pages: number;
+            /** Rows */
+            rows: components["schemas"]["MailLine"][];
+            /** Total */
+            total: number;
+        };
+        /**
+         * MailPaper
+         * @description Which paper goes to the worker.
+         */
+        MailPaper: {
+            /**
+             * Page Size
+             * @default A4
+             * @enum {string}
+             */
+            page_size: "A4" | "Letter";
+            /**
+             * Paper
+             * @enum {string}
+             */
+            paper: "report" | "card" | "letter";
+        };
+        /**
+         * MailedTo
+         * @description The address that it goes to.
+         */
+        MailedTo: {
+            /** To */
+            to: string;
+        };
+        /**
+         * Meanwhile
+         * @description Somebody else at this site whom no clock holds up, and what comes next for them.
+         */
+        Meanwhile: {
+            /** Doing */
+            doing: string;
+            /** Person */
+            person: string;
+            /** Visit Id */
+            visit_id: string;
+        };
+        /**
+         * MeasureEntry
+         * @description Caliper readings in mm as text, two or three of each measure; any may be left out.
+         */
+        MeasureEntry: {
+            /** Length */
+            length: string[];
+            /** Lip */
+            lip: string[];
+            /** Width */
+            width: string[];
+        };
+        /**
+         * MeasureLine
+         * @description A measuring of a face, in mm, and the cell of the panel it fell in: a hint, nothing more.
+         */
+        MeasureLine: {
+            /** Cell */
+            cell: number | null;
+            /** Length */
+            length: string;
+            /** Lip */
+            lip: string;
+            /** On */
+            on: string;
+            /** Width */
+            width: string;
+        };
+        /**
+         * MeasureResult
+         * @description What the readings come to, in mm, what is odd about them, and the panel cell: a hint, nothing more. Measures in
+         *     ``third`` need another reading; until then nothing is stored.
+         */
+        MeasureResult: {
+            /** Cell */
+            cell: number | null;
+            /** Length */
+            length: string | null;
+            /** Lip */
+            lip: string | null;
+            /** Questions */
+            questions: string[];
+            /** Stored */
+            stored: boolean;
+            /** Third */
+            third: string[];
+            /** Width */
+            width: string | null;
+        };
+        /**
+         * Merging
+         * @description The entry that is the same person, and how that is known.
+         */
+        Merging: {
+            /**
+             * Other Id
+             * @description a UUID
+             */
+            other_id: string;
+            /** Why */
+            why: string;
+        };
+        /**
+         * MethodView
+         * @description A fit-test method for a facepiece: may, not permitted, or not here, with its reasons.
+         */
+        MethodView: {
+            /** Is Best */
+            is_best: boolean;
+            /** Limits */
+            limits: string[];
+            /** Method */
+            method: string;
+            /** Mode */
+            mode: string;
+            /** Reasons */
+            reasons: string[];
+            /** Verdict */
+            verdict: string;
+            /** Words */
+            words: string;
+        };
+        /**
+         * Missing
+         * @description What a first test needs, in order; ``is_ready`` once nothing of it is missing.
+         */
+        Missing: {
+            /** By Senses Only */
+            by_senses_only: boolean;
+            /** Is Ready */
+            is_ready: boolean;
+            /** Organisation */
+            organisation: string;
+            /** Steps */
+            steps: components["schemas"]["Step"][];
+        };
+        /**
+         * Model
+         * @description A facepiece model as the catalogue holds it. Texts are the maker's; what is not stated stays empty.
+         */
+        Model: {
+            /**
+             * Accessories
+             * @default []
+             */
+            accessories: string[];
+            /**
+             * Adapter
+             * @default
+             * @enum {string}
+             */
+            adapter: "" | "used once" | "inspected, cleaned, reused";
+            /**
+             * Approval
+             * @default
+             */
+            approval: string;
+            /**
+             * Clips
+             * @default []
+             */
+            clips: string[];
+            /**
+             * Cover
+             * @enum {string}
+             */
+            cover: "front" | "palms" | "thumbs" | "none";
+            /**
+             * Diaphragms
+             * @default 0
+             */
+            diaphragms: number;
+            /**
+             * Doffing
+             * @default []
+             */
+            doffing: string[];
+            /**
+             * Donning
+             * @default []
+             */
+            donning: string[];
+            /** Filter Classes */
+            filter_classes: string[];
+            /**
+             * Filter Kind
+             * @enum {string}
+             */
+            filter_kind: "media" | "particulate" | "gas" | "combined";
+            /**
+             * Filters As Pair
+             * @default true
+             */
+            filters_as_pair: boolean;
+            /** Kind */
+            kind: string;
+            /** Maker */
+            maker: string;
+            /** Model */
+            model: string;
+            /**
+             * Probe
+             * @enum {string}
+             */
+            probe: "valve_seat" | "probed_cartridge" | "through";
+            /**
+             * Reuse
+             * @default
+             * @enum {string}
+             */
+            reuse: "" | "discard" | "one shift" | "never re-applied" | "maker's limit";
+            /** Sizes */
+            sizes: components["schemas"]["Size"][];
+            /**
+             * Suspensions
+             * @default []
+             */
+            suspensions: string[];
+            /** Test Filters */
+            test_filters: boolean;
+            /** Valve */
+            valve: boolean;
+            /**
+             * Wash Limit C
+             * @default
+             */
+            wash_limit_c: string;
+            /**
+             * Work Filters
+             * @default []
+             */
+            work_filters: components["schemas"]["WorkFilter"][];
+        };
+        /**
+         * Moment
+         * @description The server's time, by which a client measures its own clock's offset.
+         */
+        Moment: {
+            /** Now */
+            now: string;
+        };
+        /**
+         * NebuliserEntry
+         * @description A nebuliser to enter, for the threshold or for the fit-test solution.
+         */
+        NebuliserEntry: {
+            /** Employer Id */
+            employer_id: string | null;
+            /** Name */
+            name: string;
+            /**
+             * Role
+             * @enum {string}
+             */
+            role: "threshold" | "fit";
+        };
+        /**
+         * NebuliserView
+         * @description A nebuliser: what is in it, until when it may be used before a refill, and what stands against it.
+         */
+        NebuliserView: {
+            /** Agent */
+            agent: string;
+            /** Blocked By */
+            blocked_by: string[];
+            /** Checked At */
+            checked_at: string | null;
+            /** Filled At */
+            filled_at: string | null;
+            /** Id */
+            id: string;
+            lot: components["schemas"]["LotView"] | null;
+            /** Name */
+            name: string;
+            /** Needs */
+            needs: ("filling" | "spray_check")[];
+            /** Number */
+            number: number;
+            /** Refill At */
+            refill_at: string | null;
+            /** Role */
+            role: string;
+        };
+        /**
+         * NewPassword
+         * @description One's own password, and the one in its place.
+         */
+        NewPassword: {
+            /** New */
+            new: string;
+            /** Old */
+            old: string;
+        };
+        /**
+         * NextPiece
+         * @description A facepiece and size to try after one that failed: nothing that failed in the same set-up is among them.
+         */
+        NextPiece: {
+            /** Label */
+            label: string;
+            /** Size */
+            size: string;
+            /** Version Id */
+            version_id: string;
+            /** Why */
+            why: string;
+        };
+        /**
+         * NextUp
+         * @description What comes next for somebody: until when they may wear anything (empty: nothing now), and what ends then.
+         */
+        NextUp: {
+            /** Ends By */
+            ends_by: string;
+            /** Until */
+            until: string;
+        };
+        /**
+         * NoTestView
+         * @description Something people do in the place of a fit test: why it is none, and what there is instead.
+         */
+        NoTestView: {
+            /** Instead */
+            instead: string;
+            /** Name */
+            name: string;
+            /** Why */
+            why: string;
+        };
+        /**
+         * NoticeEntry
+         * @description Where somebody is written to (empty: nowhere), and how often they are told who is due (empty: never).
+         */
+        NoticeEntry: {
+            /** Address */
+            address: string;
+            /**
+             * Often
+             * @enum {string}
+             */
+            often: "" | "daily" | "weekly";
+        };
+        /**
+         * NumbersTyped
+         * @description Figures copied from the counter's display, with the display's resolution (particles per cm³).
+         */
+        NumbersTyped: {
+            /** Exercises */
+            exercises: components["schemas"]["TypedExercise"][];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "numbers_typed";
+            /** Resolution */
+            resolution: string;
+            /** Run Id */
+            run_id: string;
+        };
+        /**
+         * Offer
+         * @description Something that may be done next after a try that did not pass.
+         */
+        Offer: {
+            /** Detail */
+            detail: string;
+            /** Label */
+            label: string;
+            /** Next */
+            next: string;
+        };
+        /**
+         * OpenVisit
+         * @description Open a visit. Ids are made by the client, so that a repeated request opens one visit.
+         */
+        OpenVisit: {
+            /** Bench */
+            bench: string;
+            /**
+             * Event Id
+             * @description a UUID
+             */
+            event_id: string;
+            /** Is Practice */
+            is_practice: boolean;
+            /**
+             * Person Id
+             * @description a UUID
+             */
+            person_id: string;
+            /** Speed */
+            speed: number;
+            /**
+             * Visit Id
+             * @description a UUID
+             */
+            visit_id: string;
+        };
+        /**
+         * OpenedByMistake
+         * @description The visit was opened for the wrong person: it ends here, and leaves nothing behind on that person.
+         */
+        OpenedByMistake: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "opened_by_mistake";
+        };
+        /**
+         * OrganisationEntry
+         * @description Whose installation it is, and whether there is no instrument here.
+         */
+        OrganisationEntry: {
+            /** By Senses Only */
+            by_senses_only: boolean;
+            /** Name */
+            name: string;
+        };
+        /**
+         * Own
+         * @description One's own account: where one is written to and how often one is told who is due (empty: never), sessions, and how
+         *     the second factor stands.
+         */
+        Own: {
+            /** Address */
+            address: string;
+            /**
+             * Due Notice
+             * @enum {string}
+             */
+            due_notice: "" | "daily" | "weekly";
+            /** Has Second */
+            has_second: boolean;
+            /** Login */
+            login: string;
+            /** Name */
+            name: string;
+            /** Recovery Left */
+            recovery_left: number;
+            /** Sessions */
+            sessions: components["schemas"]["SessionLine"][];
+        };
+        /**
+         * PartChoice
+         * @description A sampling part that may serve a visit. ``is_for_model``: it was entered for the model that is tested.
+         */
+        PartChoice: {
+            /** Blocked By */
+            blocked_by: string[];
+            /** Cleaned At */
+            cleaned_at: string | null;
+            /** Fits */
+            fits: string;
+            /** Id */
+            id: string;
+            /** Is For Model */
+            is_for_model: boolean;
+            /** Kind */
+            kind: string;
+            /** Name */
+            name: string;
+            /** Once Only */
+            once_only: boolean;
+            /** Used At */
+            used_at: string | null;
+        };
+        /**
+         * PartDone
+         * @description What was done to a sampling part.
+         */
+        PartDone: {
+            /**
+             * Name
+             * @enum {string}
+             */
+            name: "used" | "cleaned" | "away" | "unsound";
+        };
+        /**
+         * PartEntry
+         * @description A sampling part to be entered: its kind, the models it fits in words, and whether it is used once only.
+         */
+        PartEntry: {
+            /** Employer Id */
+            employer_id: string | null;
+            /** Fits */
+            fits: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "probe" | "adapter" | "probed cartridge" | "manifold";
+            /** Name */
+            name: string;
+            /** Once Only */
+            once_only: boolean;
+        };
+        /**
+         * PartPage
+         * @description One page of sampling parts, those put away left out.
+         */
+        PartPage: {
+            /** Page */
+            page: number;
+            /** Pages */
+            pages: number;
+            /** Rows */
+            rows: components["schemas"]["PartView"][];
+            /** Total */
+            total: number;
+        };
+        /**
+         * PartRow
+         * @description What a part of the people behind a figure comes to; the shares are null where they are too few.
+         */
+        PartRow: {
+            first_share: components["schemas"]["Share"] | null;
+            /** Part */
+            part: string;
+            /** Passed */
+            passed: number;
+            /** Passed First */
+            passed_first: number;
+            passed_share: components["schemas"]["Share"] | null;
+            /** Tested */
+            tested: number;
+        };
+        /**
+         * PartView
+         * @description A sampling part. ``blocked_by`` says why it may not be used now.
+         */
+        PartView: {
+            /** Blocked By */
+            blocked_by: string[];
+            /** Cleaned At */
+            cleaned_at: string | null;
+            /** Fits */
+            fits: string;
+            /** Id */
+            id: string;
+            /** Kind */
+            kind: string;
+            /** Name */
+            name: string;
+            /** Once Only */
+            once_only: boolean;
+            /** Used At */
+            used_at: string | null;
+        };
+        /**
+         * PartsView
+         * @description The parts of the program that are watched on this machine, and when something changed last; empty where nobody
+         *     watches them. ``jumps`` of the database's clock, the latest first.
+         */
+        PartsView: {
+            /** Changed At */
+            changed_at: string;
+            /** Jumps */
+            jumps: components["schemas"]["ClockJumped"][];
+            /** Parts */
+            parts: components["schemas"]["ProgramPart"][];
+        };
+        /**
+         * Password
+         * @description A password.
+         */
+        Password: {
+            /** Password */
+            password: string;
+        };
+        /**
+         * PeoplePage
+         * @description One page of people.
+         */
+        PeoplePage: {
+            /** Page */
+            page: number;
+            /** Pages */
+            pages: number;
+            /** Rows */
+            rows: components["schemas"]["FoundPerson"][];
+            /** Total */
+            total: number;
+        };
+        /**
+         * PermissionRow
+         * @description A set-up somebody has passed in, and whether they may wear it on the day asked for: with every reason if not.
+         *
+         *     ``visit_id`` is empty for a pass of before that counts because the site says so in writing.
+         */
+        PermissionRow: {
+            /** Configuration */
+            configuration: string;
+            /** Ends By */
+            ends_by: string;
+            /** Limits */
+            limits: string[];
+            /** May */
+            may: boolean;
+            /** Method */
+            method: string;
+            /** Model */
+            model: string;
+            /** Overall */
+            overall: string;
+            /** Reasons */
+            reasons: components["schemas"]["WhyView"][];
+            /** Setup */
+            setup: string;
+            /** Size */
+            size: string;
+            /** Test Until */
+            test_until: string;
+            /** Tested On */
+            tested_on: string;
+            /** Until */
+            until: string;
+            /** Visit Id */
+            visit_id: string;
+        };
+        /**
+         * Permissions
+         * @description What a person may wear on a day, at a task: what they may first, then what they may not and why. ``without``:
+         *     every reason where they have passed in nothing.
+         */
+        Permissions: {
+            /** Day */
+            day: string;
+            /** Person Id */
+            person_id: string;
+            /** Rows */
+            rows: components["schemas"]["PermissionRow"][];
+            /** Task */
+            task: string;
+            /** Task Id */
+            task_id: string;
+            /** Without */
+            without: components["schemas"]["WhyView"][];
+        };
+        /**
+         * PersonChange
+         * @description A person's entry as it is to be.
+         */
+        PersonChange: {
+            /** Contact */
+            contact: string;
+            /** Job */
+            job: string;
+            /** Name */
+            name: string;
+            /** Number */
+            number: string;
+            /**
+             * Site Id
+             * @description a UUID
+             */
+            site_id: string;
+            /** Task */
+            task: string;
+        };
+        /**
+         * PersonEntry
+         * @description A person as entered: the number is the employer's own and is unique there. A clearance and a training seen with
+         *     them are filed in the same act, all of it or nothing.
+         */
+        PersonEntry: {
+            /** @default null */
+            clearance: components["schemas"]["ClearanceEntry"] | null;
+            /** Contact */
+            contact: string;
+            /** Job */
+            job: string;
+            /** Name */
+            name: string;
+            /** Number */
+            number: string;
+            /** Site Id */
+            site_id: string;
+            /** Task */
+            task: string;
+            /** @default null */
+            training: components["schemas"]["TrainingEntry"] | null;
+        };
+        /**
+         * PersonRow
+         * @description A wearer in a list.
+         */
+        PersonRow: {
+            /** Employer */
+            employer: string;
+            /** Id */
+            id: string;
+            /** Job */
+            job: string;
+            /** Name */
+            name: string;
+            /** Number */
+            number: string;
+            /** Site */
+            site: string;
+            /** Site Id */
+            site_id: string;
+            /** Task */
+            task: string;
+        };
+        /**
+         * PersonView
+         * @description A person: what they may wear, their visits and tries. Face measures in mm, None where not measured.
+         */
+        PersonView: {
+            clearance: components["schemas"]["Clearance"] | null;
+            /** Contact */
+            contact: string;
+            /** Erased On */
+            erased_on: string;
+            /** Face Length */
+            face_length: string | null;
+            /** Face Width */
+            face_width: string | null;
+            /** History */
+            history: components["schemas"]["HistoryLine"][];
+            /** Left On */
+            left_on: string;
+            /** Measures */
+            measures: components["schemas"]["MeasureLine"][];
+            /** Merged Into */
+            merged_into: string;
+            next_up: components["schemas"]["NextUp"];
+            permissions: components["schemas"]["Permissions"];
+            person: components["schemas"]["PersonRow"];
+            /** Reports */
+            reports: components["schemas"]["ReportLine"][];
+            /** Trained On */
+            trained_on: string;
+            /** Tries */
+            tries: components["schemas"]["TryRow"][];
+            /** Visits */
+            visits: components["schemas"]["VisitRow"][];
+            /** Visits Total */
+            visits_total: number;
+            /** Zone */
+            zone: string;
+        };
+        /**
+         * PlaceView
+         * @description A site of an employer as its administrator sees it.
+         */
+        PlaceView: {
+            /** Benches */
+            benches: string[];
+            /** Id */
+            id: string;
+            /** Is Archived */
+            is_archived: boolean;
+            /** Name */
+            name: string;
+            /** People */
+            people: number;
+            /** Rule Book */
+            rule_book: string;
+            /** Zone */
+            zone: string;
+        };
+        /**
+         * PlacesPage
+         * @description A page of employers with their sites, and the rule books there are; ``may_add`` employers.
+         */
+        PlacesPage: {
+            /** Books */
+            books: components["schemas"]["BookName"][];
+            /** May Add */
+            may_add: boolean;
+            /** Page */
+            page: number;
+            /** Pages */
+            pages: number;
+            /** Rows */
+            rows: components["schemas"]["EmployerView"][];
+            /** Total */
+            total: number;
+        };
+        /**
+         * Preview
+         * @description What would be done: how the file is read, how many rows there are of each kind, a page of the kind that was asked
+         *     for, everything that is wrong, and what is odd but may be right.
+         */
+        Preview: {
+            /** Columns */
+            columns: {
+                [key: string]: number;
+            };
+            /** Counts */
+            counts: {
+                [key: string]: number;
+            };
+            /**
+             * Day Order
+             * @enum {string}
+             */
+            day_order: "" | "ymd" | "dmy" | "mdy";
+            /** Encoding */
+            encoding: string;
+            /** Error Count */
+            error_count: number;
+            /** Errors */
+            errors: components["schemas"]["RowError"][];
+            /** Heading Row */
+            heading_row: number;
+            /** Headings */
+            headings: string[];
+            /** Lines */
+            lines: components["schemas"]["RosterLine"][];
+            /** Needs Order */
+            needs_order: boolean;
+            /** Odd */
+            odd: components["schemas"]["RowError"][];
+            /** Page */
+            page: number;
+            /** Pages */
+            pages: number;
+            /** Rows */
+            rows: number;
+            /** Sample */
+            sample: string[][];
+            /** Sheet */
+            sheet: number;
+            /** Sheets */
+            sheets: string[];
+            /** Shown */
+            shown: string;
+            /** Twins */
+            twins: number;
+        };
+        /**
+         * ProgramPart
+         * @description A part of the program on this machine: whether it runs, how often it was started again, how it ended last.
+         */
+        ProgramPart: {
+            /** Is Running */
+            is_running: boolean;
+            /** Last End */
+            last_end: string;
+            /** Name */
+            name: string;
+            /** Restarts */
+            restarts: number;
+            /** Title */
+            title: string;
+        };
+        /**
+         * ProofGiven
+         * @description After a held run the seal was broken on purpose: did the inside rise? ``seen`` is the highest figure inside that
+         *     the display showed, as decimal text in its unit; empty where nobody read it.
+         */
+        ProofGiven: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "proof_given";
+            /** Rose */
+            rose: boolean;
+            /** Run Id */
+            run_id: string;
+            /**
+             * Seen
+             * @default
+             */
+            seen: string;
+        };
+        /**
+         * ProofMessage
+         * @description What the instrument reads inside while the seal is broken on purpose.
+         */
+        ProofMessage: {
+            /** Inside */
+            inside: string | null;
+            /** Risen */
+            risen: boolean;
+            /** Still */
+            still: boolean;
+        };
+        /**
+         * ProofSensed
+         * @description Proof after a run without detection: seal broken on purpose, or second whiff. Was the agent sensed?
+         */
+        ProofSensed: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "proof_sensed";
+            /** Run Id */
+            run_id: string;
+            /** Sensed */
+            sensed: boolean;
+        };
+        /**
+         * ProofView
+         * @description What the seal-break proof must show: the inside figure to be reached, in its unit, and until when; why it can
+         *     show nothing any more, empty while it can. ``is_read``: the linked instrument reads it, nobody types it.
+         */
+        ProofView: {
+            /** Blocking */
+            blocking: string;
+            /** Is Read */
+            is_read: boolean;
+            /** Least */
+            least: string;
+            /** Unit */
+            unit: string;
+            /** Until */
+            until: string | null;
+        };
+        /**
+         * Proposal
+         * @description One proposal. Decisions name the sequence number they expect; observations leave ``expects`` null.
+         */
+        Proposal: {
+            /** Body */
+            body: components["schemas"]["Answered"] | components["schemas"]["AnswerTogether"] | components["schemas"]["ChooseFacepiece"] | components["schemas"]["ChooseTask"] | components["schemas"]["FitProbe"] | components["schemas"]["AlterationMade"] | components["schemas"]["AlterationUndone"] | components["schemas"]["Donned"] | components["schemas"]["Doffed"] | components["schemas"]["Adjusted"] | components["schemas"]["SealChecked"] | components["schemas"]["StartRun"] | components["schemas"]["NumbersTyped"] | components["schemas"]["Touched"] | components["schemas"]["Distress"] | components["schemas"]["Stopped"] | components["schemas"]["ProofGiven"] | components["schemas"]["Decided"] | components["schemas"]["Withheld"] | components["schemas"]["TurnedAway"] | components["schemas"]["Released"] | components["schemas"]["Correct"] | components["schemas"]["OpenedByMistake"] | components["schemas"]["SealHoldBegun"] | components["schemas"]["ChooseMethod"] | components["schemas"]["StartScreening"] | components["schemas"]["Squeezed"] | components["schemas"]["Screened"] | components["schemas"]["StartQualitative"] | components["schemas"]["DoseGiven"] | components["schemas"]["Detected"] | components["schemas"]["DetectionMistaken"] | components["schemas"]["EyesOpened"] | components["schemas"]["QualitativeEnded"] | components["schemas"]["ProofSensed"];
+            /** Expects */
+            expects: number | null;
+            /**
+             * Id
+             * @description a UUID
+             */
+            id: string;
+            /**
+             * Occurred At
+             * Format: date-time
+             */
+            occurred_at: string;
+        };
+        /**
+         * ProtocolChoice
+         * @description A protocol that may be run: its length in seconds, the standing of what it says, the instrument it needs, and
+         *     its exercises by name.
+         */
+        ProtocolChoice: {
+            /** Exercises */
+            exercises: string[];
+            /** Id */
+            id: string;
+            /** Instrument */
+            instrument: string;
+            /** Seconds */
+            seconds: number;
+            /** Standing */
+            standing: string;
+            /** Title */
+            title: string;
+        };
+        /**
+         * ProtocolFile
+         * @description The text of a protocol file, as TOML.
+         */
+        ProtocolFile: {
+            /** Text */
+            text: string;
+        };
+        /**
+         * ProtocolTrial
+         * @description A protocol file as it was understood, and what came of trying it out. ``is_stored``: visits may use it now.
+         */
+        ProtocolTrial: {
+            /** Bad */
+            bad: string;
+            /** Good */
+            good: string;
+            /** Id */
+            id: string;
+            /** Is Stored */
+            is_stored: boolean;
+            /** Method */
+            method: string;
+            /** N */
+            n: number;
+            /** Problems */
+            problems: string[];
+            /** Seconds */
+            seconds: number;
+            /** Title */
+            title: string;
+        };
+        /**
+         * ProtocolView
+         * @description A protocol, and whether this book allows it here; ``waits`` for the site to confirm it.
+         */
+        ProtocolView: {
+            /** Id */
+            id: string;
+            /** Source */
+            source: string;
+            /** Standing */
+            standing: string;
+            /** State */
+            state: string;
+            /** Title */
+            title: string;
+            /** Waits */
+            waits: boolean;
+        };
+        /**
+         * QualitativeEnded
+         * @description Hood off, out of the chamber, or smoke away, after the last exercise.
+         *
+         *     ``longest_gap_ms`` is the longest time for which the tester's screen was not watched over: asleep, closed, reloaded.
+         */
+        QualitativeEnded: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "qualitative_ended";
+            /** Longest Gap Ms */
+            longest_gap_ms: number;
+            /** Run Id */
+            run_id: string;
+        };
+        /**
+         * ReadingsFile
+         * @description The text of a file of readings, as CSV.
+         */
+        ReadingsFile: {
+            /** Text */
+            text: string;
+        };
+        /**
+         * ReasonView
+         * @description A reason as shown.
+         */
+        ReasonView: {
+            /** Code */
+            code: string;
+            /** Gravity */
+            gravity: string;
+            /** Remedy */
+            remedy: string;
+            /** Rule */
+            rule: string;
+            /** Sentence */
+            sentence: string;
+        };
+        /**
+         * RecallPage
+         * @description One page of those who must come back; ``since`` empty where the kit was never seen to be right before.
+         */
+        RecallPage: {
+            /** Page */
+            page: number;
+            /** Pages */
+            pages: number;
+            /** Rows */
+            rows: components["schemas"]["RecallRow"][];
+            /** Since */
+            since: string;
+            /** Total */
+            total: number;
+            /** Until */
+            until: string;
+        };
+        /**
+         * RecallRow
+         * @description A test made with kit found wrong afterwards: whose, where, what became of it.
+         */
+        RecallRow: {
+            /** Employer */
+            employer: string;
+            /** Has Passed Since */
+            has_passed_since: boolean;
+            /** Model */
+            model: string;
+            /** Number */
+            number: string;
+            /** Outcome */
+            outcome: string;
+            /** Person */
+            person: string;
+            /** Person Id */
+            person_id: string;
+            /** Size */
+            size: string;
+            /** Tested At */
+            tested_at: string;
+            /** Visit Id */
+            visit_id: string;
+        };
+        /**
+         * RecallView
+         * @description An entry of the ledger. ``tests`` rest on it; ``since`` empty where the check never held before.
+         */
+        RecallView: {
+            /** Check Name */
+            check_name: string;
+            /** Id */
+            id: string;
+            /** Job Id */
+            job_id: string | null;
+            /** Kit Id */
+            kit_id: string;
+            /** Kit Kind */
+            kit_kind: string;
+            /** Kit Name */
+            kit_name: string;
+            /** Reason */
+            reason: string;
+            /** Settled At */
+            settled_at: string | null;
+            /** Settled By */
+            settled_by: string;
+            /** Since */
+            since: string;
+            /** State */
+            state: string;
+            /** Tests */
+            tests: number;
+            /** Until */
+            until: string;
+            /** What */
+            what: string;
+        };
+        /**
+         * RecipeView
+         * @description A recipe as the calculator shows it: what goes into ``ml`` of it, cut for display.
+         */
+        RecipeView: {
+            /** Agent */
+            agent: string;
+            /** How */
+            how: string;
+            /** Ingredients */
+            ingredients: string[];
+            /** Keeps */
+            keeps: string;
+            /** Ml */
+            ml: string;
+            /** Protocol Id */
+            protocol_id: string;
+            /** Role */
+            role: string;
+            /** Source */
+            source: string;
+            /** Standing */
+            standing: string;
+            /** Title */
+            title: string;
+        };
+        /**
+         * RecordRow
+         * @description A test: whose, in what, how it went, by whom, under which rule.
+         */
+        RecordRow: {
+            /** Employer */
+            employer: string;
+            /** Is Signed */
+            is_signed: boolean;
+            /** Level */
+            level: string;
+            /** Method */
+            method: string;
+            /** Model */
+            model: string;
+            /** No */
+            no: number;
+            /** Number */
+            number: string;
+            /** Outcome */
+            outcome: string;
+            /** Overall */
+            overall: string;
+            /** Person */
+            person: string;
+            /** Person Id */
+            person_id: string;
+            /** Protocol */
+            protocol: string;
+            /** Rule Book */
+            rule_book: string;
+            /** Site */
+            site: string;
+            /** Size */
+            size: string;
+            /** Tested At */
+            tested_at: string;
+            /** Tester */
+            tester: string;
+            /** Visit Id */
+            visit_id: string;
+        };
+        /**
+         * RecordsPage
+         * @description Some of the tests that are meant, the latest first; ``after`` asks for those that follow, empty at the end.
+         */
+        RecordsPage: {
+            /** After */
+            after: string;
+            /** Rows */
+            rows: components["schemas"]["RecordRow"][];
+        };
+        /**
+         * RecoveryCodes
+         * @description Codes that stand in for the second factor, each once; shown only now.
+         */
+        RecoveryCodes: {
+            /** Codes */
+            codes: string[];
+        };
+        /**
+         * Released
+         * @description The wearer left, everything put back.
+         */
+        Released: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "released";
+        };
+        /**
+         * ReportEntry
+         * @description What has changed, on which day (YYYY-MM-DD), who said so, in a few words and never a diagnosis.
+         *
+         *     ``configuration``: the set-up it is about, empty for all.
+         */
+        ReportEntry: {
+            /**
+             * Configuration
+             * @default
+             */
+            configuration: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "face" | "health" | "facepiece" | "workplace" | "fit";
+            /** On */
+            on: string;
+            /**
+             * Said By
+             * @enum {string}
+             */
+            said_by: "wearer" | "supervisor" | "clinician" | "tester" | "other";
+            /** Words */
+            words: string;
+        };
+        /**
+         * ReportLine
+         * @description A report of change on a screen. ``withdrawn``: by whom and why, empty while it stands.
+         */
+        ReportLine: {
+            /** Entered At */
+            entered_at: string;
+            /** Id */
+            id: string;
+            /** Kind */
+            kind: string;
+            /** On */
+            on: string;
+            /** Said By */
+            said_by: string;
+            /** Setup */
+            setup: string;
+            /** Title */
+            title: string;
+            /** Withdrawn */
+            withdrawn: string;
+            /** Words */
+            words: string;
+        };
+        /**
+         * ResultParts
+         * @description The people of a model in a size by face cell, task or tester, the most first.
+         */
+        ResultParts: {
+            /**
+             * By
+             * @enum {string}
+             */
+            by: "cell" | "task" | "tester";
+            /** Rows */
+            rows: components["schemas"]["PartRow"][];
+        };
+        /**
+         * ResultRow
+         * @description Pass results of a model in a size. One person × model × size × visit counts once; ``sensed`` of them were
+         *     judged by taste, smell or irritation, without a number. The shares are null where the people are too few.
+         */
+        ResultRow: {
+            first_share: components["schemas"]["Share"] | null;
+            /** Model */
+            model: string;
+            /** Model Id */
+            model_id: string;
+            /** Passed */
+            passed: number;
+            /** Passed First */
+            passed_first: number;
+            passed_share: components["schemas"]["Share"] | null;
+            /** Sensed */
+            sensed: number;
+            /** Size */
+            size: string;
+            /** Tested */
+            tested: number;
+        };
+        /**
+         * ResultsPage
+         * @description One page of pass results by mask model and size.
+         */
+        ResultsPage: {
+            /** Page */
+            page: number;
+            /** Pages */
+            pages: number;
+            /** Rows */
+            rows: components["schemas"]["ResultRow"][];
+            /** Total */
+            total: number;
+        };
+        /**
+         * Retired
+         * @description Whether something is out of use.
+         */
+        Retired: {
+            /** Retired */
+            retired: boolean;
+        };
+        /**
+         * RosterFile
+         * @description A roster as sent: its name, its bytes as base64, and how it is read. ``columns``: which is which field (empty:
+         *     matched by heading); ``heading_row`` as the sheet counts (0: looked for); ``encoding`` empty: recognised.
+         *
+         *     ``skip``: rows that are not taken, by their number; ``sure``: rows of somebody new that are taken although a name
+         *     like theirs is entered already, which otherwise nobody is; ``left``: people missing from it who are noted as left,
+         *     on ``left_on``.
+         */
+        RosterFile: {
+            /** Columns */
+            columns: {
+                [key: string]: number;
+            };
+            /** Content */
+            content: string;
+            /**
+             * Day Order
+             * @default
+             * @enum {string}
+             */
+            day_order: "" | "ymd" | "dmy" | "mdy";
+            /**
+             * Encoding
+             * @default
+             */
+            encoding: string;
+            /** File Name */
+            file_name: string;
+            /**
+             * Heading Row
+             * @default 0
+             */
+            heading_row: number;
+            /**
+             * Left
+             * @default []
+             */
+            left: string[];
+            /**
+             * Left On
+             * @default
+             */
+            left_on: string;
+            /**
+             * Sheet
+             * @default 0
+             */
+            sheet: number;
+            /** Site Id */
+            site_id: string;
+            /**
+             * Skip
+             * @default []
+             */
+            skip: number[];
+            /**
+             * Sure
+             * @default []
+             */
+            sure: number[];
+        };
+        /**
+         * RosterLine
+         * @description What a row comes to: of which kind, whose, and what changes. ``row`` 0: a person who is not in the file.
+         */
+        RosterLine: {
+            /** Changes */
+            changes: string[];
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "new" | "changed" | "moved" | "back" | "missing" | "same";
+            /** Name */
+            name: string;
+            /** Number */
+            number: string;
+            /** Person Id */
+            person_id: string;
+            /** Row */
+            row: number;
+            /** Twin */
+            twin: string;
+        };
+        /**
+         * RowError
+         * @description What is wrong, or odd, in a row and column, as the sheet counts them.
+         */
+        RowError: {
+            /** Column */
+            column: string;
+            /** Problem */
+            problem: string;
+            /** Row */
+            row: number;
+        };
+        /**
+         * RuleEntry
+         * @description A site's entry: ``value`` as text, yes/no or a list; null only checks the shipped one against the site's copy.
+         */
+        RuleEntry: {
+            /** Book */
+            book: string;
+            /** Edition */
+            edition: string;
+            /** Key */
+            key: string;
+            /** Reason */
+            reason: string;
+            /** Value */
+            value: string | number | boolean | string[] | null;
+        };
+        /**
+         * RunPlan
+         * @description A run as its link carries it out. Windows as [start ms, end ms, valve] from t0.
+         *
+         *     Of a run whose plan the link has, only ``run_id`` and ``stop`` are said. ``proof_of``: the run whose proof this
+         *     reads; ``proof``: how it is
+         *     judged; ``simulated``: what a simulated instrument is to show.
+         */
+        RunPlan: {
+            /** Level Key */
+            level_key?: string;
+            /** May End Early */
+            may_end_early?: boolean;
+            /** Mode */
+            mode?: string;
+            /** Proof */
+            proof?: {
+                [key: string]: unknown;
+            };
+            /** Proof Of */
+            proof_of?: string;
+            /** Protocol */
+            protocol?: {
+                [key: string]: unknown;
+            };
+            /** Run Id */
+            run_id: string;
+            /** Simulated */
+            simulated?: {
+                [key: string]: unknown;
+            };
+            /** Speed */
+            speed?: number;
+            /** Stop */
+            stop?: boolean;
+            /** T0 */
+            t0?: string;
+            /** Total Ms */
+            total_ms?: number;
+            /** Windows */
+            windows?: (number | string)[][];
+        };
+        /**
+         * RunView
+         * @description The run that is going on.
+         *
+         *     ``cues`` have words of their own; ``values`` names what is typed where numbers are; ``unit`` is that of the ladder;
+         *     ``counts_words``: why the outside reads far lower than the room's, where only some particles are counted;
+         *     ``says_numbers``: the tester says fit factors aloud as they come.
+         */
+        RunView: {
+            /** Counts Words */
+            counts_words: string;
+            /** Cues */
+            cues: components["schemas"]["Cue"][];
+            /** Ends At */
+            ends_at: string | null;
+            /** Exercises */
+            exercises: components["schemas"]["ExerciseView"][];
+            /** Instrument Name */
+            instrument_name: string;
+            /** Is Over */
+            is_over: boolean;
+            /** Level */
+            level: string;
+            /** Protocol Title */
+            protocol_title: string;
+            /** Run Id */
+            run_id: string;
+            /** Says Numbers */
+            says_numbers: boolean;
+            sensing: components["schemas"]["SensingView"] | null;
+            /** Source */
+            source: string;
+            /** T0 */
+            t0: string | null;
+            /** Try No */
+            try_no: number;
+            /** Unit */
+            unit: string;
+            /** Values */
+            values: string[];
+        };
+        /**
+         * SameAgain
+         * @description What this person last passed in, set-up and all, if it is still offered and has not failed since; and by which
+         *     method, for which task. ``method`` is empty where it cannot be done now, and ``without`` says why.
+         */
+        SameAgain: {
+            /** Clip */
+            clip: string;
+            /** Filter Class */
+            filter_class: string;
+            /** Is Own */
+            is_own: boolean;
+            /** Label */
+            label: string;
+            /** Method */
+            method: string;
+            /** Method Words */
+            method_words: string;
+            /** Passed On */
+            passed_on: string;
+            /** Ppe */
+            ppe: string[];
+            /** Setup */
+            setup: string;
+            /** Size */
+            size: string;
+            /** Suspension */
+            suspension: string;
+            /** Task */
+            task: string;
+            /** Task Id */
+            task_id: string;
+            /** Version Id */
+            version_id: string;
+            /** Without */
+            without: string;
+        };
+        /**
+         * ScreenHeard
+         * @description A screen, by an id of its own; how many presses it holds that have not been stored; the last entry it knows.
+         *
+         *     ``leaving``: it is being closed, or goes to another page.
+         */
+        ScreenHeard: {
+            /**
+             * Leaving
+             * @default false
+             */
+            leaving: boolean;
+            /**
+             * Screen
+             * @description a UUID
+             */
+            screen: string;
+            /** Seq */
+            seq: number;
+            /** Unsent */
+            unsent: number;
+        };
+        /**
+         * Screened
+         * @description How a screening ended where nothing was detected, or which jar was named. Tasting and reacting are detections.
+         */
+        Screened: {
+            /**
+             * Answer
+             * @enum {string}
+             */
+            answer: "none" | "left" | "right";
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "screened";
+            /** Screening Id */
+            screening_id: string;
+        };
+        /**
+         * ScreeningView
+         * @description The screening of this try: how it is done, how far it is, what came of it. ``id`` empty before it began.
+         */
+        ScreeningView: {
+            /** Again At */
+            again_at: string | null;
+            /** Agent */
+            agent: string;
+            /** Beat Ms */
+            beat_ms: number;
+            /** By */
+            by: string;
+            /** Id */
+            id: string;
+            /** Lots */
+            lots: string[];
+            /** Odour Jar */
+            odour_jar: string;
+            /** Result */
+            result: string;
+            /** Role */
+            role: string;
+            /** Say */
+            say: string;
+            /** Sensed */
+            sensed: string;
+            /** Sets */
+            sets: number[];
+            /** Source */
+            source: string;
+            /** Squeezes */
+            squeezes: number;
+            /** Wearer */
+            wearer: string;
+        };
+        /**
+         * SealCheckView
+         * @description A seal check this facepiece allows: how it is done, how many seconds it is held (0: not timed), when a hold was
+         *     begun, and how it went on this donning: holds, leaks, or short.
+         */
+        SealCheckView: {
+            /** Check */
+            check: string;
+            /** Held S */
+            held_s: number;
+            /** Hold Since */
+            hold_since: string | null;
+            /** How */
+            how: string;
+            /** Result */
+            result: string;
+        };
+        /**
+         * SealChecked
+         * @description One user seal check: the wearer's answer and what the tester saw or heard. Never a fit test.
+         */
+        SealChecked: {
+            /**
+             * Check
+             * @enum {string}
+             */
+            check: "positive" | "negative";
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "seal_checked";
+            /**
+             * Place
+             * @default
+             * @enum {string}
+             */
+            place: "" | "nose" | "eyes" | "cheek" | "temple" | "chin" | "throat" | "valve";
+            /**
+             * Tester
+             * @enum {string}
+             */
+            tester: "holds" | "leaks";
+            /**
+             * Wearer
+             * @enum {string}
+             */
+            wearer: "holds" | "leaks";
+        };
+        /**
+         * SealHoldBegun
+         * @description The hold of a user seal check begins: hands on, breath drawn or blown. Timed from this press to the next.
+         */
+        SealHoldBegun: {
+            /**
+             * Check
+             * @enum {string}
+             */
+            check: "positive" | "negative";
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "seal_hold_begun";
+        };
+        /**
+         * SecondStart
+         * @description The secret to put into an authenticator: as text, as the address that a QR code holds, and the rows of that
+         *     code, a sign for each square, 1 for a dark one.
+         */
+        SecondStart: {
+            /** Address */
+            address: string;
+            /** Secret */
+            secret: string;
+            /** Squares */
+            squares: string[];
+        };
+        /**
+         * Sensed
+         * @description The wearer senses it: an id made by their screen, what was on it, and when it was pressed.
+         */
+        Sensed: {
+            /** About */
+            about: string;
+            /**
+             * Id
+             * @description a UUID
+             */
+            id: string;
+            /**
+             * Occurred At
+             * Format: date-time
+             */
+            occurred_at: string;
+        };
+        /**
+         * SensesView
+         * @description What a qualitative try was made with and what came of it, in words; never a number for the fit.
+         */
+        SensesView: {
+            /** Agent */
+            agent: string;
+            /** Detected By */
+            detected_by: string;
+            /** Detection */
+            detection: string;
+            /** Doses */
+            doses: string[];
+            /** Exercises */
+            exercises: string[];
+            /** Lots */
+            lots: string[];
+            /** Nebuliser */
+            nebuliser: string;
+            /** Proof */
+            proof: string;
+            /** Seconds */
+            seconds: number;
+            /** Threshold */
+            threshold: number;
+            /** Title */
+            title: string;
+        };
+        /**
+         * SensingView
+         * @description A qualitative run that is going on. ``faults`` are what voids it already.
+         */
+        SensingView: {
+            /** Agent */
+            agent: string;
+            /** Announce S */
+            announce_s: number;
+            /** Doses */
+            doses: components["schemas"]["DoseView"][];
+            /** End */
+            end: string;
+            /** End Say */
+            end_say: string;
+            /** Extra Doses */
+            extra_doses: number;
+            /** Eyes Shut */
+            eyes_shut: boolean;
+            /** Family */
+            family: string;
+            /** Faults */
+            faults: string[];
+            /** First Dose */
+            first_dose: string;
+            /** Reading */
+            reading: string;
+            /** Sensed */
+            sensed: string;
+            /** Started At */
+            started_at: string;
+            /** Unwatched Max S */
+            unwatched_max_s: number;
+            /** Wearer */
+            wearer: string;
+        };
+        /**
+         * SessionLine
+         * @description A signed-in browser: where, with what, since when, last active; whether it is the one that asks.
+         */
+        SessionLine: {
+            /** Address */
+            address: string;
+            /** Agent */
+            agent: string;
+            /** Id */
+            id: string;
+            /** Is This */
+            is_this: boolean;
+            /** Last Active */
+            last_active: string;
+            /** Since */
+            since: string;
+        };
+        /**
+         * SessionView
+         * @description Who is signed in, with which roles, and the token every change must carry in X-Moorfog-Token.
+         */
+        SessionView: {
+            /** Account Id */
+            account_id: string;
+            /** Has Mail */
+            has_mail: boolean;
+            /** Login */
+            login: string;
+            /** Name */
+            name: string;
+            /** Roles */
+            roles: string[];
+            /** Token */
+            token: string;
+        };
+        /**
+         * SetUp
+         * @description A set-up somebody may wear, until when, and within which limits.
+         */
+        SetUp: {
+            /** Limits */
+            limits: string[];
+            /** Until */
+            until: string;
+            /** Words */
+            words: string;
+        };
+        /**
+         * Settle
+         * @description What a person says of kit found wrong: it is so (its tests are void), or it is not; with a reason.
+         */
+        Settle: {
+            /**
+             * Decision
+             * @enum {string}
+             */
+            decision: "confirm" | "clear";
+            /** Reason */
+            reason: string;
+        };
+        /**
+         * Settled
+         * @description A question found fine, with the digest of the facts it holds for.
+         */
+        Settled: {
+            /** Facts */
+            facts: string;
+            /** Question */
+            question: string;
+        };
+        /**
+         * SetupEntry
+         * @description What is said first: the code from the terminal, whose installation it is, and its first administrator, who may
+         *     be a tester as well.
+         */
+        SetupEntry: {
+            /** Code */
+            code: string;
+            /** Login */
+            login: string;
+            /** Name */
+            name: string;
+            /** Organisation */
+            organisation: string;
+            /** Password */
+            password: string;
+            /** Tests Too */
+            tests_too: boolean;
+        };
+        /**
+         * SetupState
+         * @description Whether the set-up waits for its code, and whose installation it is (empty before that is said).
+         */
+        SetupState: {
+            /** Is Open */
+            is_open: boolean;
+            /** Organisation */
+            organisation: string;
+        };
+        /**
+         * Share
+         * @description Between which whole per cents a share lies, as sure as 95 %: the lower cut, the upper raised.
+         */
+        Share: {
+            /** High */
+            high: number;
+            /** Low */
+            low: number;
+        };
+        /**
+         * Shortage
+         * @description What people of a crew are short of: in words, who gives it, and how many lack it.
+         */
+        Shortage: {
+            /**
+             * Id
+             * @enum {string}
+             */
+            id: "training" | "fit_test" | "office" | "clearance";
+            /** People */
+            people: number;
+            /** Settled By */
+            settled_by: string;
+            /** Words */
+            words: string;
+        };
+        /**
+         * SignIn
+         * @description Name and password.
+         */
+        SignIn: {
+            /**
+             * Code
+             * @default
+             */
+            code: string;
+            /** Login */
+            login: string;
+            /** Password */
+            password: string;
+        };
+        /**
+         * SignVisit
+         * @description Sign as wearer (typed name) or tester (password where it was given over 15 minutes ago).
+         */
+        SignVisit: {
+            /** Expects */
+            expects: number;
+            /**
+             * Id
+             * @description a UUID
+             */
+            id: string;
+            /** Password */
+            password: string | null;
+            /**
+             * Role
+             * @enum {string}
+             */
+            role: "wearer" | "tester";
+            /** Typed Name */
+            typed_name: string;
+        };
+        /**
+         * SignatureView
+         * @description A signature given on this revision.
+         */
+        SignatureView: {
+            /** At */
+            at: string;
+            /** Role */
+            role: string;
+        };
+        /**
+         * SiteEntry
+         * @description A site: its name, its IANA time zone, its rule book and its benches.
+         */
+        SiteEntry: {
+            /** Benches */
+            benches: string[];
+            /** Name */
+            name: string;
+            /** Rule Book */
+            rule_book: string;
+            /** Zone */
+            zone: string;
+        };
+        /**
+         * SiteProtocolView
+         * @description A protocol that a site has added.
+         */
+        SiteProtocolView: {
+            /** By Name */
+            by_name: string;
+            /** Entered At */
+            entered_at: string;
+            /** Id */
+            id: string;
+            /** Method */
+            method: string;
+            /** Seconds */
+            seconds: number;
+            /** Source */
+            source: string;
+            /** Standing */
+            standing: string;
+            /** Title */
+            title: string;
+        };
+        /**
+         * SiteView
+         * @description A site with its benches.
+         */
+        SiteView: {
+            /** Benches */
+            benches: string[];
+            /** Employer */
+            employer: string;
+            /** Employer Id */
+            employer_id: string;
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Rule Book */
+            rule_book: string;
+            /** Zone */
+            zone: string;
+        };
+        /**
+         * SiteWords
+         * @description A site's own words and periods. Empty terms: the procedure's; null: the rule book's notice, kept for good.
+         */
+        SiteWords: {
+            /** Keep Months */
+            keep_months: number | null;
+            /** Notice Days */
+            notice_days: number | null;
+            /** Terms */
+            terms: string;
+        };
+        /**
+         * SiteWordsView
+         * @description A site's own words and periods beside what holds without them. ``terms_no``: which version of its terms.
+         */
+        SiteWordsView: {
+            /** Keep Months */
+            keep_months: number | null;
+            /** Notice Days */
+            notice_days: number | null;
+            /** Terms */
+            terms: string;
+            /** Terms No */
+            terms_no: number;
+            /** Usual Notice */
+            usual_notice: number;
+            /** Usual Terms */
+            usual_terms: string;
+        };
+        /**
+         * Size
+         * @description A size with the maker's range in mm; empty where the maker states none. Length alone is allowed.
+         */
+        Size: {
+            /**
+             * Length From
+             * @default
+             */
+            length_from: string;
+            /**
+             * Length To
+             * @default
+             */
+            length_to: string;
+            /** Name */
+            name: string;
+            /**
+             * Width From
+             * @default
+             */
+            width_from: string;
+            /**
+             * Width To
+             * @default
+             */
+            width_to: string;
+        };
+        /**
+         * SizeAdviceView
+         * @description Which sizes of a model to try on this face, best first, and why: passed, failed, within the maker's range.
+         */
+        SizeAdviceView: {
+            /** Failed */
+            failed: string[];
+            /** Passed */
+            passed: string[];
+            /** Sentence */
+            sentence: string;
+            /** State */
+            state: string;
+            /** Suggested */
+            suggested: string[];
+            /** Within */
+            within: string[];
+        };
+        /**
+         * SizeView
+         * @description A size and the maker's range of face lengths in mm.
+         */
+        SizeView: {
+            /** Length From */
+            length_from: string;
+            /** Length To */
+            length_to: string;
+            /** Name */
+            name: string;
+            /** Width From */
+            width_from: string;
+            /** Width To */
+            width_to: string;
+        };
+        /**
+         * Squeezed
+         * @description One full squeeze of the threshold nebuliser.
+         */
+        Squeezed: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "squeezed";
+            /** Screening Id */
+            screening_id: string;
+        };
+        /**
+         * StartQualitative
+         * @description Hood on, in the chamber, or eyes shut: a qualitative run begins.
+         */
+        StartQualitative: {
+            /** Bends */
+            bends: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "start_qualitative";
+            /** Lot Ids */
+            lot_ids: string[];
+            /** Nebuliser Id */
+            nebuliser_id: string | null;
+            /**
+             * Run Id
+             * @description a UUID
+             */
+            run_id: string;
+        };
+        /**
+         * StartRun
+         * @description Start the run with a counter read by its link, or with numbers to be typed afterwards.
+         *
+         *     ``protocol_id`` empty: the first protocol of the method that the rule book allows for this kind. ``fault``: what a
+         *     simulated instrument or wearer hides, to learn on; in practice only.
+         */
+        StartRun: {
+            /**
+             * Fault
+             * @default
+             */
+            fault: string;
+            /**
+             * Instrument Id
+             * @description a UUID
+             */
+            instrument_id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "start_run";
+            /**
+             * Protocol Id
+             * @default
+             */
+            protocol_id: string;
+            /**
+             * Run Id
+             * @description a UUID
+             */
+            run_id: string;
+            /**
+             * Source
+             * @enum {string}
+             */
+            source: "counter" | "typed";
+        };
+        /**
+         * StartScreening
+         * @description Start a screening with a nebuliser, or with lots of jars or a tube.
+         */
+        StartScreening: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "start_screening";
+            /** Lot Ids */
+            lot_ids: string[];
+            /** Nebuliser Id */
+            nebuliser_id: string | null;
+            /**
+             * Screening Id
+             * @description a UUID
+             */
+            screening_id: string;
+        };
+        /**
+         * Step
+         * @description Something that a first test needs: whether it is there, what to do, and on which page.
+         */
+        Step: {
+            /** Code */
+            code: string;
+            /** Is Done */
+            is_done: boolean;
+            /** Place */
+            place: string;
+            /** Title */
+            title: string;
+            /** Words */
+            words: string;
+        };
+        /**
+         * Stopped
+         * @description The tester stopped the run.
+         */
+        Stopped: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "stopped";
+            /**
+             * Why
+             * @default
+             */
+            why: string;
+        };
+        /**
+         * Stored
+         * @description How many readings were new, and whether the bench has ended the run.
+         */
+        Stored: {
+            /** Stop */
+            stop: boolean;
+            /** Stored */
+            stored: number;
+        };
+        /**
+         * Suggestion
+         * @description Something that a word may mean: what it is, by which id it is asked for, and in words.
+         */
+        Suggestion: {
+            /** Id */
+            id: string;
+            /**
+             * Meant
+             * @enum {string}
+             */
+            meant: "person" | "model" | "kit" | "tester" | "card" | "day";
+            /** Words */
+            words: string;
+        };
+        /**
+         * Suggestions
+         * @description What may be meant by them.
+         */
+        Suggestions: {
+            /** Rows */
+            rows: components["schemas"]["Suggestion"][];
+        };
+        /**
+         * TakenOver
+         * @description How many results of before are new here.
+         */
+        TakenOver: {
+            /** New */
+            new: number;
+        };
+        /**
+         * TaskEntry
+         * @description A task as a site enters it. Figures as text; what is not known stays empty, and is never taken for harmless.
+         */
+        TaskEntry: {
+            /** Contaminants */
+            contaminants: components["schemas"]["Contaminant"][];
+            /** Is Idlh */
+            is_idlh: boolean;
+            /** Is Unknown */
+            is_unknown: boolean;
+            /** Name */
+            name: string;
+            /** Oxygen Percent */
+            oxygen_percent: string;
+            /** Work Cartridge */
+            work_cartridge: string;
+            /** Work Filter */
+            work_filter: string;
+        };
+        /**
+         * TaskLine
+         * @description A task of a site with what it needs under the site's rule book.
+         */
+        TaskLine: {
+            /** Contaminants */
+            contaminants: components["schemas"]["Contaminant"][];
+            /** Id */
+            id: string;
+            /** Kinds */
+            kinds: components["schemas"]["KindLine"][];
+            /** Name */
+            name: string;
+            /** Required */
+            required: string;
+            /** Stops */
+            stops: string[];
+            /** Work Filters */
+            work_filters: string;
+            /** Worst */
+            worst: string;
+        };
+        /**
+         * TaskView
+         * @description The task this is for: what it needs, up to which concentrations the facepiece may be used, its work filters.
+         */
+        TaskView: {
+            /** Id */
+            id: string;
+            /** Limits */
+            limits: string[];
+            /** Name */
+            name: string;
+            /** Required */
+            required: string;
+            /** Work Filters */
+            work_filters: string;
+            /** Worst */
+            worst: string;
+        };
+        /**
+         * TestPlan
+         * @description What the run of the chosen method needs and how it begins.
+         */
+        TestPlan: {
+            /** Agent */
+            agent: string;
+            /** Begin */
+            begin: string;
+            /** Begin Say */
+            begin_say: string;
+            /** Doses */
+            doses: string;
+            /** Exercises */
+            exercises: string[];
+            /** First Dose */
+            first_dose: string;
+            /** Has Other */
+            has_other: boolean;
+            /** Lots */
+            lots: string[];
+            /** Minutes */
+            minutes: number;
+            /** Role */
+            role: string;
+            /** Threshold */
+            threshold: number;
+        };
+        /**
+         * ToSign
+         * @description What the wearer signs, as it is shown to them: each try in words, what it is good for, the terms, and what it was
+         *     judged by. ``seq``: the entry up to which they have seen it.
+         */
+        ToSign: {
+            /** Limits */
+            limits: string[];
+            /** Seq */
+            seq: number;
+            /** Terms */
+            terms: string;
+            /** Tries */
+            tries: string[];
+            /** Under */
+            under: string[];
+        };
+        /**
+         * Today
+         * @description Who is here, what was left unfinished on an earlier day, what was finished today, failed seal checks that no
+         *     supervisor has acknowledged yet, closed records that came under question, and open practice, which counts nowhere.
+         */
+        Today: {
+            done: components["schemas"]["VisitPage"];
+            here: components["schemas"]["VisitPage"];
+            practice: components["schemas"]["VisitPage"];
+            questions: components["schemas"]["VisitPage"];
+            seal_notices: components["schemas"]["VisitPage"];
+            unfinished: components["schemas"]["VisitPage"];
+        };
+        /**
+         * TokenEntry
+         * @description A token to be made: what it is for, at which employer it reads, and for how many days.
+         */
+        TokenEntry: {
+            /** Days */
+            days: number;
+            /**
+             * Employer Id
+             * @description a UUID
+             */
+            employer_id: string;
+            /** Name */
+            name: string;
+        };
+        /**
+         * TokenMade
+         * @description A token, shown only now.
+         */
+        TokenMade: {
+            /** Expires At */
+            expires_at: string;
+            /** Id */
+            id: string;
+            /** Token */
+            token: string;
+        };
+        /**
+         * TokenView
+         * @description A token that was made. ``state``: counts, ended, or ran out.
+         */
+        TokenView: {
+            /** Employer */
+            employer: string;
+            /** Expires At */
+            expires_at: string;
+            /** Id */
+            id: string;
+            /** Made At */
+            made_at: string;
+            /** Name */
+            name: string;
+            /** State */
+            state: string;
+            /** Used At */
+            used_at: string;
+        };
+        /**
+         * Touched
+         * @description The wearer touched the facepiece; moved or not.
+         */
+        Touched: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "touched";
+            /** Moved */
+            moved: boolean;
+        };
+        /**
+         * TrainingEntry
+         * @description A training that was given, on a day.
+         */
+        TrainingEntry: {
+            /** Trained On */
+            trained_on: string;
+            /** What */
+            what: string;
+        };
+        /**
+         * Trend
+         * @description The values of one check over the last ninety days, oldest first, at most four hundred.
+         */
+        Trend: {
+            /** Limit */
+            limit: string;
+            /** Limits */
+            limits: number[];
+            /** Points */
+            points: components["schemas"]["TrendPoint"][];
+            /** Title */
+            title: string;
+            /** What */
+            what: string;
+        };
+        /**
+         * TrendPoint
+         * @description A value of a check as it was read, against the limit of its day.
+         */
+        TrendPoint: {
+            /** At */
+            at: string;
+            /** Passed */
+            passed: boolean;
+            /** Value */
+            value: string;
+        };
+        /**
+         * TryRow
+         * @description A try in a person's history.
+         */
+        TryRow: {
+            /** Is Practice */
+            is_practice: boolean;
+            /** Is Signed */
+            is_signed: boolean;
+            /** Level */
+            level: string;
+            /** Method */
+            method: string;
+            /** Model */
+            model: string;
+            /** No */
+            no: number;
+            /** Outcome */
+            outcome: string;
+            /** Overall */
+            overall: string;
+            /** Size */
+            size: string;
+            /** Tested At */
+            tested_at: string;
+            /** Visit Id */
+            visit_id: string;
+        };
+        /**
+         * TryView
+         * @description A try with its outcome, kept whatever came of it. ``worst`` names the exercise of the lowest fit factor, empty
+         *     where none was measured; ``tell`` is the sentence that says to the wearer what it means; ``hidden`` what practice
+         *     hid by chance, once the visit is closed.
+         */
+        TryView: {
+            /** Bound */
+            bound: string;
+            /** Chosen Seq */
+            chosen_seq: number;
+            /** Exercises */
+            exercises: components["schemas"]["ExerciseResultView"][];
+            /** Facepiece */
+            facepiece: string;
+            /** Hidden */
+            hidden: string;
+            /** Instrument */
+            instrument: string;
+            /** Is Marginal */
+            is_marginal: boolean;
+            /** Level */
+            level: string;
+            /** No */
+            no: number;
+            /** Outcome */
+            outcome: string;
+            /** Overall */
+            overall: string;
+            /** Protocol Title */
+            protocol_title: string;
+            /** Reasons */
+            reasons: components["schemas"]["ReasonView"][];
+            /** Run Id */
+            run_id: string;
+            senses: components["schemas"]["SensesView"] | null;
+            /** Size */
+            size: string;
+            /** Source */
+            source: string;
+            /** Started At */
+            started_at: string;
+            /** Tell */
+            tell: string;
+            /** Unit */
+            unit: string;
+            /** Worst */
+            worst: string;
+        };
+        /**
+         * TurnedAway
+         * @description Ended without a test, with the reason and a day to come back.
+         */
+        TurnedAway: {
+            /**
+             * Come Back On
+             * @default null
+             */
+            come_back_on: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "turned_away";
+            /** Reason */
+            reason: string;
+        };
+        /**
+         * Twin
+         * @description Another entry that may be the same person.
+         */
+        Twin: {
+            /** Id */
+            id: string;
+            /** Job */
+            job: string;
+            /** Left On */
+            left_on: string;
+            /** Name */
+            name: string;
+            /** Number */
+            number: string;
+            /** Site */
+            site: string;
+        };
+        /**
+         * TypedExercise
+         * @description One exercise as copied from a display: outside and inside, or the fit factor alone. Decimal text.
+         */
+        TypedExercise: {
+            /**
+             * Factor
+             * @default null
+             */
+            factor: string | null;
+            /**
+             * Inside
+             * @default null
+             */
+            inside: string | null;
+            /**
+             * Outside
+             * @default null
+             */
+            outside: string | null;
+        };
+        /**
+         * ValueView
+         * @description A value of a rule book as a site uses it, with where it comes from and what the site did to it.
+         */
+        ValueView: {
+            /** Changed */
+            changed: string;
+            /** Checked */
+            checked: string;
+            /** In Force */
+            in_force: string;
+            /** Key */
+            key: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "yes_no" | "list" | "text";
+            /** Note */
+            note: string;
+            /** Source */
+            source: string;
+            /** Standing */
+            standing: string;
+            /** Strict */
+            strict: string;
+            /** Unit */
+            unit: string;
+            /** Value */
+            value: string;
+        };
+        /**
+         * VisitPage
+         * @description One page of visits, the newest first.
+         */
+        VisitPage: {
+            /** Page */
+            page: number;
+            /** Pages */
+            pages: number;
+            /** Rows */
+            rows: components["schemas"]["VisitRow"][];
+            /** Total */
+            total: number;
+        };
+        /**
+         * VisitRow
+         * @description A visit in a list.
+         */
+        VisitRow: {
+            /** Alterations Open */
+            alterations_open: number;
+            /** Bench */
+            bench: string;
+            /** Closed */
+            closed: string;
+            /** Doing */
+            doing: string;
+            /** Employer */
+            employer: string;
+            /** Facepiece */
+            facepiece: string;
+            /** Is Practice */
+            is_practice: boolean;
+            /** Is Signed */
+            is_signed: boolean;
+            /** Last At */
+            last_at: string;
+            /** Number */
+            number: string;
+            /** Opened At */
+            opened_at: string;
+            /** Person */
+            person: string;
+            /** Person Id */
+            person_id: string;
+            /** Ready At */
+            ready_at: string | null;
+            /** Seal Fails */
+            seal_fails: number;
+            /** Site */
+            site: string;
+            /** Step */
+            step: string;
+            /** Tries */
+            tries: number;
+            /** Verdict */
+            verdict: string;
+            /** Visit Id */
+            visit_id: string;
+        };
+        /**
+         * VisitView
+         * @description A visit at a moment. ``moved``: the entry that changed last what is decided on, not one made beside the work.
+         *     ``queue`` holds what can be dealt with now; ``behind`` what was answered last.
+         */
+        VisitView: {
+            /** Alterations */
+            alterations: components["schemas"]["AlterationView"][];
+            /** Alterations To Make */
+            alterations_to_make: string[];
+            /** At */
+            at: string;
+            /** Behind */
+            behind: components["schemas"]["Card"][];
+            /** Between */
+            between: components["schemas"]["Between"][];
+            /** Cause */
+            cause: string;
+            /** Changes At */
+            changes_at: string | null;
+            /** Closed */
+            closed: string;
+            /** Distress */
+            distress: boolean;
+            facepiece: components["schemas"]["FacepieceView"] | null;
+            /** Faults */
+            faults: string[];
+            /** Has Leaked */
+            has_leaked: boolean;
+            /** Hold S */
+            hold_s: number;
+            in_the_way: components["schemas"]["InTheWay"] | null;
+            /** Is Practice */
+            is_practice: boolean;
+            /** Is Signed */
+            is_signed: boolean;
+            /** Limits Of Use */
+            limits_of_use: string[];
+            /** Looks */
+            looks: components["schemas"]["LookView"][];
+            /** Method */
+            method: string;
+            /** Method Blocked By */
+            method_blocked_by: string;
+            /** Method Words */
+            method_words: string;
+            /** Moved */
+            moved: number;
+            /** Not Asked */
+            not_asked: number;
+            /** Offers */
+            offers: components["schemas"]["Offer"][];
+            /** On File */
+            on_file: string;
+            proof: components["schemas"]["ProofView"] | null;
+            /** Protocols */
+            protocols: components["schemas"]["ProtocolChoice"][];
+            /** Queue */
+            queue: components["schemas"]["Card"][];
+            /** Revision */
+            revision: number;
+            run: components["schemas"]["RunView"] | null;
+            screening: components["schemas"]["ScreeningView"] | null;
+            /** Seal Checks */
+            seal_checks: components["schemas"]["SealCheckView"][];
+            /** Seal Fails */
+            seal_fails: number;
+            /** Seal Fails Allowed */
+            seal_fails_allowed: number;
+            /** Seal Remedy */
+            seal_remedy: string;
+            /** Seal Word */
+            seal_word: string;
+            /** Seq */
+            seq: number;
+            /** Signatures */
+            signatures: components["schemas"]["SignatureView"][];
+            /** Signed Under */
+            signed_under: string[];
+            /** Speed */
+            speed: number;
+            /** Starts At */
+            starts_at: string | null;
+            /** Step */
+            step: string;
+            /** Steps */
+            steps: components["schemas"]["Waymark"][];
+            /** Tape */
+            tape: string;
+            task: components["schemas"]["TaskView"] | null;
+            /** Terms */
+            terms: string;
+            test_plan: components["schemas"]["TestPlan"] | null;
+            /** Tries */
+            tries: components["schemas"]["TryView"][];
+            /** Turned Away */
+            turned_away: string;
+            /** Under Question */
+            under_question: components["schemas"]["ReasonView"][];
+            /** Verdict */
+            verdict: string;
+            /** Waiting For */
+            waiting_for: components["schemas"]["Between"][];
+            /** Wear Minutes */
+            wear_minutes: string;
+            /** Wear Ready At */
+            wear_ready_at: string | null;
+            /** Worn Since */
+            worn_since: string | null;
+            /** Wrong Person */
+            wrong_person: boolean;
+        };
+        /**
+         * Waymark
+         * @description One step on the walk: behind, here, ahead, or left out where the visit ended before it; ``again`` counts how often
+         *     the path bent back to it.
+         */
+        Waymark: {
+            /** Again */
+            again: number;
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** State */
+            state: string;
+        };
+        /**
+         * WearerAddress
+         * @description Where the wearer's screen is, as a path of this site, and until when.
+         */
+        WearerAddress: {
+            /** Expires At */
+            expires_at: string;
+            /** Path */
+            path: string;
+        };
+        /**
+         * WearerExercise
+         * @description An exercise as the wearer sees it, in ms from t0; ``id`` says how the shape moves.
+         */
+        WearerExercise: {
+            /** End Ms */
+            end_ms: number;
+            /** Id */
+            id: string;
+            /** Pace */
+            pace: string;
+            /** Start Ms */
+            start_ms: number;
+            /** Words */
+            words: string;
+        };
+        /**
+         * WearerRow
+         * @description Somebody with a signed pass whose time has not run out, and whether they may wear it now; if not, why.
+         */
+        WearerRow: {
+            /** Level */
+            level: string;
+            /** May */
+            may: boolean;
+            /** Model */
+            model: string;
+            /** Number */
+            number: string;
+            /** Overall */
+            overall: string;
+            /** Person */
+            person: string;
+            /** Person Id */
+            person_id: string;
+            /** Protocol */
+            protocol: string;
+            /** Reasons */
+            reasons: components["schemas"]["WhyView"][];
+            /** Rule Book */
+            rule_book: string;
+            /** Setup */
+            setup: string;
+            /** Site */
+            site: string;
+            /** Size */
+            size: string;
+            /** Task */
+            task: string;
+            /** Test Until */
+            test_until: string;
+            /** Tested On */
+            tested_on: string;
+            /** Until */
+            until: string;
+            /** Visit Id */
+            visit_id: string;
+        };
+        /**
+         * WearerSigns
+         * @description The wearer's typed name: an id made by their screen, and up to which entry they have seen what they sign.
+         */
+        WearerSigns: {
+            /** Expects */
+            expects: number;
+            /**
+             * Id
+             * @description a UUID
+             */
+            id: string;
+            /** Typed Name */
+            typed_name: string;
+        };
+        /**
+         * WearerView
+         * @description A wearer's screen at a moment. ``button`` is empty where nothing can be sensed; ``about`` is what it is for.
+         */
+        WearerView: {
+            /** About */
+            about: string;
+            /** At */
+            at: string;
+            /** Button */
+            button: string;
+            /** Cues */
+            cues: components["schemas"]["Cue"][];
+            /** Exercises */
+            exercises: components["schemas"]["WearerExercise"][];
+            /** Eyes Shut */
+            eyes_shut: boolean;
+            /** Is Practice */
+            is_practice: boolean;
+            /** Phase */
+            phase: string;
+            /** Reading */
+            reading: string;
+            /** Seq */
+            seq: number;
+            /** Speed */
+            speed: number;
+            /** T0 */
+            t0: string | null;
+            /** @default null */
+            to_sign: components["schemas"]["ToSign"] | null;
+            /** Words */
+            words: string;
+        };
+        /**
+         * WearersPage
+         * @description Some of them, whose test ends first; ``after`` asks for those that follow, empty at the end.
+         */
+        WearersPage: {
+            /** After */
+            after: string;
+            /** Rows */
+            rows: components["schemas"]["WearerRow"][];
+        };
+        /**
+         * WhyView
+         * @description A reason against wearing it, and who settles it.
+         */
+        WhyView: {
+            /** Code */
+            code: string;
+            /** Sentence */
+            sentence: string;
+            /** Settled By */
+            settled_by: string;
+        };
+        /**
+         * Withdraw
+         * @description What is wrong with it.
+         */
+        Withdraw: {
+            /** Reason */
+            reason: string;
+        };
+        /**
+         * WithdrawModel
+         * @description What is wrong with its approval.
+         */
+        WithdrawModel: {
+            /** Reason */
+            reason: string;
+        };
+        /**
+         * Withdrawal
+         * @description Why a report was wrong.
+         */
+        Withdrawal: {
+            /** Why */
+            why: string;
+        };
+        /**
+         * Withheld
+         * @description The tester withholds a pass, with a reason. There is no opposite of this.
+         */
+        Withheld: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "withheld";
+            /** Reason */
+            reason: string;
+            /** Run Id */
+            run_id: string;
+        };
+        /**
+         * WordEntry
+         * @description What a site says in writing: results in ``model`` and ``size``, as the table has them, count as passes in this
+         *     facepiece as it is worn; why; and the name of whoever says so, typed as a signature.
+         */
+        WordEntry: {
+            /**
+             * Clip
+             * @default
+             */
+            clip: string;
+            /**
+             * Filter Class
+             * @default
+             */
+            filter_class: string;
+            /** Model */
+            model: string;
+            /** Piece Size */
+            piece_size: string;
+            /** Size */
+            size: string;
+            /**
+             * Suspension
+             * @default
+             */
+            suspension: string;
+            /** Typed Name */
+            typed_name: string;
+            /**
+             * Version Id
+             * @description a UUID
+             */
+            version_id: string;
+            /** Why */
+            why: string;
+        };
+        /**
+         * WordLine
+         * @description What was said in writing: of which results, in which set-up they count, why, by whom, when. ``withdrawn``: by
+         *     whom and why it was taken back, empty while it stands.
+         */
+        WordLine: {
+            /** Counts As */
+            counts_as: string;
+            /** Id */
+            id: string;
+            /** Model */
+            model: string;
+            /** Said By */
+            said_by: string;
+            /** Said On */
+            said_on: string;
+            /** Size */
+            size: string;
+            /** Why */
+            why: string;
+            /** Withdrawn */
+            withdrawn: string;
+        };
+        /**
+         * WorkFilter
+         * @description A filter or cartridge that a facepiece takes at work: what it stops, its class, the kinds of gas it is for.
+         */
+        WorkFilter: {
+            /**
+             * Cartridges
+             * @default []
+             */
+            cartridges: string[];
+            /** Filter Class */
+            filter_class: string;
+            /**
+             * Form
+             * @enum {string}
+             */
+            form: "particles" | "gas or vapour" | "both";
+        };
+        /**
+         * Saved
+         * @description The id of what was saved.
+         */
+        moorfog__api__programme__Saved: {
+            /** Id */
+            id: string;
+        };
+        /**
+         * Saved
+         * @description A facepiece that was entered: the id of its version, and what became of it.
+         */
+        moorfog__operations__kit__catalogue__Saved: {
+            /**
+             * Outcome
+             * @enum {string}
+             */
+            outcome: "new" | "new version" | "as it was";
+            /** Version */
+            version: number;
+            /** Version Id */
+            version_id: string;
+        };
+    };
+    responses: never;
+    parameters: never;
+    requestBodies: never;
+    headers: never;
+    pathItems: never;
 }
 export type $defs = Record<string, never>;
 export interface operations {
-  get_own_account: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Own"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  set_own_notice: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["NoticeEntry"];
-      };
-    };
-    responses: {
-      /** @description done */
-      204: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  change_own_password: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["NewPassword"];
-      };
-    };
-    responses: {
-      /** @description done */
-      204: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  start_second_factor: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["Password"];
-      };
-    };
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["SecondStart"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  confirm_second_factor: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["Code"];
-      };
-    };
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["RecoveryCodes"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  switch_second_factor_off: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["Password"];
-      };
-    };
-    responses: {
-      /** @description done */
-      204: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  end_own_session: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        session_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      204: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  get_accounts: {
-    parameters: {
-      query?: {
-        page?: number;
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["AccountsPage"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  invite_colleague: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["AccountEntry"];
-      };
-    };
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Invited"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  change_account: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        account_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["AccountEntry"];
-      };
-    };
-    responses: {
-      /** @description done */
-      204: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  get_competence: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        account_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["CompetenceView"][];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  enter_competence: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        account_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["CompetenceEntry"];
-      };
-    };
-    responses: {
-      /** @description done */
-      204: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  lose_second_factor: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        account_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      204: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  switch_account_off: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        account_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      204: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  switch_account_on: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        account_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      204: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  reset_account: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        account_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Invited"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  get_account_sessions: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        account_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["SessionLine"][];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  end_account_sessions: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        account_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      204: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  get_backups: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["BackupsView"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  get_board: {
-    parameters: {
-      query: {
-        site: string;
-        day?: string;
-        task?: string;
-        crew?: string;
-        numbers?: string;
-        page?: number;
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Board"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  get_calendar: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        secret: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "text/calendar; charset=utf-8": string;
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  get_card_key: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["CardKey"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  import_catalogue: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["CatalogueFile"];
-      };
-    };
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Imported"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  export_catalogue_csv: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "text/csv": string;
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  export_catalogue_json: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json; charset=utf-8": unknown;
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  look_up_code: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        code: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["CodeView"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  report_by_card: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        code: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["CardReport"];
-      };
-    };
-    responses: {
-      /** @description done */
-      204: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  get_counters: {
-    parameters: {
-      query?: {
-        page?: number;
-        kind?: string;
-        name?: string;
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["CounterPage"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  record_act: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        instrument_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["ActDone"];
-      };
-    };
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["CounterView"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  record_check: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        instrument_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["CheckValue"];
-      };
-    };
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["CounterView"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  get_trend: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        instrument_id: string;
-        name: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Trend"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  drop_crew: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        crew_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      204: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  get_due: {
-    parameters: {
-      query: {
-        site: string;
-        within?: number;
-        page?: number;
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["DuePage"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  get_due_sheet: {
-    parameters: {
-      query: {
-        site: string;
-        within?: number;
-        page?: number;
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  add_employer: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["EmployerEntry"];
-      };
-    };
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Entered"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  rename_employer: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        employer_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["EmployerEntry"];
-      };
-    };
-    responses: {
-      /** @description done */
-      204: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  archive_employer: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        employer_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["Archived"];
-      };
-    };
-    responses: {
-      /** @description done */
-      204: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  add_site: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        employer_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["SiteEntry"];
-      };
-    };
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Entered"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  get_facepieces: {
-    parameters: {
-      query?: {
-        page?: number;
-        q?: string;
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["FacepiecesPage"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  save_facepiece: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["Model"];
-      };
-    };
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["moorfog__operations__kit__catalogue__Saved"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  get_facepiece_forms: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["FacepieceForm"][];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  get_facepiece: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        version_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["FacepieceOption"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  get_facepiece_model: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        version_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Model"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  withdraw_facepiece: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        version_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["WithdrawModel"];
-      };
-    };
-    responses: {
-      /** @description done */
-      204: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  open_gate: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["CrewAsked"];
-      };
-    };
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["GateAddress"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  get_gate: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        secret: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["GateView"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  get_health: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Health"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  import_history: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["HistoryFile"];
-      };
-    };
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["TakenOver"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  take_word_back: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        word_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["Withdrawal"];
-      };
-    };
-    responses: {
-      /** @description done */
-      204: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  preview_history: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["HistoryFile"];
-      };
-    };
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["HistoryPreview"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  start_import: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["RosterFile"];
-      };
-    };
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["JobView"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  preview_import: {
-    parameters: {
-      query?: {
-        page?: number;
-        kind?: "new" | "changed" | "moved" | "back" | "missing" | "same";
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["RosterFile"];
-      };
-    };
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Preview"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  get_instrument_files: {
-    parameters: {
-      query?: {
-        page?: number;
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["InstrumentFiles"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  enter_instrument: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["InstrumentEntry"];
-      };
-    };
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Linkage"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  get_instrument_forms: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["InstrumentForm"][];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  get_instrument_file: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        instrument_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["InstrumentFile"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  change_instrument: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        instrument_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["InstrumentEntry"];
-      };
-    };
-    responses: {
-      /** @description done */
-      204: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  enter_calibration: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        instrument_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["CalibrationEntry"];
-      };
-    };
-    responses: {
-      /** @description done */
-      204: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  retire_instrument: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        instrument_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["Retired"];
-      };
-    };
-    responses: {
-      /** @description done */
-      204: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  renew_instrument_token: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        instrument_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Linkage"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  get_job: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        job_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["JobView"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  cancel_job: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        job_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["JobView"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  get_job_file: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        job_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/octet-stream": string;
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  get_joining: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        token: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Joining"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  join: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        token: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["Password"];
-      };
-    };
-    responses: {
-      /** @description done */
-      204: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  get_journal: {
-    parameters: {
-      query?: {
-        before?: number;
-        day?: string;
-        account?: string;
-        subject?: string;
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["JournalPage"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  get_journal_csv: {
-    parameters: {
-      query?: {
-        before?: number;
-        day?: string;
-        account?: string;
-        subject?: string;
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "text/csv": string;
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  get_lending: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        kit_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["LendingView"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  put_lending: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        kit_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["LentTo"];
-      };
-    };
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["LendingView"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  get_licences: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "text/plain; charset=utf-8": string;
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  store_chunks: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        run_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["Chunks"];
-      };
-    };
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Stored"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  close_run: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        run_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["CloseRun"];
-      };
-    };
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Stored"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  report_status: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["LinkStatus"];
-      };
-    };
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["LinkPlan"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  live: {
-    parameters: {
-      query: {
-        visit: string;
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "text/event-stream": string;
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  get_lots: {
-    parameters: {
-      query?: {
-        page?: number;
-        agent?: string;
-        only_good?: boolean;
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["LotsPage"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  enter_lot: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["LotEntry"];
-      };
-    };
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["LotView"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  get_label: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        lot_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/pdf": string;
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  withdraw_lot: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        lot_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["Withdraw"];
-      };
-    };
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["LotView"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  get_mails: {
-    parameters: {
-      query?: {
-        page?: number;
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["MailPage"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  send_again: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        mail_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      204: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  get_metrics: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "text/plain; version=0.0.4": string;
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  get_nebulisers: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["NebuliserView"][];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  add_nebuliser: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["NebuliserEntry"];
-      };
-    };
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["NebuliserView"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  check_nebuliser: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        nebuliser_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["NebuliserView"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  mark_clogged: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        nebuliser_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["JobView"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  fill_nebuliser: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        nebuliser_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["Filling"];
-      };
-    };
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["NebuliserView"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  change_organisation: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["OrganisationEntry"];
-      };
-    };
-    responses: {
-      /** @description done */
-      204: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  get_parts: {
-    parameters: {
-      query?: {
-        page?: number;
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["PartPage"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  add_part: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["PartEntry"];
-      };
-    };
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["PartView"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  note_part: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        part_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["PartDone"];
-      };
-    };
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["PartView"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  find_people: {
-    parameters: {
-      query?: {
-        page?: number;
-        q?: string;
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["PeoplePage"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  add_person: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["PersonEntry"];
-      };
-    };
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Made"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  get_person: {
-    parameters: {
-      query?: {
-        page?: number;
-      };
-      header?: never;
-      path: {
-        person_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["PersonView"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  change_person: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        person_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["PersonChange"];
-      };
-    };
-    responses: {
-      /** @description done */
-      204: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  person_back: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        person_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      204: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  record_clearance: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        person_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["ClearanceEntry"];
-      };
-    };
-    responses: {
-      /** @description done */
-      204: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  preview_erasure: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        person_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErasureView"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  erase_person: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        person_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["Erasure"];
-      };
-    };
-    responses: {
-      /** @description done */
-      204: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  get_person_file: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        person_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/zip": string;
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  person_left: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        person_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["LeftOn"];
-      };
-    };
-    responses: {
-      /** @description done */
-      204: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  record_measurement: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        person_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["MeasureEntry"];
-      };
-    };
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["MeasureResult"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  merge_people: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        person_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["Merging"];
-      };
-    };
-    responses: {
-      /** @description done */
-      204: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  get_permissions: {
-    parameters: {
-      query?: {
-        day?: string;
-        task?: string;
-      };
-      header?: never;
-      path: {
-        person_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Permissions"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  report_change: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        person_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["ReportEntry"];
-      };
-    };
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Made"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  record_training: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        person_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["TrainingEntry"];
-      };
-    };
-    responses: {
-      /** @description done */
-      204: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  get_twins: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        person_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Twin"][];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  get_places: {
-    parameters: {
-      query?: {
-        page?: number;
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["PlacesPage"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  get_recalls: {
-    parameters: {
-      query?: {
-        page?: number;
-        only_open?: boolean;
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["LedgerPage"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  settle_recall: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        recall_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["Settle"];
-      };
-    };
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["RecallView"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  get_recall_tests: {
-    parameters: {
-      query?: {
-        page?: number;
-      };
-      header?: never;
-      path: {
-        recall_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["RecallPage"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  get_recipes: {
-    parameters: {
-      query?: {
-        ml?: string;
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["RecipeView"][];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  get_records: {
-    parameters: {
-      query?: {
-        person?: string;
-        model?: string;
-        size?: string;
-        kit?: string;
-        tester?: string;
-        site?: string;
-        since?: string;
-        until?: string;
-        outcome?: "" | "pass" | "fail" | "void";
-        after?: string;
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["RecordsPage"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  take_archive: {
-    parameters: {
-      query?: {
-        person?: string;
-        model?: string;
-        size?: string;
-        kit?: string;
-        tester?: string;
-        site?: string;
-        since?: string;
-        until?: string;
-        outcome?: "" | "pass" | "fail" | "void";
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/zip": string;
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  take_records: {
-    parameters: {
-      query?: {
-        person?: string;
-        model?: string;
-        size?: string;
-        kit?: string;
-        tester?: string;
-        site?: string;
-        since?: string;
-        until?: string;
-        outcome?: "" | "pass" | "fail" | "void";
-        kind?: "csv" | "json" | "xlsx";
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": unknown;
-          "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
-          "text/csv; charset=utf-8": string;
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  get_suggestions: {
-    parameters: {
-      query?: {
-        q?: string;
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Suggestions"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  withdraw_report: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        report_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["Withdrawal"];
-      };
-    };
-    responses: {
-      /** @description done */
-      204: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  get_results: {
-    parameters: {
-      query?: {
-        site?: string;
-        since?: string;
-        until?: string;
-        method?: string;
-        page?: number;
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ResultsPage"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  get_results_sheet: {
-    parameters: {
-      query?: {
-        site?: string;
-        since?: string;
-        until?: string;
-        method?: string;
-        page?: number;
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  get_result_parts: {
-    parameters: {
-      query: {
-        site?: string;
-        since?: string;
-        until?: string;
-        method?: string;
-        model_id: string;
-        size: string;
-        by: "cell" | "task" | "tester";
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ResultParts"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  get_counted: {
-    parameters: {
-      query: {
-        site?: string;
-        since?: string;
-        until?: string;
-        method?: string;
-        model_id: string;
-        size: string;
-        whole?: "tested" | "passed" | "first" | "failed";
-        page?: number;
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["CountedPage"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  who_am_i: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["SessionView"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  sign_in: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["SignIn"];
-      };
-    };
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["SessionView"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  sign_out: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      204: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  get_setup: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["SetupState"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  set_up: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["SetupEntry"];
-      };
-    };
-    responses: {
-      /** @description done */
-      204: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  get_missing: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Missing"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  get_sites: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["SiteView"][];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  change_site: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        site_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["SiteEntry"];
-      };
-    };
-    responses: {
-      /** @description done */
-      204: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  archive_site: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        site_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["Archived"];
-      };
-    };
-    responses: {
-      /** @description done */
-      204: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  renew_calendar: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        site_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["FeedView"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  save_crew: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        site_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["CrewEntry"];
-      };
-    };
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["moorfog__api__programme__Saved"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  get_due_erasures: {
-    parameters: {
-      query?: {
-        page?: number;
-      };
-      header?: never;
-      path: {
-        site_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["DueErasures"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  start_erasures: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        site_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["JobView"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  list_history: {
-    parameters: {
-      query?: {
-        page?: number;
-      };
-      header?: never;
-      path: {
-        site_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["EarlierPage"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  say_in_writing: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        site_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["WordEntry"];
-      };
-    };
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Made"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  invite_due: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        site_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["InviteWithin"];
-      };
-    };
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["DueInvited"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  get_protocols: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        site_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["SiteProtocolView"][];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  add_protocol: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        site_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["ProtocolFile"];
-      };
-    };
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ProtocolTrial"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  try_protocol: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        site_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["ProtocolFile"];
-      };
-    };
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ProtocolTrial"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  withdraw_protocol: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        site_id: string;
-        protocol_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      204: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  choose_book: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        site_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["BookChoice"];
-      };
-    };
-    responses: {
-      /** @description done */
-      204: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  get_rules: {
-    parameters: {
-      query?: {
-        book?: string;
-      };
-      header?: never;
-      path: {
-        site_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["BookView"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  enter_rule: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        site_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["RuleEntry"];
-      };
-    };
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["BookView"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  get_tasks: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        site_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["TaskLine"][];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  enter_task: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        site_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["TaskEntry"];
-      };
-    };
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["MadeTask"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  get_site_words: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        site_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["SiteWordsView"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  change_site_words: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        site_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["SiteWords"];
-      };
-    };
-    responses: {
-      /** @description done */
-      204: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  get_source: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/zip": string;
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  get_system_parts: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["PartsView"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  get_time: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Moment"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  get_today: {
-    parameters: {
-      query?: {
-        seal_notices?: number;
-        questions?: number;
-        here?: number;
-        unfinished?: number;
-        done?: number;
-        practice?: number;
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Today"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  live_day: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "text/event-stream": string;
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  get_tokens: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["TokenView"][];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  make_token: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["TokenEntry"];
-      };
-    };
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["TokenMade"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  end_token: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        token_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      204: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  get_tomorrow: {
-    parameters: {
-      query: {
-        site: string;
-        day?: string;
-        task?: string;
-        crew?: string;
-        numbers?: string;
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["CrewView"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  get_tomorrow_table: {
-    parameters: {
-      query: {
-        site: string;
-        day?: string;
-        task?: string;
-        crew?: string;
-        numbers?: string;
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "text/csv; charset=utf-8": string;
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  get_tomorrow_paper: {
-    parameters: {
-      query: {
-        site: string;
-        day?: string;
-        task?: string;
-        crew?: string;
-        numbers?: string;
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/pdf": string;
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  get_tomorrow_sheet: {
-    parameters: {
-      query: {
-        site: string;
-        day?: string;
-        task?: string;
-        crew?: string;
-        numbers?: string;
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  draw_cards: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["CardsWanted"];
-      };
-    };
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["JobView"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  open_visit: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["OpenVisit"];
-      };
-    };
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["BenchView"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  get_visit: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        visit_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["BenchView"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  get_advice: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        visit_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Advice"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  get_choices: {
-    parameters: {
-      query?: {
-        page?: number;
-        q?: string;
-      };
-      header?: never;
-      path: {
-        visit_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ChoicesPage"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  propose: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        visit_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["Proposal"];
-      };
-    };
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["BenchView"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  get_log: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        visit_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["LogView"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  mail_paper: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        visit_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["MailPaper"];
-      };
-    };
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["MailedTo"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  get_visit_parts: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        visit_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["PartChoice"][];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  export_readings: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        visit_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "text/csv": string;
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  export_record: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        visit_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json; charset=utf-8": unknown;
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  issue: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        visit_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["IssueReport"];
-      };
-    };
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Issued"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  get_report: {
-    parameters: {
-      query?: {
-        as_issued?: boolean;
-      };
-      header?: never;
-      path: {
-        visit_id: string;
-        page_size: string;
-        revision: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/pdf": string;
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  export_results: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        visit_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "text/csv": string;
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  import_run: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        visit_id: string;
-        run_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["ReadingsFile"];
-      };
-    };
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["BenchView"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  hear_screen: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        visit_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["ScreenHeard"];
-      };
-    };
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Heard"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  acknowledge_seal: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        visit_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      204: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content?: never;
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  sign: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        visit_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["SignVisit"];
-      };
-    };
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["BenchView"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  make_wearer_address: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        visit_id: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["WearerAddress"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  get_wearer: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        token: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["WearerView"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  wearer_live: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        token: string;
-      };
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "text/event-stream": string;
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  hear_wearer_screen: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        token: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["ScreenHeard"];
-      };
-    };
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["Heard"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  sensed: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        token: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["Sensed"];
-      };
-    };
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["WearerView"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  sign_as_wearer: {
-    parameters: {
-      query?: never;
-      header?: never;
-      path: {
-        token: string;
-      };
-      cookie?: never;
-    };
-    requestBody: {
-      content: {
-        "application/json": components["schemas"]["WearerSigns"];
-      };
-    };
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["WearerView"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  get_wearers: {
-    parameters: {
-      query: {
-        model: string;
-        size?: string;
-        site?: string;
-        after?: string;
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["WearersPage"];
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
-  take_wearers: {
-    parameters: {
-      query: {
-        model: string;
-        size?: string;
-        site?: string;
-        kind?: "csv" | "json" | "xlsx";
-      };
-      header?: never;
-      path?: never;
-      cookie?: never;
-    };
-    requestBody?: never;
-    responses: {
-      /** @description done */
-      200: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": unknown;
-          "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
-          "text/csv; charset=utf-8": string;
-        };
-      };
-      /** @description error */
-      default: {
-        headers: {
-          [name: string]: unknown;
-        };
-        content: {
-          "application/json": components["schemas"]["ErrorBody"];
-        };
-      };
-    };
-  };
+    get_own_account: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Own"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    set_own_notice: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NoticeEntry"];
+            };
+        };
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    change_own_password: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewPassword"];
+            };
+        };
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    start_second_factor: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Password"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SecondStart"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    confirm_second_factor: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Code"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecoveryCodes"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    switch_second_factor_off: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Password"];
+            };
+        };
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    end_own_session: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_accounts: {
+        parameters: {
+            query?: {
+                page?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AccountsPage"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    invite_colleague: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AccountEntry"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Invited"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    change_account: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                account_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AccountEntry"];
+            };
+        };
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_competence: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                account_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CompetenceView"][];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    enter_competence: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                account_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CompetenceEntry"];
+            };
+        };
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    lose_second_factor: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                account_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    switch_account_off: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                account_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    switch_account_on: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                account_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    reset_account: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                account_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Invited"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_account_sessions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                account_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionLine"][];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    end_account_sessions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                account_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_backups: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BackupsView"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_board: {
+        parameters: {
+            query: {
+                site: string;
+                day?: string;
+                task?: string;
+                crew?: string;
+                numbers?: string;
+                page?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Board"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_calendar: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                secret: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/calendar; charset=utf-8": string;
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_card_key: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CardKey"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    import_catalogue: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CatalogueFile"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Imported"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    export_catalogue_csv: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    export_catalogue_json: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json; charset=utf-8": unknown;
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    look_up_code: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CodeView"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    report_by_card: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                code: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CardReport"];
+            };
+        };
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_counters: {
+        parameters: {
+            query?: {
+                page?: number;
+                kind?: string;
+                name?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CounterPage"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    record_act: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                instrument_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ActDone"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CounterView"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    record_check: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                instrument_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CheckValue"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CounterView"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_trend: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                instrument_id: string;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Trend"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    drop_crew: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                crew_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_due: {
+        parameters: {
+            query: {
+                site: string;
+                within?: number;
+                page?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DuePage"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_due_sheet: {
+        parameters: {
+            query: {
+                site: string;
+                within?: number;
+                page?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    add_employer: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EmployerEntry"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Entered"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    rename_employer: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                employer_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EmployerEntry"];
+            };
+        };
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    archive_employer: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                employer_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Archived"];
+            };
+        };
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    add_site: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                employer_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SiteEntry"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Entered"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_facepieces: {
+        parameters: {
+            query?: {
+                page?: number;
+                q?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FacepiecesPage"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    save_facepiece: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Model"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["moorfog__operations__kit__catalogue__Saved"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_facepiece_forms: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FacepieceForm"][];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_facepiece: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                version_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FacepieceOption"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_facepiece_model: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                version_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Model"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    withdraw_facepiece: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                version_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WithdrawModel"];
+            };
+        };
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    open_gate: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CrewAsked"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GateAddress"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_gate: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                secret: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GateView"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_health: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Health"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    import_history: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HistoryFile"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TakenOver"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    take_word_back: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                word_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Withdrawal"];
+            };
+        };
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    preview_history: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HistoryFile"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HistoryPreview"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    start_import: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RosterFile"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobView"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    preview_import: {
+        parameters: {
+            query?: {
+                page?: number;
+                kind?: "new" | "changed" | "moved" | "back" | "missing" | "same";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RosterFile"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Preview"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_instrument_files: {
+        parameters: {
+            query?: {
+                page?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InstrumentFiles"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    enter_instrument: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["InstrumentEntry"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Linkage"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_instrument_forms: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InstrumentForm"][];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_instrument_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                instrument_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InstrumentFile"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    change_instrument: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                instrument_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["InstrumentEntry"];
+            };
+        };
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    enter_calibration: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                instrument_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CalibrationEntry"];
+            };
+        };
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    retire_instrument: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                instrument_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Retired"];
+            };
+        };
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    renew_instrument_token: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                instrument_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Linkage"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_job: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobView"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    cancel_job: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobView"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_job_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": string;
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_joining: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Joining"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    join: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Password"];
+            };
+        };
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_journal: {
+        parameters: {
+            query?: {
+                before?: number;
+                day?: string;
+                account?: string;
+                subject?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JournalPage"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_journal_csv: {
+        parameters: {
+            query?: {
+                before?: number;
+                day?: string;
+                account?: string;
+                subject?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_lending: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kit_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LendingView"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    put_lending: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kit_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LentTo"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LendingView"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_licences: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/plain; charset=utf-8": string;
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    store_chunks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Chunks"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Stored"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    close_run: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                run_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CloseRun"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Stored"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    report_status: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LinkStatus"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LinkPlan"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    live: {
+        parameters: {
+            query: {
+                visit: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/event-stream": string;
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_lots: {
+        parameters: {
+            query?: {
+                page?: number;
+                agent?: string;
+                only_good?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LotsPage"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    enter_lot: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LotEntry"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LotView"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_label: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                lot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/pdf": string;
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    withdraw_lot: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                lot_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Withdraw"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LotView"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_mails: {
+        parameters: {
+            query?: {
+                page?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MailPage"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    send_again: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                mail_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_metrics: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/plain; version=0.0.4": string;
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_nebulisers: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NebuliserView"][];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    add_nebuliser: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NebuliserEntry"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NebuliserView"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    check_nebuliser: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                nebuliser_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NebuliserView"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    mark_clogged: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                nebuliser_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobView"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    fill_nebuliser: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                nebuliser_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Filling"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NebuliserView"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    change_organisation: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OrganisationEntry"];
+            };
+        };
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_parts: {
+        parameters: {
+            query?: {
+                page?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PartPage"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    add_part: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PartEntry"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PartView"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    note_part: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                part_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PartDone"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PartView"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    find_people: {
+        parameters: {
+            query?: {
+                page?: number;
+                q?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PeoplePage"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    add_person: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PersonEntry"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Made"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_person: {
+        parameters: {
+            query?: {
+                page?: number;
+            };
+            header?: never;
+            path: {
+                person_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PersonView"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    change_person: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                person_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PersonChange"];
+            };
+        };
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    person_back: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                person_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    record_clearance: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                person_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ClearanceEntry"];
+            };
+        };
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    preview_erasure: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                person_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErasureView"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    erase_person: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                person_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Erasure"];
+            };
+        };
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_person_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                person_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/zip": string;
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    person_left: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                person_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LeftOn"];
+            };
+        };
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    record_measurement: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                person_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MeasureEntry"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MeasureResult"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    merge_people: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                person_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Merging"];
+            };
+        };
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_permissions: {
+        parameters: {
+            query?: {
+                day?: string;
+                task?: string;
+            };
+            header?: never;
+            path: {
+                person_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Permissions"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    report_change: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                person_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReportEntry"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Made"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    record_training: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                person_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TrainingEntry"];
+            };
+        };
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_twins: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                person_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Twin"][];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_places: {
+        parameters: {
+            query?: {
+                page?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlacesPage"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_recalls: {
+        parameters: {
+            query?: {
+                page?: number;
+                only_open?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LedgerPage"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    settle_recall: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                recall_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Settle"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecallView"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_recall_tests: {
+        parameters: {
+            query?: {
+                page?: number;
+            };
+            header?: never;
+            path: {
+                recall_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecallPage"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_recipes: {
+        parameters: {
+            query?: {
+                ml?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecipeView"][];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_records: {
+        parameters: {
+            query?: {
+                person?: string;
+                model?: string;
+                size?: string;
+                kit?: string;
+                tester?: string;
+                site?: string;
+                since?: string;
+                until?: string;
+                outcome?: "" | "pass" | "fail" | "void";
+                after?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordsPage"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    take_archive: {
+        parameters: {
+            query?: {
+                person?: string;
+                model?: string;
+                size?: string;
+                kit?: string;
+                tester?: string;
+                site?: string;
+                since?: string;
+                until?: string;
+                outcome?: "" | "pass" | "fail" | "void";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/zip": string;
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    take_records: {
+        parameters: {
+            query?: {
+                person?: string;
+                model?: string;
+                size?: string;
+                kit?: string;
+                tester?: string;
+                site?: string;
+                since?: string;
+                until?: string;
+                outcome?: "" | "pass" | "fail" | "void";
+                kind?: "csv" | "json" | "xlsx";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                    "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
+                    "text/csv; charset=utf-8": string;
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_suggestions: {
+        parameters: {
+            query?: {
+                q?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Suggestions"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    withdraw_report: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                report_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Withdrawal"];
+            };
+        };
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_results: {
+        parameters: {
+            query?: {
+                site?: string;
+                since?: string;
+                until?: string;
+                method?: string;
+                page?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ResultsPage"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_results_sheet: {
+        parameters: {
+            query?: {
+                site?: string;
+                since?: string;
+                until?: string;
+                method?: string;
+                page?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_result_parts: {
+        parameters: {
+            query: {
+                site?: string;
+                since?: string;
+                until?: string;
+                method?: string;
+                model_id: string;
+                size: string;
+                by: "cell" | "task" | "tester";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ResultParts"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_counted: {
+        parameters: {
+            query: {
+                site?: string;
+                since?: string;
+                until?: string;
+                method?: string;
+                model_id: string;
+                size: string;
+                whole?: "tested" | "passed" | "first" | "failed";
+                page?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CountedPage"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    who_am_i: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionView"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    sign_in: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SignIn"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionView"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    sign_out: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_setup: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SetupState"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    set_up: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SetupEntry"];
+            };
+        };
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_missing: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Missing"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_sites: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SiteView"][];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    change_site: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SiteEntry"];
+            };
+        };
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    archive_site: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Archived"];
+            };
+        };
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    renew_calendar: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FeedView"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    save_crew: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CrewEntry"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["moorfog__api__programme__Saved"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_due_erasures: {
+        parameters: {
+            query?: {
+                page?: number;
+            };
+            header?: never;
+            path: {
+                site_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DueErasures"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    start_erasures: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobView"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    list_history: {
+        parameters: {
+            query?: {
+                page?: number;
+            };
+            header?: never;
+            path: {
+                site_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EarlierPage"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    say_in_writing: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WordEntry"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Made"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    invite_due: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["InviteWithin"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DueInvited"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_protocols: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SiteProtocolView"][];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    add_protocol: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProtocolFile"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProtocolTrial"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    try_protocol: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProtocolFile"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProtocolTrial"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    withdraw_protocol: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_id: string;
+                protocol_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    choose_book: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BookChoice"];
+            };
+        };
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_rules: {
+        parameters: {
+            query?: {
+                book?: string;
+            };
+            header?: never;
+            path: {
+                site_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BookView"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    enter_rule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RuleEntry"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BookView"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_tasks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TaskLine"][];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    enter_task: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TaskEntry"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MadeTask"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_site_words: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SiteWordsView"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    change_site_words: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SiteWords"];
+            };
+        };
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_source: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/zip": string;
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_system_parts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PartsView"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_time: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Moment"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_today: {
+        parameters: {
+            query?: {
+                seal_notices?: number;
+                questions?: number;
+                here?: number;
+                unfinished?: number;
+                done?: number;
+                practice?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Today"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    live_day: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/event-stream": string;
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_tokens: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TokenView"][];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    make_token: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TokenEntry"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TokenMade"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    end_token: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_tomorrow: {
+        parameters: {
+            query: {
+                site: string;
+                day?: string;
+                task?: string;
+                crew?: string;
+                numbers?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CrewView"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_tomorrow_table: {
+        parameters: {
+            query: {
+                site: string;
+                day?: string;
+                task?: string;
+                crew?: string;
+                numbers?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv; charset=utf-8": string;
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_tomorrow_paper: {
+        parameters: {
+            query: {
+                site: string;
+                day?: string;
+                task?: string;
+                crew?: string;
+                numbers?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/pdf": string;
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_tomorrow_sheet: {
+        parameters: {
+            query: {
+                site: string;
+                day?: string;
+                task?: string;
+                crew?: string;
+                numbers?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    draw_cards: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CardsWanted"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobView"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    open_visit: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OpenVisit"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BenchView"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_visit: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                visit_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BenchView"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_advice: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                visit_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Advice"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_choices: {
+        parameters: {
+            query?: {
+                page?: number;
+                q?: string;
+            };
+            header?: never;
+            path: {
+                visit_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChoicesPage"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    propose: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                visit_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Proposal"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BenchView"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_log: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                visit_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LogView"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    mail_paper: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                visit_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MailPaper"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MailedTo"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_visit_parts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                visit_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PartChoice"][];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    export_readings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                visit_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    export_record: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                visit_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json; charset=utf-8": unknown;
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    issue: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                visit_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["IssueReport"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Issued"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_report: {
+        parameters: {
+            query?: {
+                as_issued?: boolean;
+            };
+            header?: never;
+            path: {
+                visit_id: string;
+                page_size: string;
+                revision: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/pdf": string;
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    export_results: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                visit_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    import_run: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                visit_id: string;
+                run_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReadingsFile"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BenchView"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    hear_screen: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                visit_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ScreenHeard"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Heard"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    acknowledge_seal: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                visit_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    sign: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                visit_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SignVisit"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BenchView"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    make_wearer_address: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                visit_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WearerAddress"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_wearer: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WearerView"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    wearer_live: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/event-stream": string;
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    hear_wearer_screen: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ScreenHeard"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Heard"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    sensed: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Sensed"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WearerView"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    sign_as_wearer: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WearerSigns"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WearerView"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_wearers: {
+        parameters: {
+            query: {
+                model: string;
+                size?: string;
+                site?: string;
+                after?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WearersPage"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    take_wearers: {
+        parameters: {
+            query: {
+                model: string;
+                size?: string;
+                site?: string;
+                kind?: "csv" | "json" | "xlsx";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                    "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
+                    "text/csv; charset=utf-8": string;
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
 }

@@ -178,8 +178,9 @@ def judge_end(protocol: Protocol, one: Try, at: datetime, speed: int) -> tuple[R
         )
     if faults:
         return RunNumbers("unfinished"), tuple(faults)
-    sensed = protocol.words.sensed if protocol.words else "detected"
-    note = Reason("not_detected", f"Nothing was {sensed} from start to end.", protocol.source, "note")
+    words = protocol.words
+    nothing = (words.nothing if words else "") or f"Nothing was {words.sensed if words else 'detected'}"
+    note = Reason("not_detected", f"{nothing} from start to end.", protocol.source, "note")
     return RunNumbers("reached" if dosing.proof == "none" else "held", reasons=(note,)), ()
 
 

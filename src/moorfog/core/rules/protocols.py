@@ -218,7 +218,8 @@ class Slot:
 
 @dataclass(frozen=True)
 class Words:
-    """The words of a qualitative test: what sensing is called, and what is said to start and to end it."""
+    """The words of a qualitative test: what sensing is called, what is said to start and to end it, and what is written
+    down where there was none (empty: that nothing was sensed)."""
 
     sensed: str
     wearer: str
@@ -227,6 +228,7 @@ class Words:
     end: str
     end_say: str
     reading: str = ""
+    nothing: str = ""
 
 
 @dataclass(frozen=True)

@@ -34,7 +34,8 @@ BACK_STEPS = 6
 
 @dataclass(frozen=True)
 class Waymark:
-    """One step on the walk: behind, here or ahead; ``again`` counts how often the path bent back to it."""
+    """One step on the walk: behind, here, ahead, or left out where the visit ended before it; ``again`` counts how often
+    the path bent back to it."""
 
     id: str
     name: str
@@ -320,12 +321,26 @@ def _between(blocks: list[Block]) -> tuple[tuple[Between, ...], int]:
 def _waymarks(visit: Visit, here: str) -> tuple[Waymark, ...]:
     steps = visit.rules.procedure.step
     index = next((number for number, one in enumerate(steps) if one.id == here), 0)
-    out = []
+    out, left_out = [], _left_out(visit)
     for number, one in enumerate(steps):
         state = "behind" if number < index or visit.closed else "here" if number == index else "ahead"
+        if state == "behind" and one.id in left_out:
+            state = "left_out"
         again = visit.attempt - 1 if one.id in ("don", "seal", "test") else 0
         out.append(Waymark(one.id, one.name, state, again))
     return tuple(out)
+
+
+def _left_out(visit: Visit) -> frozenset[str]:
+    """Return the steps that were not done to their end, where the visit goes, or went, no further through them."""
+    is_ending = visit.ending or visit.turned_away or visit.distress or visit.wrong_person
+    if visit.last_at is None or not (is_ending or visit.closed not in ("", "released")):
+        return frozenset()
+    found = step_states(visit, visit.last_at)
+    done = {one.item.step for one in found if one.status == "done"}
+    return frozenset(one.id for one in visit.rules.procedure.step if one.id not in done) | frozenset(
+        one.item.step for one in found if one.status != "done"
+    )
 
 
 def _verdict(visit: Visit) -> Outcome | str:
