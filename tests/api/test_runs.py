@@ -19,6 +19,7 @@ from moorfog.core.kernel.codec import encode
 from moorfog.core.measuring.readings import Reading, chunk_of, seal_digest
 from moorfog.core.record.record import recompute
 from moorfog.operations.bench import runs
+from moorfog.operations.bench.proofs import simulated_break_ms
 from moorfog.operations.bench.readings import AT_ONCE, load_chunks, store_next
 from moorfog.store.base import new_id, run_in_transaction
 from moorfog.store.models import Lease, ReadingChunk
@@ -192,6 +193,15 @@ def test_readings_other_than_those_sealed_void_the_run(house: House, at_run: tup
     close(tester, run, readings, sha256="0" * 64)
     (one,) = tester.get(f"/api/visits/{visit}")["visit"]["tries"]
     assert one["outcome"] == "void" and one["reasons"][0]["code"] == "digest"
+
+
+@pytest.mark.parametrize("speed", [1, 5, 10, 20, 60])
+def test_a_practice_shows_the_seal_whole_before_it_is_broken_however_fast_it_runs(speed: int) -> None:
+    """A link begins within a second; by then the seal must still be whole, and time be left to read the rise."""
+    total_ms = 120_000
+    broken = simulated_break_ms(speed, total_ms)
+    assert broken > 1_000 * speed + 5_000 and total_ms - broken >= 10_000
+    assert simulated_break_ms(1, total_ms) == 14_000
 
 
 @pytest.fixture

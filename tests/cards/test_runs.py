@@ -15,6 +15,8 @@ from tests.cards.table import Make
 from tests.core.all_ways import Way, at_the_start, piece_for, rules_of
 from tests.core.bench import simulate
 
+UNDER_THE_BAND = 800 - 27
+"""What the band of a practice leaves of a screen."""
 US = "us-29cfr1910-134"
 COUNTED = [one.id for one in rules_of(US).protocols if not one.is_qualitative]
 SENSED = [one.id for one in rules_of(US).protocols if one.is_qualitative]
@@ -30,7 +32,7 @@ def test_a_run_shows_what_to_do_and_what_is_read_and_ends_in_a_signed_pass(table
     assert one.t0 is not None and one.counted is not None
     middle = 30 if protocol.total_s < 400 else 100
     bench.at = one.t0 + timedelta(seconds=middle)
-    shown = table(bench)
+    shown = table(bench, height=UNDER_THE_BAND)
     page, rows = shown.page, simulate(protocol, (4000,) * len(protocol.exercises()), 1)
     watch = RunWatch(
         run_id=run_id,
@@ -58,8 +60,12 @@ def test_a_run_shows_what_to_do_and_what_is_read_and_ends_in_a_signed_pass(table
     shown.sent()
     assert shown.proposed == [{"kind": "touched", "moved": False}], "noted, and nothing moved"
     bench.seal(run_id, rows)
+    bench.until("limits_told", piece_for(Way(US, protocol_id)))
+    shown.card()
+    assert shown.cut() == [], "the result, whole"
     bench.until("sign_wearer", piece_for(Way(US, protocol_id)))
     shown.card()
+    assert shown.cut() == []
     assert shown.axe() == []
     bench.until("release")
     bench.do("release")
@@ -129,3 +135,22 @@ def test_words_shown_large_leave_the_keys_of_a_counted_run(table: Make, key: str
     shown.page.keyboard.press(key)
     shown.sent()
     assert [one["kind"] for one in shown.proposed] == [kind]
+
+
+@pytest.mark.parametrize("size", [(1280, 800), (820, 1180)], ids=str)
+@pytest.mark.parametrize("protocol_id", ["fast-count-disposable", "full-count-us", "pressure-full-settled"])
+def test_a_fail_shows_whole_what_may_come_next(table: Make, protocol_id: str, size: tuple[int, int]) -> None:
+    """Of however many exercises, and the one that let in most is marked alone, whatever the others are called."""
+    bench = at_the_start(Way(US, protocol_id))
+    protocol = bench.rules.protocol(protocol_id)
+    assert protocol is not None
+    run_id = bench.start(protocol_id=protocol_id)
+    factors = [60] * len(protocol.exercises())
+    factors[-1] = 20
+    bench.seal(run_id, simulate(protocol, tuple(factors), 1))
+    shown = table(bench, width=size[0], height=size[1])
+    shown.page.locator("[data-item='decide']").wait_for()
+    marked = shown.page.locator(".verdict-rows tbody tr", has_text="lowest")
+    assert marked.count() == 1 and shown.cut() == [] and shown.axe() == []
+    last = len(bench.view.tries[-1].exercises) - 1
+    assert bench.view.tries[-1].worst == last and shown.page.locator(".verdict-rows tbody tr").nth(last).inner_text()

@@ -13,7 +13,7 @@ from moorfog.instruments.complaint import Complaint
 from moorfog.instruments.driver import LineDriver, RawReading
 from moorfog.instruments.driver import MemoryWire as Wire
 from moorfog.instruments.line import read_line
-from moorfog.instruments.link import CHUNK, Link, Refused, Run, Server
+from moorfog.instruments.link import AT_REST_S, CHUNK, Link, Refused, Run, Server
 
 PLAN: dict[str, Any] = {
     "run_id": "r1",
@@ -159,6 +159,25 @@ def test_a_run_is_taken_up_once_and_stopped_when_the_plan_says_so(link: Link) ->
     link.wanted = PLAN
     link._take_up(driver, None)
     assert link.run is None, "a finished run is not begun again"
+
+
+def test_a_counter_at_rest_counts_all_sizes_again(link: Link) -> None:
+    """After a size-classified run the room would read a tenth of what it is, and the day's check of room air fail."""
+    wire = Wire()
+    driver = LineDriver(wire, said={"serial": "A-1", "mode": "counts"})
+    link.wanted = {**PLAN, "mode": "classified"}
+    link._take_up(driver, None)
+    run = link.run
+    assert run is not None
+    link.wanted = None
+    link._drop(run)
+    link._take_up(driver, None)
+    assert wire.heard.count(b"MODE") == 1, "the proof of that run may follow"
+    link.rests_since -= AT_REST_S
+    for _ in range(3):
+        link._take_up(driver, None)
+    modes = [read_line(one + b"\n").fields["m"] for one in bytes(wire.heard).split(b"\n") if b"MODE" in one]
+    assert modes == ["classified", "ordinary"], "once"
 
 
 def test_a_lost_counter_ends_the_run_as_lost(link: Link) -> None:

@@ -202,6 +202,11 @@ TASKS: dict[str, dict[str, Any]] = {
         "work_filter": "99-type",
         "work_cartridge": "",
     },
+    "wood planing": {
+        "contaminants": [("wood dust", "particles", "3", "1", "mg/m³", "")],
+        "work_filter": "95-type",
+        "work_cartridge": "",
+    },
     "fumigation store": {
         "contaminants": [("phosphine", "gas or vapour", "1.5", "0.3", "ppm", "50")],
         "work_filter": "100-type",
@@ -209,6 +214,8 @@ TASKS: dict[str, dict[str, Any]] = {
     },
 }
 """Invented figures for invented tasks: contaminant, form, concentration, limit, unit, IDLH. Not to be used anywhere."""
+NOBODYS: dict[str, tuple[str, ...]] = {"Cold Haven Boatyard": ("wood planing",)}
+"""Tasks of an employer that are nobody's usual ones."""
 ACCOUNTS = (
     ("maren", "Maren Oake", "tester", None),
     ("hollis", "Hollis Grey", "administrator", None),

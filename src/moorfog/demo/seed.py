@@ -177,9 +177,10 @@ def _fresh_lot(db: Session, clock: FixedClock, actor: Actor, wanted: tuple[str, 
 
 
 def seed_tasks(db: Session) -> None:
-    """Enter the tasks of every site: those its people do."""
+    """Enter the tasks of every site: those its people do, and those that are nobody's usual ones."""
     for site in db.scalars(select(Site)).all():
-        for name in sorted(set(db.scalars(select(Person.task).where(Person.site_id == site.id)))):
+        theirs = set(db.scalars(select(Person.task).where(Person.site_id == site.id)))
+        for name in sorted(theirs.union(scenario.NOBODYS.get(db.get_one(Employer, site.employer_id).name, ()))):
             task = scenario.TASKS[name]
             contaminants = [
                 {"name": what, "form": form, "concentration": amount, "limit": limit, "unit": unit, "idlh": idlh}

@@ -37,6 +37,8 @@ SILENT_S = 2.5
 STATUS_S = 0.3
 STATUS_IN_RUN_S = 1.0
 """How often the link says how it is: seldom while readings are taken, as every answer to them says what to do too."""
+ORDINARY, AT_REST_S = "ordinary", 10.0
+"""How a counter counts while nobody tests with it, and after how many seconds of that it is told to."""
 LEAD_MS = 2000
 CHUNK = 200
 """Readings in one chunk at most, when many have waited for the server."""
@@ -175,6 +177,7 @@ class Link:
         self.wanted: dict[str, Any] | None = None
         self.finished: set[str] = set()
         self.ambient: str | None = None
+        self.mode, self.rests_since = "", time.monotonic()
         self.window = [0, 0]
         self.state = "starting"
         self.stopping = threading.Event()
@@ -190,6 +193,7 @@ class Link:
             try:
                 driver = LineDriver(open_wire(self.address))
                 driver.greet()
+                self.mode = ""  # whoever spoke with it before may have left it in another
                 log.info("counter %s speaks: %s", self.address, driver.said)
                 self.counter_fault.well()
                 self._read(driver)
@@ -256,7 +260,8 @@ class Link:
                 t0 = datetime.fromisoformat(wanted["t0"]).timestamp() - self.server.offset
                 self.run = run = Run(wanted, t0, self.spool / f"{wanted['run_id']}.jsonl")
                 run.recall()
-                driver.set_mode(wanted["mode"])
+                self.mode = str(wanted["mode"])
+                driver.set_mode(self.mode)
                 simulated = wanted.get("simulated")
                 if simulated:
                     driver.simulate(
@@ -268,12 +273,21 @@ class Link:
                     )
                 log.info("run %s taken up", run.id)
                 return
+            if run is None:
+                self._rest(driver)
             if run is not None and run.zero_ms is None and not run.end and last is not None:
                 run.zero_ms = (
                     last.t_ms + round((run.t0 - last.arrived) * 1000 * wanted["speed"]) if wanted else last.t_ms
                 )
                 if run.plan.get("simulated"):
                     driver.simulate(zero=run.zero_ms)
+
+    def _rest(self, driver: Driver) -> None:
+        """Let a counter that nobody tests with count all sizes again: what it shows and is checked by is room air."""
+        rests = time.monotonic() - self.rests_since
+        if driver.said.get("mode") == "counts" and self.mode != ORDINARY and rests >= AT_REST_S:
+            self.mode = ORDINARY
+            driver.set_mode(self.mode)
 
     def _use(self, driver: Driver, raw: RawReading) -> str:
         """Bind a reading to the run in hand; return where the valve must stand for the next one."""
@@ -366,7 +380,7 @@ class Link:
         with self.lock:
             self.finished.add(run.id)
             run.end = run.end or "stopped"
-            self.run = None
+            self.run, self.rests_since = None, time.monotonic()
         run.spool.unlink(missing_ok=True)
 
 

@@ -8706,8 +8706,8 @@ export interface components {
         };
         /**
          * TryView
-         * @description A try with its outcome, kept whatever came of it. ``worst`` names the exercise of the lowest fit factor, empty
-         *     where none was measured; ``tell`` is the sentence that says to the wearer what it means; ``hidden`` what practice
+         * @description A try with its outcome, kept whatever came of it. ``worst``: which of ``exercises``, from 0, had the lowest fit
+         *     factor, None where they were all alike or none was measured; ``tell`` is the sentence that says to the wearer what it means; ``hidden`` what practice
          *     hid by chance, once the visit is closed.
          */
         TryView: {
@@ -8751,7 +8751,7 @@ export interface components {
             /** Unit */
             unit: string;
             /** Worst */
-            worst: string;
+            worst: number | null;
         };
         /**
          * TurnedAway
@@ -9015,8 +9015,8 @@ export interface components {
         };
         /**
          * Waymark
-         * @description One step on the walk: behind, here, ahead, or left out where the visit ended before it; ``again`` counts how often
-         *     the path bent back to it.
+         * @description One step on the walk: behind, here, ahead, or left out where the visit ended before it; ``again`` counts how
+         *     often the path bent back to it.
          */
         Waymark: {
             /** Again */

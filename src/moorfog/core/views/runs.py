@@ -97,8 +97,8 @@ class ReasonView:
 
 @dataclass(frozen=True)
 class TryView:
-    """A try with its outcome, kept whatever came of it. ``worst`` names the exercise of the lowest fit factor, empty
-    where none was measured; ``tell`` is the sentence that says to the wearer what it means; ``hidden`` what practice
+    """A try with its outcome, kept whatever came of it. ``worst``: which of ``exercises``, from 0, had the lowest fit
+    factor, None where they were all alike or none was measured; ``tell`` is the sentence that says to the wearer what it means; ``hidden`` what practice
     hid by chance, once the visit is closed."""
 
     no: int
@@ -118,7 +118,7 @@ class TryView:
     reasons: tuple[ReasonView, ...]
     unit: str
     exercises: tuple[ExerciseResultView, ...]
-    worst: str
+    worst: int | None
     tell: str
     hidden: str
     senses: SensesView | None
@@ -147,7 +147,7 @@ def try_view(visit: Visit, one: Try) -> TryView:
         )
         for row in numbers.exercises
     )
-    worst = min(range(len(exercises)), key=lambda at: numbers.exercises[at].factor, default=None)
+    factors = [row.factor for row in numbers.exercises]
     level = whole_or_cut(Fraction(counted.level)) if counted is not None else ""
     total = ("≥ " if numbers.at_least else "") + cut(numbers.overall) if numbers.overall is not None else ""
     return TryView(
@@ -168,7 +168,7 @@ def try_view(visit: Visit, one: Try) -> TryView:
         reasons=tuple(reason_view(reason) for reason in reasons),
         unit=UNITS.get(protocol.family if protocol else "", "per cm³"),
         exercises=exercises,
-        worst=exercises[worst].name if worst is not None and len(exercises) > 1 else "",
+        worst=factors.index(min(factors)) if len(set(factors)) > 1 else None,
         tell=tell(result, reasons, overall=total, level=level, is_sensed=one.sensed is not None),
         hidden=counted.hidden if counted is not None and visit.closed else "",
         senses=senses_view(visit, one),

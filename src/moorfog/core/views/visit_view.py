@@ -34,8 +34,8 @@ BACK_STEPS = 6
 
 @dataclass(frozen=True)
 class Waymark:
-    """One step on the walk: behind, here, ahead, or left out where the visit ended before it; ``again`` counts how often
-    the path bent back to it."""
+    """One step on the walk: behind, here, ahead, or left out where the visit ended before it; ``again`` counts how
+    often the path bent back to it."""
 
     id: str
     name: str
@@ -187,7 +187,7 @@ def proof_view(visit: Visit, now: datetime) -> ProofView | None:
     until = visit.after(one.ended_at, float(within)) if one.ended_at is not None and within is not None else None
     unit = UNITS.get(protocol.family if protocol is not None else "", "per cm³")
     blocking = too_late(visit, one, now, on_face=True)
-    shown = cut(least, 3) if least is not None else ""
+    shown = "" if least is None else str(least) if least.denominator == 1 else cut(least, 3)
     return ProofView(least=shown, unit=unit, until=moment(until), blocking=blocking, is_read=is_read_by_link(one))
 
 

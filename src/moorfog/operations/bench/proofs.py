@@ -33,8 +33,15 @@ from moorfog.store.models import Lease, VisitHead
 
 PROOF_OF = "proof_of"
 """What a plan carries that is not for a run but for the proof of one: that run's id."""
-SIMULATED_BREAK_MS = 14_000
-"""When a simulated wearer's seal is broken: once the air from outside has left the tube, and a little more."""
+SIMULATED_BREAK_MS, TAKEN_UP_MS, LEFT_MS = 14_000, 1_500, 10_000
+"""When a simulated wearer's seal is broken: once the air from outside has left the tube, and a little more; how long in
+real time a link takes to begin with it; and what is left of the proof's time at least."""
+
+
+def simulated_break_ms(speed: int, total_ms: int) -> int:
+    """Return when in the time of a practice a simulated wearer's seal is broken, however fast that runs: no link may
+    find it broken already."""
+    return max(SIMULATED_BREAK_MS, min(SIMULATED_BREAK_MS + TAKEN_UP_MS * (speed - 1), total_ms - LEFT_MS))
 
 
 def stream_of(visit: Visit, one: Try) -> ProofStream | None:
@@ -74,7 +81,11 @@ def open_proof(db: Session, clock: Clock, head: VisitHead, visit: Visit, run_pla
     simulated = run_plan.get("simulated")
     if simulated:
         sealed = max(simulated["factors"])
-        plan["simulated"] = {**simulated, "factors": [sealed, 2], "starts_ms": [0, SIMULATED_BREAK_MS]}
+        plan["simulated"] = {
+            **simulated,
+            "factors": [sealed, 2],
+            "starts_ms": [0, simulated_break_ms(visit.speed, total_ms)],
+        }
     db.execute(
         insert(Lease).values(
             instrument_id=one.counted.instrument.id,

@@ -48,13 +48,13 @@ function StreamProof({ card, view, propose, next, liveProof }: ActProps) {
               <b className="mono">{liveProof?.inside ?? "–"}</b> {proof?.unit} inside
             </p>
             <p className="proof-need">
-              It must rise to <b className="mono">{proof?.least}</b>.{" "}
-              {seconds !== null && (
-                <span role="timer">
-                  <b className="mono">{seconds} s</b> left, still worn.
-                </span>
-              )}
+              It must rise to <b className="mono">{proof?.least}</b> {proof?.unit}.
             </p>
+            {seconds !== null && (
+              <p className="proof-need" role="timer">
+                <b className="mono">{seconds} s</b> left, still worn.
+              </p>
+            )}
             <p className="why">
               Next to nothing was read in the whole run. That may be a very good seal, a blocked line, or a HEPA filter
               left on it; only the instrument can tell them apart.

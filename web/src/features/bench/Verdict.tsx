@@ -1,3 +1,4 @@
+import type { CSSProperties } from "react";
 import type { Schemas } from "@/shared/client";
 import { OutcomeMark } from "@/design/Marks";
 import "./Verdict.css";
@@ -19,7 +20,11 @@ export function Verdict({ one, isShort = false }: { one: Schemas["TryView"]; isS
       </div>
       {one.tell && <p className="say">“{one.tell}”</p>}
       {one.exercises.length > 0 && (
-        <table className={isShort || one.exercises.length > 5 ? "verdict-rows many" : "verdict-rows"}>
+        <table
+          role="table"
+          className={isShort || one.exercises.length > 5 ? "verdict-rows many" : "verdict-rows"}
+          style={{ "--rows": Math.ceil(one.exercises.length / 2) } as CSSProperties}
+        >
           <thead className="visually-hidden">
             <tr>
               <th>Exercise</th>
@@ -27,14 +32,18 @@ export function Verdict({ one, isShort = false }: { one: Schemas["TryView"]; isS
               <th>Against the level</th>
             </tr>
           </thead>
-          <tbody>
-            {one.exercises.map((row) => (
-              <tr key={row.name} className={row.reaches ? "" : "under"}>
-                <th scope="row">{row.name}</th>
-                <td className="mono">{row.factor}</td>
-                <td>
-                  {row.reaches ? "" : `under ${one.level}`}
-                  {row.name === one.worst ? (row.reaches ? "lowest" : ", lowest") : ""}
+          <tbody role="rowgroup">
+            {one.exercises.map((row, i) => (
+              <tr key={`${i}${row.name}`} role="row" className={row.reaches ? "" : "under"}>
+                <th scope="row" role="rowheader">
+                  {row.name}
+                </th>
+                <td role="cell" className="mono">
+                  {row.factor}
+                </td>
+                <td role="cell">
+                  {row.reaches ? "" : "under"}
+                  {i === one.worst ? (row.reaches ? "lowest" : ", lowest") : ""}
                 </td>
               </tr>
             ))}
