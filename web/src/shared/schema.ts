@@ -8707,8 +8707,8 @@ export interface components {
         /**
          * TryView
          * @description A try with its outcome, kept whatever came of it. ``worst``: which of ``exercises``, from 0, had the lowest fit
-         *     factor, None where they were all alike or none was measured; ``tell`` is the sentence that says to the wearer what it means; ``hidden`` what practice
-         *     hid by chance, once the visit is closed.
+         *     factor, None where they were all alike or none was measured; ``tell`` is the sentence that says to the wearer what
+         *     it means; ``hidden`` what practice hid by chance, once the visit is closed.
          */
         TryView: {
             /** Bound */

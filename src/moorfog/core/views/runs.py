@@ -98,8 +98,8 @@ class ReasonView:
 @dataclass(frozen=True)
 class TryView:
     """A try with its outcome, kept whatever came of it. ``worst``: which of ``exercises``, from 0, had the lowest fit
-    factor, None where they were all alike or none was measured; ``tell`` is the sentence that says to the wearer what it means; ``hidden`` what practice
-    hid by chance, once the visit is closed."""
+    factor, None where they were all alike or none was measured; ``tell`` is the sentence that says to the wearer what
+    it means; ``hidden`` what practice hid by chance, once the visit is closed."""
 
     no: int
     run_id: str
