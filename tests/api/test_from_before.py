@@ -6,6 +6,8 @@ from typing import Any
 
 import pytest
 
+from moorfog.operations.kit.ledger import Found, open_recall
+from moorfog.store.base import run_in_transaction
 from tests.api.history import WHY, said_in_writing, table_of, word_on
 from tests.api.house import Client, House, Refused
 
@@ -15,6 +17,21 @@ MODEL, SIZE = "Old Heron", "M"
 def worn(client: Client, person: str) -> list[dict[str, Any]]:
     rows: list[dict[str, Any]] = client.get(f"/api/people/{person}/permissions")["rows"]
     return rows
+
+
+def found_wrong(house: House, model_id: str) -> None:
+    """As if its approval were withdrawn; only this employer's tests are asked for."""
+    found = Found(
+        kit_kind="approval",
+        kit_id=model_id,
+        kit_name="Tindle & Wray Sedge",
+        check_name="approval",
+        what="Its approval was withdrawn: counterfeit.",
+        employer_id=house.ours.employer,
+        since=None,
+        until=house.clock.at,
+    )
+    run_in_transaction(house.engine, lambda db: open_recall(db, found, "test"))
 
 
 def take_over(house: House, *rows: str) -> None:
@@ -74,6 +91,25 @@ def test_a_report_a_fail_and_another_site_end_what_rests_on_it(house: House) -> 
     assert worn(tester, person)[0]["may"]
     take_over(house, "0;DAY;Old Heron;;failed;12;")
     assert worn(tester, person) == [], "a fail that is taken over later, its size unknown"
+
+
+def test_an_approval_that_is_withdrawn_suspends_what_rests_on_it_at_once(house: House) -> None:
+    """The model of the catalogue is found wrong: nobody wears it, whoever tested it, and the due list hears of it."""
+    admin, tester, person = house.client("administrator"), house.client(), house.ours.people[0]
+    said_in_writing(house, house.ours, MODEL, SIZE)
+    due = f"/api/due?site={house.ours.site}&within=1"
+    assert worn(tester, person)[0]["may"] and tester.get(due)["rows"] == []
+    model = admin.get("/api/facepieces?q=sedge")["rows"][0]["model_id"]
+    house.clock.pass_by(60)
+    found_wrong(house, model)
+    (row,) = worn(tester, person)
+    assert not row["may"] and [one["code"] for one in row["reasons"]] == ["suspended"]
+    assert [one["person_id"] for one in tester.get(due)["rows"]] == [person]
+    (recall,) = [one for one in tester.get("/api/recalls")["rows"] if one["kit_name"] == "Tindle & Wray Sedge"]
+    house.client("administrator").post(
+        f"/api/recalls/{recall['id']}/settle", {"decision": "clear", "reason": "A mistake."}
+    )
+    assert worn(tester, person)[0]["may"] and tester.get(due)["rows"] == [], "cleared for this employer"
 
 
 @pytest.mark.parametrize(

@@ -178,7 +178,7 @@ def test_a_counter_found_wrong_is_seen_within_a_second_on_board_gate_and_due_lis
 
 def test_a_site_says_in_writing_that_results_of_before_count(desk: Make, stack: Stack) -> None:
     seed_before(stack.engine)
-    office = desk().sign_in("hollis")
+    office = desk(width=820, height=1180, color_scheme="dark").sign_in("hollis")
     page = office.page
     page.goto(f"{stack.address}/history")
     page.locator("tr", has_text="Sedge half mask").first.get_by_role("button", name="Let them count").click()

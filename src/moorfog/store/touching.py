@@ -16,6 +16,10 @@ OF_KIT = (
     "JOIN try_kit k ON k.visit_id = w.visit_id AND k.no = w.no SET {stale} "
     "WHERE k.kit_id = {kit}"
 )
+OF_WORD = (
+    "UPDATE standing s JOIN history_word h ON h.site_id = s.site_id SET {stale} "
+    "WHERE JSON_VALUE(h.piece, '$.model_id') = CAST({kit} AS CHAR)"
+)
 IS_HERE = "NEW.left_on IS NULL AND NEW.merged_into IS NULL AND NEW.erased_at IS NULL"
 ENTERED = (
     "INSERT INTO standing (person_id, site_id, is_here, rev, is_stale, has_passed, is_only) "
@@ -51,13 +55,19 @@ def touching_before() -> dict[str, str]:
     """Return those about results of before, by the name of each: a result taken over, what a site says of them."""
     of_site = OF_SITE.format(stale=STALE, site="site_id")
     words = [("history_word", deed, of_site) for deed in ("INSERT", "UPDATE")]
-    return _made([("history_result", "INSERT", OF_PERSON.format(stale=STALE)), *words])
-
-
-def _made(told: Iterable[tuple[str, str, str]]) -> dict[str, str]:
+    by_kit = OF_WORD.format(stale=STALE, kit="NEW.kit_id")
+    settled = OF_WORD.format(stale=STALE, kit="(SELECT r.kit_id FROM kit_recall r WHERE r.id = NEW.recall_id)")
+    recalls = [("kit_recall", deed, by_kit) for deed in ("INSERT", "UPDATE")]
     return {
-        f"{table}_stale_{deed.lower()}": (
-            f"CREATE TRIGGER {table}_stale_{deed.lower()} AFTER {deed} ON {table} FOR EACH ROW {does}"
+        **_made([("history_result", "INSERT", OF_PERSON.format(stale=STALE)), *words]),
+        **_made([*recalls, ("recall_settled", "INSERT", settled)], "before"),
+    }
+
+
+def _made(told: Iterable[tuple[str, str, str]], name: str = "stale") -> dict[str, str]:
+    return {
+        f"{table}_{name}_{deed.lower()}": (
+            f"CREATE TRIGGER {table}_{name}_{deed.lower()} AFTER {deed} ON {table} FOR EACH ROW {does}"
         )
         for table, deed, does in told
     }

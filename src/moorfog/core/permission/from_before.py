@@ -7,7 +7,7 @@ set-up that is meant, and reaches only what was on file by then.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import UTC, date, datetime
 from fractions import Fraction
 from zoneinfo import ZoneInfo
@@ -71,10 +71,11 @@ def same_words(one: str, other: str) -> bool:
 
 
 def accepted(results: Sequence[Before], words: Sequence[Word], book: Book, zone: str) -> tuple[Accepted, ...]:
-    """Return the passes of before that count for somebody under a site's book: of each word the latest, unless a fail
-    in that facepiece is known of the same day or later, or the book would not take such a pass."""
+    """Return the passes of before that count for somebody under a site's book, numbered from 1: of each word the
+    latest, unless a fail in that facepiece is known of the same day or later, or the book would not take it."""
     found = (_accepted(results, one, book, zone) for one in words)
-    return tuple(one for one in found if one is not None)
+    known = [one for one in found if one is not None]
+    return tuple(replace(one, held=replace(one.held, no=number)) for number, one in enumerate(known, start=1))
 
 
 def _accepted(results: Sequence[Before], word: Word, book: Book, zone: str) -> Accepted | None:

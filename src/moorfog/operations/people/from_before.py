@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
@@ -11,17 +12,27 @@ from moorfog.core.events.facts import Facepiece
 from moorfog.core.events.payloads import instant
 from moorfog.core.kernel.codec import decode
 from moorfog.core.permission.from_before import Accepted, Before, Word, accepted
+from moorfog.core.permission.may_wear import End
 from moorfog.core.rules.book import Book
-from moorfog.store.models import Site
+from moorfog.operations.kit.ledger import SUSPENDING, cleared_by
+from moorfog.store.models import KitRecall, Site
 from moorfog.store.models_programme import HistoryRow, HistoryWord
 from moorfog.store.same import Entries
 
 
+@dataclass(frozen=True)
+class FromBefore:
+    """Of one person: the passes of before that count, and what suspends them, by their numbers."""
+
+    passes: tuple[Accepted, ...] = ()
+    ends: tuple[End, ...] = ()
+
+
 def before_of(
     db: Session, people: Entries, sites: Mapping[str, str], books: Mapping[str, Book]
-) -> dict[str, tuple[Accepted, ...]]:
-    """Return the passes of before that count for these people; ``sites``: at which site each of them is, ``books``: the
-    book of each site. Where no site has said anything, nobody's history is asked for."""
+) -> dict[str, FromBefore]:
+    """Return what counts of before for these people; ``sites``: at which site each of them is, ``books``: the book of
+    each site. Where no site has said anything, nobody's history is asked for."""
     said: dict[str, list[Word]] = {}
     standing = select(HistoryWord).where(HistoryWord.site_id.in_(books), HistoryWord.withdrawn_at.is_(None))
     for row in db.scalars(standing.order_by(HistoryWord.said_at, HistoryWord.id)):
@@ -32,10 +43,49 @@ def before_of(
     entries = [entry for one in concerned for entry in people.of[one]]
     results = people.sort(db.scalars(select(HistoryRow).where(HistoryRow.person_id.in_(entries))))
     zones = {one: db.get_one(Site, one).zone for one in said}
-    return {
-        one: accepted(_results(results[one]), said[sites[one]], books[sites[one]], zones[sites[one]])
-        for one in concerned
-    }
+    recalled = _recalled(db, said)
+    out = {}
+    for one in concerned:
+        site = sites[one]
+        passes = accepted(_results(results[one]), said[site], books[site], zones[site])
+        ends = tuple(_end(each, what) for each in passes for what in _suspended(each, recalled.get(site, ())))
+        out[one] = FromBefore(passes, ends)
+    return out
+
+
+@dataclass(frozen=True)
+class _Recalled:
+    """A model found wrong: why, and from when (as text, empty: always) until when what was tested rests on it."""
+
+    model_id: str
+    what: str
+    since: str
+    until: str
+
+
+def _recalled(db: Session, said: Mapping[str, Sequence[Word]]) -> dict[str, list[_Recalled]]:
+    """Return by site the models spoken of that were found wrong, and not cleared by its employer."""
+    models = {one.piece.model_id for words in said.values() for one in words}
+    query = (
+        select(Site.id, KitRecall)
+        .select_from(Site)
+        .join(KitRecall, KitRecall.kit_id.in_(models))
+        .where(Site.id.in_(said), KitRecall.state.in_(SUSPENDING), ~cleared_by(Site.employer_id))
+    )
+    out: dict[str, list[_Recalled]] = {}
+    for site_id, row in db.execute(query):
+        since = instant(row.since) if row.since is not None else ""
+        out.setdefault(site_id, []).append(_Recalled(row.kit_id, row.what, since, instant(row.until)))
+    return out
+
+
+def _suspended(one: Accepted, recalled: Sequence[_Recalled]) -> list[str]:
+    model, at = one.word.piece.model_id, one.held.tested_at
+    return [each.what for each in recalled if each.model_id == model and each.since < at <= each.until]
+
+
+def _end(one: Accepted, what: str) -> End:
+    return End("", "", what, "administrator", is_suspension=True, visit_id="", no=one.held.no)
 
 
 def word_of(row: HistoryWord) -> Word:

@@ -25,7 +25,7 @@ from moorfog.operations.accounts.sessions import READERS, Actor
 from moorfog.operations.errors import DomainError, NotFound
 from moorfog.operations.fields import day_of
 from moorfog.operations.kit.ledger import suspensions_of
-from moorfog.operations.people.from_before import before_of
+from moorfog.operations.people.from_before import FromBefore, before_of
 from moorfog.operations.people.on_file import on_file
 from moorfog.operations.people.people import find_person
 from moorfog.operations.sites.sites import site_book, task_of, tasks_of
@@ -151,16 +151,16 @@ def known_of(db: Session, asked: Sequence[Person], books: Mapping[str, Book]) ->
         ends += [
             _suspended(row.visit_id, row.no, QUESTIONED, "tester") for row in rows[one] if row.visit_id in doubtful
         ]
-        file, shown, earlier = files[one], rows[one][:MOST], before.get(one, ())
+        file, shown, earlier = files[one], rows[one][:MOST], before.get(one, FromBefore())
         facts = PersonFacts(
             clearances=file.clearances,
             trained=file.trained,
-            ends=tuple(ends),
-            passes=(*map(_held, shown), *(each.held for each in earlier)),
+            ends=(*ends, *earlier.ends),
+            passes=(*map(_held, shown), *(each.held for each in earlier.passes)),
             reports=file.reports,
             cleared=file.cleared,
         )
-        out[one] = Known((*map(_words, shown), *map(_words_before, earlier)), facts)
+        out[one] = Known((*map(_words, shown), *map(_words_before, earlier.passes)), facts)
     return out
 
 
