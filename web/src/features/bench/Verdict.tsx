@@ -21,7 +21,6 @@ export function Verdict({ one, isShort = false }: { one: Schemas["TryView"]; isS
       {one.tell && <p className="say">“{one.tell}”</p>}
       {one.exercises.length > 0 && (
         <table
-          role="table"
           className={isShort || one.exercises.length > 5 ? "verdict-rows many" : "verdict-rows"}
           style={{ "--rows": Math.ceil(one.exercises.length / 2) } as CSSProperties}
         >
@@ -32,16 +31,12 @@ export function Verdict({ one, isShort = false }: { one: Schemas["TryView"]; isS
               <th>Against the level</th>
             </tr>
           </thead>
-          <tbody role="rowgroup">
+          <tbody>
             {one.exercises.map((row, i) => (
-              <tr key={`${i}${row.name}`} role="row" className={row.reaches ? "" : "under"}>
-                <th scope="row" role="rowheader">
-                  {row.name}
-                </th>
-                <td role="cell" className="mono">
-                  {row.factor}
-                </td>
-                <td role="cell">
+              <tr key={`${i}${row.name}`} className={row.reaches ? "" : "under"}>
+                <th scope="row">{row.name}</th>
+                <td className="mono">{row.factor}</td>
+                <td>
                   {row.reaches ? "" : "under"}
                   {i === one.worst ? (row.reaches ? "lowest" : ", lowest") : ""}
                 </td>
