@@ -116,7 +116,7 @@ def test_a_roster_with_mistakes_is_listed_and_a_good_one_imported(desk: Make, st
     bad, good = tmp_path / "bad.csv", tmp_path / "good.csv"
     bad.write_text("Name,No\nIda Holm,9001\n,9002\nPer Moss,9001\n")
     good.write_text("Name,No,Task\nIda Holm,9001,grain dust\nPer Åsmoss,9002,grain dust\n")
-    chooser = admin.page.locator("input[type='file']")
+    chooser = admin.page.locator("input[type='file']:enabled")  # once the sites are there
     chooser.set_input_files(bad)
     admin.page.get_by_text("2 things are wrong").wait_for()
     assert admin.page.get_by_text("row 3, Name: the name is missing").count() == 1
