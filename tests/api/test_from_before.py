@@ -5,9 +5,11 @@ from __future__ import annotations
 from typing import Any
 
 import pytest
+from sqlalchemy import delete
 
 from moorfog.operations.kit.ledger import Found, open_recall
 from moorfog.store.base import run_in_transaction
+from moorfog.store.models import KitRecall, RecallSettled
 from tests.api.history import WHY, said_in_writing, table_of, word_on
 from tests.api.house import Client, House, Refused
 
@@ -110,6 +112,9 @@ def test_an_approval_that_is_withdrawn_suspends_what_rests_on_it_at_once(house: 
         f"/api/recalls/{recall['id']}/settle", {"decision": "clear", "reason": "A mistake."}
     )
     assert worn(tester, person)[0]["may"] and tester.get(due)["rows"] == [], "cleared for this employer"
+    with house.engine.begin() as db:  # the catalogue is everybody's: no other test shall hear of it
+        db.execute(delete(RecallSettled).where(RecallSettled.recall_id == recall["id"]))
+        db.execute(delete(KitRecall).where(KitRecall.id == recall["id"]))
 
 
 @pytest.mark.parametrize(
