@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from contextlib import contextmanager
 from typing import Any
 
 import pytest
-from sqlalchemy import delete
+from sqlalchemy import delete, select
 
 from moorfog.operations.kit.ledger import Found, open_recall
+from moorfog.operations.records import history_words
 from moorfog.store.base import run_in_transaction
 from moorfog.store.models import KitRecall, RecallSettled
 from tests.api.history import WHY, said_in_writing, table_of, word_on
@@ -21,8 +24,10 @@ def worn(client: Client, person: str) -> list[dict[str, Any]]:
     return rows
 
 
-def found_wrong(house: House, model_id: str) -> None:
-    """As if its approval were withdrawn; only this employer's tests are asked for."""
+@contextmanager
+def found_wrong(house: House, model_id: str) -> Iterator[None]:
+    """As if its approval were withdrawn, for as long as this lasts: the catalogue is everybody's, and no other test
+    shall hear of it."""
     found = Found(
         kit_kind="approval",
         kit_id=model_id,
@@ -34,6 +39,13 @@ def found_wrong(house: House, model_id: str) -> None:
         until=house.clock.at,
     )
     run_in_transaction(house.engine, lambda db: open_recall(db, found, "test"))
+    try:
+        yield
+    finally:
+        with house.engine.begin() as db:
+            mine = select(KitRecall.id).where(KitRecall.kit_id == model_id)
+            db.execute(delete(RecallSettled).where(RecallSettled.recall_id.in_(mine)))
+            db.execute(delete(KitRecall).where(KitRecall.kit_id == model_id))
 
 
 def take_over(house: House, *rows: str) -> None:
@@ -103,18 +115,15 @@ def test_an_approval_that_is_withdrawn_suspends_what_rests_on_it_at_once(house: 
     assert worn(tester, person)[0]["may"] and tester.get(due)["rows"] == []
     model = admin.get("/api/facepieces?q=sedge")["rows"][0]["model_id"]
     house.clock.pass_by(60)
-    found_wrong(house, model)
-    (row,) = worn(tester, person)
-    assert not row["may"] and [one["code"] for one in row["reasons"]] == ["suspended"]
-    assert [one["person_id"] for one in tester.get(due)["rows"]] == [person]
-    (recall,) = [one for one in tester.get("/api/recalls")["rows"] if one["kit_name"] == "Tindle & Wray Sedge"]
-    house.client("administrator").post(
-        f"/api/recalls/{recall['id']}/settle", {"decision": "clear", "reason": "A mistake."}
-    )
-    assert worn(tester, person)[0]["may"] and tester.get(due)["rows"] == [], "cleared for this employer"
-    with house.engine.begin() as db:  # the catalogue is everybody's: no other test shall hear of it
-        db.execute(delete(RecallSettled).where(RecallSettled.recall_id == recall["id"]))
-        db.execute(delete(KitRecall).where(KitRecall.id == recall["id"]))
+    with found_wrong(house, model):
+        (row,) = worn(tester, person)
+        assert not row["may"] and [one["code"] for one in row["reasons"]] == ["suspended"]
+        assert [one["person_id"] for one in tester.get(due)["rows"]] == [person]
+        (recall,) = [one for one in tester.get("/api/recalls")["rows"] if one["kit_name"] == "Tindle & Wray Sedge"]
+        house.client("administrator").post(
+            f"/api/recalls/{recall['id']}/settle", {"decision": "clear", "reason": "A mistake."}
+        )
+        assert worn(tester, person)[0]["may"] and tester.get(due)["rows"] == [], "cleared for this employer"
 
 
 @pytest.mark.parametrize(
@@ -144,3 +153,18 @@ def test_one_word_stands_for_each_facepiece_and_size(house: House) -> None:
     admin = house.client("administrator")
     with pytest.raises(Refused, match="take it back first"):
         admin.post(f"/api/sites/{house.ours.site}/history", word_on(admin, MODEL.upper(), SIZE))
+
+
+def test_no_word_that_stands_is_out_of_sight(house: House, monkeypatch: pytest.MonkeyPatch) -> None:
+    """However many were taken back since; and where no more could be shown, no more are said."""
+    word = said_in_writing(house, house.ours, MODEL, SIZE)
+    admin = house.client("administrator")
+    take_over(house, "1;DAY;Old Bittern;M;passed;1200;")
+    bittern = word_on(admin, "Old Bittern", SIZE)
+    history = f"/api/sites/{house.ours.site}/history"
+    taken = admin.post(history, bittern)["id"]
+    admin.post(f"/api/history-words/{taken}/withdrawal", {"why": "The papers were of another yard."})
+    monkeypatch.setattr(history_words, "MOST_WORDS", 1)
+    assert [one["id"] for one in admin.get(history)["words"]] == [word]
+    with pytest.raises(Refused, match="take some back first"):
+        admin.post(history, bittern)

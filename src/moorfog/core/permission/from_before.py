@@ -72,18 +72,20 @@ def same_words(one: str, other: str) -> bool:
 
 def accepted(results: Sequence[Before], words: Sequence[Word], book: Book, zone: str) -> tuple[Accepted, ...]:
     """Return the passes of before that count for somebody under a site's book, numbered from 1: of each word the
-    latest, unless a fail in that facepiece is known of the same day or later, or the book would not take it."""
-    found = (_accepted(results, one, book, zone) for one in words)
+    latest, unless a fail in that set-up is known of the same day or later, or the book would not take it."""
+    found = (_accepted(results, one, words, book, zone) for one in words)
     known = [one for one in found if one is not None]
     return tuple(replace(one, held=replace(one.held, no=number)) for number, one in enumerate(known, start=1))
 
 
-def _accepted(results: Sequence[Before], word: Word, book: Book, zone: str) -> Accepted | None:
-    covered = [one for one in results if one.has_passed and one.entered_at <= word.said_at and _is_of(one, word)]
+def _accepted(results: Sequence[Before], word: Word, words: Sequence[Word], book: Book, zone: str) -> Accepted | None:
+    covered = [one for one in results if one.has_passed and _is_covered(one, word)]
     last, months = max(covered, key=lambda one: one.on, default=None), book.ratio(INTERVAL)
     if last is None or months is None:
         return None
-    if any(not one.has_passed and one.on >= last.on and _may_be_of(one, word) for one in results):
+    alike = [one for one in words if one.piece.configuration == word.piece.configuration]
+    failed = (one for one in results if not one.has_passed and one.on >= last.on)
+    if any(_may_be_of(one, name) for one in failed for name in alike):
         return None
     taken, up_to, level = _by_book(last, word.piece, book)
     if not taken:
@@ -102,8 +104,10 @@ def _accepted(results: Sequence[Before], word: Word, book: Book, zone: str) -> A
     return Accepted(last, word, held)
 
 
-def _is_of(one: Before, word: Word) -> bool:
-    return same_words(one.model, word.model) and same_words(one.size, word.size)
+def _is_covered(one: Before, word: Word) -> bool:
+    """Whether a word speaks of a result: it was on file by then, and of a day that had come."""
+    is_of = same_words(one.model, word.model) and same_words(one.size, word.size)
+    return is_of and one.entered_at <= word.said_at and one.on <= word.said_on
 
 
 def _may_be_of(one: Before, word: Word) -> bool:

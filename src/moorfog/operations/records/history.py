@@ -103,6 +103,7 @@ def import_history(db: Session, clock: Clock, actor: Actor, file: HistoryFile) -
     if found.fault_count:
         raise DomainError("faults", f"{found.fault_count} cells are wrong. Mend them in the table and send it again.")
     keep_order(db, site.employer_id, file.day_order)
+    alone_at(db, site)  # what the site says in writing meanwhile does not speak of these
     now = clock.now(db)
     for first in range(0, len(rows), BATCH):
         some = [
@@ -113,6 +114,12 @@ def import_history(db: Session, clock: Clock, actor: Actor, file: HistoryFile) -
     new = found.rows - found.known
     note(db, Note("site", site.id, site.employer_id, {"history": ["", f"{new} results of before"]}))
     return new
+
+
+def alone_at(db: Session, site: Site) -> None:
+    """Wait until nobody else changes a site's results of before, or what it says of them, to the end of the
+    transaction."""
+    db.execute(select(Site.id).where(Site.id == site.id).with_for_update())
 
 
 def history_of(db: Session, person_id: str) -> tuple[HistoryLine, ...]:

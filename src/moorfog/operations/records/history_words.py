@@ -23,6 +23,7 @@ from moorfog.operations.errors import DomainError, NotFound
 from moorfog.operations.fields import Id, Label, Line, Why
 from moorfog.operations.kit.facepieces import offered
 from moorfog.operations.paging import PAGE, pages_of
+from moorfog.operations.records.history import alone_at
 from moorfog.operations.sites.sites import find_site, site_book
 from moorfog.operations.words import resembles
 from moorfog.store.base import new_id
@@ -147,8 +148,10 @@ def _today(db: Session, clock: Clock, site: Site) -> date:
 
 
 def _words_of(site: Site) -> Any:
+    """Return the words of a site, those that stand before all others: nothing counts that nobody can see."""
     mine = select(HistoryWord).where(HistoryWord.site_id == site.id)
-    return mine.order_by(HistoryWord.said_at.desc(), HistoryWord.id).limit(MOST_WORDS)
+    order = (HistoryWord.withdrawn_at.is_not(None), HistoryWord.said_at.desc(), HistoryWord.id)
+    return mine.order_by(*order).limit(MOST_WORDS)
 
 
 def _standing(words: list[HistoryWord], model: str, size: str) -> HistoryWord | None:
@@ -176,7 +179,7 @@ def say_in_writing(db: Session, clock: Clock, actor: Actor, site_id: str, one: W
     Raises :class:`DomainError` naming everything that is missing, :class:`NotFound` outside the scope.
     """
     site = find_site(db, actor.require("administrator"), site_id)
-    db.execute(select(Site.id).where(Site.id == site.id).with_for_update())  # two who say it at once: one of them does
+    alone_at(db, site)  # two who say it at once, a table that is taken over meanwhile: one after the other
     option = next((each for each in offered(db) if each.version_id == one.version_id), None)
     standing = [each for each in db.scalars(_words_of(site)) if each.withdrawn_at is None]
     is_known = select(HistoryRow.id).join(Person, Person.id == HistoryRow.person_id)
@@ -188,6 +191,7 @@ def say_in_writing(db: Session, clock: Clock, actor: Actor, site_id: str, one: W
             _standing(standing, one.model, one.size) is not None,
             "something is said of these already; take it back first",
         ),
+        (len(standing) >= MOST_WORDS, f"{MOST_WORDS} words stand here, and no more are kept; take some back first"),
         (option is None, "choose the facepiece as the catalogue has it"),
         (len(one.why.split()) < 3, "say why they count: which papers were seen, and who kept them"),
         (not resembles(one.typed_name, actor.name), f"type your own name, {actor.name}, to put it in writing"),
