@@ -105,9 +105,9 @@ def cut(value: Fraction, decimals: int = 1) -> str:
     return f"{sign}{whole // scale}.{whole % scale:0{decimals}d}"
 
 
-def whole_or_cut(value: Fraction) -> str:
+def whole_or_cut(value: Fraction, decimals: int = 1) -> str:
     """Write a level or limit: without places where it is whole, else cut as :func:`cut` does."""
-    return str(value.numerator) if value.denominator == 1 else cut(value)
+    return str(value.numerator) if value.denominator == 1 else cut(value, decimals)
 
 
 @dataclass(frozen=True)

@@ -11,7 +11,7 @@ from fractions import Fraction
 from moorfog.core.advice.methods import method_words
 from moorfog.core.events.facts import Facepiece, Outline
 from moorfog.core.events.payloads import instant
-from moorfog.core.kernel.arithmetic import cut
+from moorfog.core.kernel.arithmetic import whole_or_cut
 from moorfog.core.rules.book import Item
 from moorfog.core.rules.protocols import Protocol, instrument_of
 from moorfog.core.simulation.faults import DRAWN, PRACTICE
@@ -187,7 +187,7 @@ def proof_view(visit: Visit, now: datetime) -> ProofView | None:
     until = visit.after(one.ended_at, float(within)) if one.ended_at is not None and within is not None else None
     unit = UNITS.get(protocol.family if protocol is not None else "", "per cm³")
     blocking = too_late(visit, one, now, on_face=True)
-    shown = "" if least is None else str(least) if least.denominator == 1 else cut(least, 3)
+    shown = whole_or_cut(least, 3) if least is not None else ""
     return ProofView(least=shown, unit=unit, until=moment(until), blocking=blocking, is_read=is_read_by_link(one))
 
 
@@ -338,9 +338,8 @@ def _left_out(visit: Visit) -> frozenset[str]:
         return frozenset()
     found = step_states(visit, visit.last_at)
     done = {one.item.step for one in found if one.status == "done"}
-    return frozenset(one.id for one in visit.rules.procedure.step if one.id not in done) | frozenset(
-        one.item.step for one in found if one.status != "done"
-    )
+    undone = {one.item.step for one in found if one.status != "done"}
+    return frozenset(one.id for one in visit.rules.procedure.step if one.id in undone or one.id not in done)
 
 
 def _verdict(visit: Visit) -> Outcome | str:

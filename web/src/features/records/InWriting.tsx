@@ -100,10 +100,8 @@ function SayIt({ site, of, close }: { site: string; of: Earlier; close: () => vo
   const option = options.find((one) => one.version_id === version);
   const say = () =>
     change(async () => {
-      const body = {
-        ...{ model: of.model, size: of.size, version_id: version, piece_size: size, why, typed_name: name },
-        ...worn,
-      };
+      const { model, size: written } = of;
+      const body = { model, size: written, version_id: version, piece_size: size, why, typed_name: name, ...worn };
       await unwrap(api.POST("/api/sites/{site_id}/history", { params: { path: { site_id: site } }, body }));
       close();
     });
