@@ -241,6 +241,9 @@ def start_all(ports: list[int], cookie: str, starts: list[tuple[str, str]]) -> N
             "id": str(uuid7()),
             "expects": seen["visit"]["seq"],
             "occurred_at": call("GET", "/api/time")["now"],
+            "visit_id": visit,
+            "person_id": seen["person_id"],
+            "mark": seen["mark"],
             "body": {**body, "protocol_id": "", "fault": ""},
         }
         call("POST", f"/api/visits/{visit}/events", proposal, token)

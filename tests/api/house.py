@@ -19,6 +19,7 @@ from sqlalchemy.orm import Session
 from moorfog.api.app import create_app
 from moorfog.core.kernel.codec import encode
 from moorfog.core.rules.book import Rules
+from moorfog.core.transitions.bound import mark_of
 from moorfog.core.views.visit_view import VisitView, visit_view
 from moorfog.demo import scenario
 from moorfog.operations.accounts import sessions
@@ -279,8 +280,18 @@ class Client:
     def proposal(self, visit: str, body: dict[str, Any], **more: Any) -> dict[str, Any]:
         """Return a proposal on the visit as it stands, at the house's time."""
         with nullcontext(self.walk) if self.walk is not None else Session(self.house.engine) as db:
-            seq = db.scalar(select(VisitHead.seq).where(VisitHead.id == visit))
-        return {"id": new_id(), "expects": seq, "occurred_at": self.house.clock.at.isoformat(), "body": body, **more}
+            head = db.get(VisitHead, visit)
+            state = load_visit(db, head) if head is not None else None
+        return {
+            "id": new_id(),
+            "expects": state.seq if state is not None else 0,
+            "occurred_at": self.house.clock.at.isoformat(),
+            "visit_id": visit,
+            "person_id": state.person_id if state is not None else new_id(),
+            "mark": mark_of(visit, state) if state is not None else "",
+            "body": body,
+            **more,
+        }
 
     def say(self, visit: str, body: dict[str, Any], seconds: float = 4, **more: Any) -> Mapping[str, Any]:
         """Propose after ``seconds`` and return the view."""

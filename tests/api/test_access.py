@@ -28,7 +28,15 @@ PROTOCOL = (
 )
 BODIES: dict[str, dict[str, Any]] = {
     "open_visit": {"visit_id": "?", "event_id": "?", "person_id": "?", "bench": "A", "is_practice": False, "speed": 1},
-    "propose": {"id": "?", "expects": None, "occurred_at": "2026-01-01T00:00:00Z", "body": {"kind": "distress"}},
+    "propose": {
+        "id": "?",
+        "expects": None,
+        "occurred_at": "2026-01-01T00:00:00Z",
+        "visit_id": "?",
+        "person_id": "?",
+        "mark": None,
+        "body": {"kind": "distress"},
+    },
     "sign": {"id": "?", "expects": 1, "role": "wearer", "typed_name": "A", "password": None},
     "issue": {"page_size": "A4"},
     "record_check": {"name": "clean_air", "value": "0"},

@@ -167,7 +167,7 @@ def test_a_missed_dose_voids_and_presses_kept_while_the_server_was_away_count(ho
     house.clock.at = t0 + timedelta(seconds=425)
     for at in kept:
         body = {"kind": "dose_given", "run_id": run_id}
-        pressed = {"id": new_id(), "expects": None, "occurred_at": at.isoformat(), "body": body}
+        pressed = tester.proposal(visit, body, expects=None, occurred_at=at.isoformat())
         tester.post(f"/api/visits/{visit}/events", pressed)
     tester.notice(visit, {"kind": "qualitative_ended", "run_id": run_id, "longest_gap_ms": 400})
     view = tester.get(f"/api/visits/{visit}")

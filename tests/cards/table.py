@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import json
 import mimetypes
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from pathlib import Path
 from typing import Any
 from urllib.parse import urlparse
@@ -17,6 +17,7 @@ from playwright.sync_api import Browser, Page, Route
 
 from moorfog.core.events import payloads as ev
 from moorfog.core.kernel.codec import encode
+from moorfog.core.transitions.bound import PressedOn, mark_of, not_of_this
 from moorfog.operations.bench.views import BenchView
 from tests.browser.desk import AXE
 from tests.core.bench import Bench
@@ -47,10 +48,19 @@ KEPT = """
 
 
 class Table:
-    """A window at a bench, and the visit behind it."""
+    """A window at a bench, and the visit behind it: "v" of the person "p". ``others``: further visits by their id,
+    each of a person of its own, "p-" and that id."""
 
-    def __init__(self, browser: Browser, web: Path, bench: Bench, width: int = 1280, height: int = 800) -> None:
-        self.web, self.bench = web, bench
+    def __init__(
+        self,
+        browser: Browser,
+        web: Path,
+        bench: Bench,
+        width: int = 1280,
+        height: int = 800,
+        others: Mapping[str, Bench] | None = None,
+    ) -> None:
+        self.web, self.bench, self.benches = web, bench, {"v": bench, **(others or {})}
         self.context = browser.new_context(viewport={"width": width, "height": height})
         self.context.add_init_script(TOLD)
         self.context.route("**/*", self._answer)
@@ -58,18 +68,22 @@ class Table:
         self.problems: list[str] = []
         self.page.on("pageerror", lambda error: self.problems.append(str(error)))
         self.proposed: list[dict[str, Any]] = []
+        self.posted: list[tuple[str, dict[str, Any]]] = []  # every proposal with the visit it was sent to
+        self.is_away = False
         self.session = dict(SESSION)
         self.failures: list[int] = []  # what the next proposals are answered with instead of being heard
         self.page.goto(f"{ORIGIN}/visit/v")
         self.page.locator(".bench").wait_for()
 
-    def shown(self) -> dict[str, Any]:
-        """The visit as a server would show it."""
+    def shown(self, visit_id: str = "v") -> dict[str, Any]:
+        """A visit as a server would show it."""
+        bench = self.benches[visit_id]
         view = BenchView(
-            visit_id="v",
-            person_id="p",
-            person="Åsa Tarn",
-            first_name="Åsa",
+            visit_id=visit_id,
+            person_id=bench.visit.person_id,
+            mark=mark_of(visit_id, bench.visit),
+            person="Åsa Tarn" if visit_id == "v" else f"Nils Ridge {visit_id}",
+            first_name="Åsa" if visit_id == "v" else "Nils",
             number="1001",
             job="sander",
             task="hull sanding",
@@ -82,7 +96,7 @@ class Table:
             zone="America/New_York",
             late_entries=0,
             meanwhile=(),
-            visit=self.bench.view,
+            visit=bench.view,
         )
         out: dict[str, Any] = encode(view)
         return out
@@ -129,19 +143,22 @@ class Table:
 
     def _answer(self, route: Route) -> None:
         path = urlparse(route.request.url).path
+        visit_id = path.split("/")[3] if path.startswith("/api/visits/") else ""
         if not path.startswith("/api/"):
             self._file(route, path)
+        elif self.is_away:
+            route.fulfill(status=502, body="<html>some page of a proxy</html>")
         elif path == "/api/session":
             route.fulfill(json=self.session)
         elif path == "/api/time":
             route.fulfill(json={"now": ev.instant(self.bench.at)})
-        elif path == "/api/visits/v/events" and self.failures:
+        elif path.endswith("/events") and self.failures:
             route.fulfill(status=self.failures.pop(0), body="<html>some page of a proxy</html>")
-        elif path == "/api/visits/v/events":
-            self._propose(json.loads(route.request.post_data or "{}"))
-            route.fulfill(json=self.shown())
-        elif path == "/api/visits/v":
-            route.fulfill(json=self.shown())
+        elif path.endswith("/events"):
+            self._propose(visit_id, json.loads(route.request.post_data or "{}"))
+            route.fulfill(json=self.shown(visit_id))
+        elif path == f"/api/visits/{visit_id}":
+            route.fulfill(json=self.shown(visit_id))
         elif path == "/api/counters":
             route.fulfill(json=NOTHING)
         elif route.request.method == "POST":
@@ -149,16 +166,19 @@ class Table:
         else:
             route.fulfill(status=404, json={"code": "not_found", "message": "Not here.", "detail": {}})
 
-    def _propose(self, proposal: dict[str, Any]) -> None:
-        """Take a proposal of the page into the visit, as a server does; the core refuses what it must."""
-        body = proposal["body"]
+    def _propose(self, visit_id: str, proposal: dict[str, Any]) -> None:
+        """Take a proposal of the page into its visit, as a server does; the core refuses what it must."""
+        body, bench = proposal["body"], self.benches[visit_id]
         self.proposed.append(body)
+        self.posted.append((visit_id, proposal))
+        pressed = PressedOn(proposal["visit_id"], proposal["person_id"], proposal["mark"])
+        assert not_of_this(visit_id, bench.visit, pressed) is None, body
         if body["kind"] == "answer_together":
             for one in body["answers"]:
-                self.bench.say(ev.Answered(one["question"], "fine", one["facts"], screen=body["screen"]))
+                bench.say(ev.Answered(one["question"], "fine", one["facts"], screen=body["screen"]))
             return
         kind = ev.KINDS[body["kind"]]
-        self.bench.say(kind(**{key: value for key, value in body.items() if key != "kind"}))
+        bench.say(kind(**{key: value for key, value in body.items() if key != "kind"}))
 
     def _file(self, route: Route, path: str) -> None:
         file = self.web / path.lstrip("/")

@@ -123,6 +123,7 @@ class Bench:
             "opened_on": at.date().isoformat(),
             "clearance": CLEARED,
             "trained_on": "2026-02-01",
+            "visit_id": "v",
         }
         self.method = opening.pop("method", "ambient_count")
         self.say(ev.VisitOpened(**{**plain, **opening}), 0)

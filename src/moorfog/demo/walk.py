@@ -13,6 +13,7 @@ from moorfog.core.events import payloads as ev
 from moorfog.core.measuring.readings import chunk_of, seal_digest
 from moorfog.core.rules.book import Protocol, Rules
 from moorfog.core.simulation.wearer import SimulatedWearer, simulate
+from moorfog.core.transitions.bound import mark_of
 from moorfog.core.views.visit_view import Card, VisitView, visit_view
 from moorfog.core.visit.state import Visit
 from moorfog.operations.accounts.sessions import Actor
@@ -82,7 +83,15 @@ class Walk:
     def say(self, body: Body, seconds: float = 4) -> Visit:
         """Propose ``body`` after ``seconds``. Raises what the operation raises."""
         self.wait(seconds)
-        proposal = Proposal(new_id(), self.visit.seq, self.clock.at, body)
+        proposal = Proposal(
+            id=new_id(),
+            expects=self.visit.seq,
+            occurred_at=self.clock.at,
+            visit_id=self.visit_id,
+            person_id=self.visit.person_id,
+            mark=mark_of(self.visit_id, self.visit),
+            body=body,
+        )
         self.visit = visits.propose(self.db, self.clock, self.actor, self.visit_id, proposal, runs.start_run).visit
         keep_state(self.visit_id, self.visit)
         return self.visit

@@ -1,9 +1,10 @@
 import { createBrowserRouter, Navigate, type RouteObject } from "react-router";
 import { Shell } from "@/app/Shell";
+import { ofItsOwn } from "@/app/ofItsOwn";
 
 /** A page that is fetched when it is first gone to. */
 function page(path: string, load: () => Promise<React.ComponentType>): RouteObject {
-  const lazy = { Component: load };
+  const lazy = { Component: path.includes(":") ? async () => ofItsOwn(await load()) : load };
   return path ? { path, lazy } : { index: true, lazy };
 }
 

@@ -149,13 +149,15 @@ export function useOutbox<T extends { id: string }>(place: string, { account, na
     setPresses((all) => [...all.filter((one) => one.id !== id), ...all.filter((one) => one.id === id)]);
   }, []);
   const again = useCallback(() => setPresses((all) => [...all]), []);
+  // a press belongs to its place, wherever the page has gone meanwhile
+  const here = useMemo(() => presses.filter((one) => one.place === place), [presses, place]);
   const entries = useMemo(
-    () => presses.filter((one) => one.account === account).map((one) => one.entry as T),
-    [presses, account],
+    () => here.filter((one) => one.account === account).map((one) => one.entry as T),
+    [here, account],
   );
   return {
     entries,
-    others: presses.filter((one) => one.account !== account),
+    others: here.filter((one) => one.account !== account),
     isKept,
     add,
     drop,

@@ -3951,6 +3951,8 @@ export interface components {
         /**
          * BenchView
          * @description A visit on a screen: who, where, and its view. Face measures in mm, None where not measured.
+         *
+         *     ``mark`` is what a decision made on this view names; the entry that is decided on, the visit and the person make it.
          */
         BenchView: {
             /** Bench */
@@ -3969,6 +3971,8 @@ export interface components {
             last_result: string;
             /** Late Entries */
             late_entries: number;
+            /** Mark */
+            mark: string;
             /** Meanwhile */
             meanwhile: components["schemas"]["Meanwhile"][];
             /** Number */
@@ -7090,7 +7094,9 @@ export interface components {
         };
         /**
          * Proposal
-         * @description One proposal. Decisions name the sequence number they expect; observations leave ``expects`` null.
+         * @description One proposal, bound to its visit, its person, and the mark of what the screen showed when it was pressed.
+         *
+         *     Decisions name the sequence number they expect; observations leave ``expects`` and ``mark`` null.
          */
         Proposal: {
             /** Body */
@@ -7102,11 +7108,23 @@ export interface components {
              * @description a UUID
              */
             id: string;
+            /** Mark */
+            mark: string | null;
             /**
              * Occurred At
              * Format: date-time
              */
             occurred_at: string;
+            /**
+             * Person Id
+             * @description a UUID
+             */
+            person_id: string;
+            /**
+             * Visit Id
+             * @description a UUID
+             */
+            visit_id: string;
         };
         /**
          * ProtocolChoice

@@ -45,6 +45,7 @@ interface Holding {
 /** Say now and then that this screen is there; at once when it has nothing left to send and when a run begins or ends. */
 export function useHeard(say: Say | null, holding: Holding) {
   const latest = useRef({ say, holding });
+  const counted = useRef(0);
   useEffect(() => {
     latest.current = { say, holding };
   });
@@ -52,14 +53,14 @@ export function useHeard(say: Say | null, holding: Holding) {
   const isEmpty = holding.unsent === 0;
   useEffect(() => {
     if (!isThere) return;
-    void tell(latest.current, false);
-    const timer = window.setInterval(() => void tell(latest.current, false), PERIOD_MS);
+    void tell(latest.current, false, counted);
+    const timer = window.setInterval(() => void tell(latest.current, false, counted), PERIOD_MS);
     return () => window.clearInterval(timer);
   }, [isThere, isEmpty, holding.running]);
   useEffect(() => {
     if (!isThere) return;
     const known = latest;
-    const leave = () => void tell(known.current, true);
+    const leave = () => void tell(known.current, true, counted);
     window.addEventListener("pagehide", leave);
     return () => {
       window.removeEventListener("pagehide", leave);
@@ -68,12 +69,14 @@ export function useHeard(say: Say | null, holding: Holding) {
   }, [isThere]);
 }
 
-/** How many presses were kept on the disk when last counted: a page that goes cannot wait for a count. */
-let counted = 0;
-
-async function tell({ say, holding }: { say: Say | null; holding: Holding }, leaving: boolean) {
+/** ``counted``: how many presses were kept on the disk for this place when last counted; a page that goes cannot wait. */
+async function tell(
+  { say, holding }: { say: Say | null; holding: Holding },
+  leaving: boolean,
+  counted: { current: number },
+) {
   const { role, unsent, kept, seq } = holding;
-  if (!leaving) counted = await kept().catch(() => 0);
+  if (!leaving) counted.current = await kept().catch(() => 0);
   // what is not heard now is said again in a moment
-  await say?.({ screen: holder(role), unsent: Math.max(unsent, counted), seq, leaving }).catch(() => undefined);
+  await say?.({ screen: holder(role), unsent: Math.max(unsent, counted.current), seq, leaving }).catch(() => undefined);
 }

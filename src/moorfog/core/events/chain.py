@@ -19,8 +19,8 @@ VERSIONS: dict[str, int] = {
     **dict.fromkeys(KINDS, 1),
     "run_closed": 2,
     "run_started": 4,
-    "probe_fitted": 3,
-    **dict.fromkeys(("visit_opened", "answered", "facepiece_chosen", "task_chosen", "proof_given", "corrected"), 2),
+    **dict.fromkeys(("probe_fitted", "visit_opened"), 3),
+    **dict.fromkeys(("answered", "facepiece_chosen", "task_chosen", "proof_given", "corrected"), 2),
 }
 
 
@@ -99,6 +99,7 @@ UPCASTERS: dict[tuple[str, int], Callable[[dict[str, Any]], dict[str, Any]]] = {
     ("run_started", 3): lambda payload: {**payload, "hidden": ""},
     ("run_closed", 1): lambda payload: {**payload, "signals": [], "holds": []},
     ("visit_opened", 1): lambda payload: {**payload, "wore": ""},
+    ("visit_opened", 2): lambda payload: {**payload, "visit_id": ""},
     ("answered", 1): lambda payload: {**payload, "screen": ""},
     ("facepiece_chosen", 1): _with_its_kind,
     ("task_chosen", 1): _with_cartridges,

@@ -106,6 +106,7 @@ class VisitOpened:
 
     ``opened_on`` is the date at the site; ``trained_on`` the date of the last training on file, empty where none is;
     ``wore`` what the person was last tested in and how that went, in words, empty where nothing is known.
+    ``visit_id`` binds every answer to this visit; it is empty in logs from before it was written down.
     """
 
     person_id: str
@@ -120,6 +121,7 @@ class VisitOpened:
     clearance: Clearance | None = None
     trained_on: str = ""
     wore: str = ""
+    visit_id: str = ""
     kind: Literal["visit_opened"] = "visit_opened"
 
 

@@ -41,10 +41,16 @@ def fact(visit: Visit, name: str) -> str | int | tuple[str | int, ...]:
 
 
 def facts_digest(visit: Visit, item: Item) -> str:
-    """Return the digest of the facts an answer to ``item`` would hold for now."""
+    """Return the digest of the facts an answer to ``item`` would hold for now: of this visit and this person alone.
+
+    A log from before the visit was written down in it has digests without either, and keeps them.
+    """
     found: str | None = visit.memo.get(item.depends_on)
     if found is None:
-        found = visit.memo[item.depends_on] = _digest_of(tuple((name, fact(visit, name)) for name in item.depends_on))
+        here = visit.opened
+        whose = (("visit", here.visit_id), ("person", here.person_id)) if here is not None and here.visit_id else ()
+        facts = tuple((name, fact(visit, name)) for name in item.depends_on)
+        found = visit.memo[item.depends_on] = _digest_of((*whose, *facts))
     return found
 
 

@@ -181,10 +181,16 @@ Body: TypeAlias = Annotated[
 
 @dataclass(frozen=True)
 class Proposal:
-    """One proposal. Decisions name the sequence number they expect; observations leave ``expects`` null."""
+    """One proposal, bound to its visit, its person, and the mark of what the screen showed when it was pressed.
+
+    Decisions name the sequence number they expect; observations leave ``expects`` and ``mark`` null.
+    """
 
     __pydantic_config__: ClassVar[Mapping[str, Any]] = STRICT
     id: Id
     expects: int | None
     occurred_at: Moment
+    visit_id: Id
+    person_id: Id
+    mark: str | None
     body: Body

@@ -9,6 +9,7 @@ from datetime import datetime, timedelta
 from sqlalchemy import func, or_, select, text
 from sqlalchemy.orm import Session
 
+from moorfog.core.transitions.bound import mark_of
 from moorfog.core.views.visit_view import VisitView
 from moorfog.core.visit.state import Visit
 from moorfog.operations.bench.visits import last_result, view_visit
@@ -31,10 +32,14 @@ class Meanwhile:
 
 @dataclass(frozen=True)
 class BenchView:
-    """A visit on a screen: who, where, and its view. Face measures in mm, None where not measured."""
+    """A visit on a screen: who, where, and its view. Face measures in mm, None where not measured.
+
+    ``mark`` is what a decision made on this view names; the entry that is decided on, the visit and the person make it.
+    """
 
     visit_id: str
     person_id: str
+    mark: str
     person: str
     first_name: str
     number: str
@@ -102,6 +107,7 @@ def view_for_screen(
     return BenchView(
         visit_id=visit_id,
         person_id=person.id,
+        mark=mark_of(visit_id, visit),
         person=person.name,
         first_name=person.name.split()[0],
         number=person.number,

@@ -17,6 +17,7 @@ from moorfog.core.events.payloads import instant
 from moorfog.core.kernel.canonical import digest
 from moorfog.core.kernel.codec import decode, encode
 from moorfog.core.transitions.admit import FUTURE_TOLERANCE, Refusal, admit
+from moorfog.core.transitions.bound import PressedOn, not_of_this
 from moorfog.core.transitions.fold import step
 from moorfog.core.transitions.together import not_together
 from moorfog.core.views.visit_view import VisitView, visit_view
@@ -153,6 +154,7 @@ def open_visit(
         clearance=file.clearance,
         trained_on=file.trained_on,
         wore=last_result(db, person_id, visit_id),
+        visit_id=visit_id,
     )
     event = write_event(db, head, event_id, payload, occurred_at or now, now, actor.id, digest(encode(payload)))
     visit = step(Visit(rules), event)
@@ -265,6 +267,7 @@ def propose(
         return Appended(visit_id, visit, was_known=True)
     now = clock.now(db)
     is_observation = proposal.body.kind in ev.OBSERVATIONS
+    _check_bound(visit_id, visit, proposal, None)
     ahead = proposal.occurred_at - now
     if is_observation and ahead > timedelta():
         proposal = replace(proposal, occurred_at=now)  # taken all the same, and dated by the server
@@ -278,6 +281,7 @@ def propose(
         )
     if not is_observation or (is_late and proposal.expects is not None):
         _check_expected(db, visit_id, visit, proposal)
+        _check_bound(visit_id, visit, proposal, proposal.mark or "")
     if not is_observation:
         _check_dated(visit, proposal, now)
     if proposal.body.kind in RUN_STARTS:
@@ -395,6 +399,13 @@ def tell_open_visits(db: Session, clock: Clock, actor_id: str, person_id: str) -
 def refused(refusal: Refusal) -> DomainError:
     """Return the error for a refusal of the core."""
     return DomainError(refusal.code, f"{refusal.sentence} {refusal.remedy}".strip(), {"remedy": refusal.remedy})
+
+
+def _check_bound(visit_id: str, visit: Visit, proposal: Proposal, mark: str | None) -> None:
+    """Refuse what was pressed in another visit, for another person, or on what the screen no longer shows."""
+    found = not_of_this(visit_id, visit, PressedOn(proposal.visit_id, proposal.person_id, mark))
+    if found is not None:
+        raise Conflict(found.code, f"{found.sentence} {found.remedy}")
 
 
 def _check_expected(db: Session, visit_id: str, visit: Visit, proposal: Proposal) -> None:

@@ -21,6 +21,8 @@ const OBSERVATIONS = new Set<Body["kind"]>([
   "screened",
 ]);
 type Proposal = Schemas["Proposal"];
+/** As kept by a page from before presses named their visit: it belongs to the place it was kept in. */
+type Unbound = Omit<Proposal, "visit_id" | "person_id" | "mark">;
 
 /** Points of a run in order; a message that begins earlier than what is known brings the whole run anew. */
 function joined(known: Point[], fresh: Point[]): Point[] {
@@ -40,11 +42,11 @@ export function useVisit(visitId: string, who: Presser) {
   const [connection, setConnection] = useState<Connection>("polling");
   const [live, setLive] = useState<LiveNumbers | null>(null);
   const [proof, setProof] = useState<LiveProof | null>(null);
-  const box = useOutbox<Proposal>(benchOf(visitId), who);
+  const box = useOutbox<Proposal | Unbound>(benchOf(visitId), who);
   const { entries: outbox, add, drop, putLast, again } = box;
   const [isStuck, setStuck] = useState(false);
   const [held, setHeld] = useState("");
-  const [late, setLate] = useState<Proposal | null>(null);
+  const [late, setLate] = useState<Proposal | Unbound | null>(null);
   const sending = useRef(false);
 
   const visit = useQuery({
@@ -100,12 +102,20 @@ export function useVisit(visitId: string, who: Presser) {
     };
   }, [visitId, put, queries]);
 
+  const person = visit.data?.person_id ?? "";
+  const mark = visit.data?.mark ?? "";
+  /** What a press made now is bound to. */
+  const seen = useCallback(
+    (isObservation: boolean) => ({ visit_id: visitId, person_id: person, mark: isObservation ? null : mark }),
+    [visitId, person, mark],
+  );
   useEffect(() => {
     const first = outbox[0];
-    if (!first || sending.current) return;
+    if (!first || !person || sending.current) return;
     sending.current = true;
     let timer = 0;
-    unwrap(api.POST("/api/visits/{visit_id}/events", { params: { path: { visit_id: visitId } }, body: first }))
+    const body = "visit_id" in first ? first : { ...first, ...seen(first.expects === null) };
+    unwrap(api.POST("/api/visits/{visit_id}/events", { params: { path: { visit_id: visitId } }, body }))
       .then((view) => {
         setStuck(false);
         setHeld("");
@@ -141,7 +151,7 @@ export function useVisit(visitId: string, who: Presser) {
     return () => {
       if (timer) window.clearTimeout(timer);
     };
-  }, [outbox, visitId, put, queries, drop, putLast, again]);
+  }, [outbox, visitId, person, seen, put, queries, drop, putLast, again]);
 
   const seq = visit.data?.visit.seq ?? 0;
   // a decision on its way keeps out another one on the same view, not one on what has come since
@@ -154,21 +164,22 @@ export function useVisit(visitId: string, who: Presser) {
         id: uuid(),
         expects: isObservation ? null : seq,
         occurred_at: new Date(serverNow()).toISOString(),
+        ...seen(isObservation),
         body,
       };
       add(proposal);
     },
-    [busy, seq, add],
+    [busy, seq, seen, add],
   );
 
   /** Enter what was observed in a visit that is closed by now, on the record as it stands. */
   const enterLate = useCallback(() => {
     if (!late) return;
     drop(late.id);
-    add({ ...late, id: uuid(), expects: seq });
+    add({ ...late, ...seen(false), id: uuid(), expects: seq });
     setLate(null);
     setHeld("");
-  }, [late, seq, add, drop]);
+  }, [late, seq, seen, add, drop]);
 
   /** How many entries of a kind were pressed here and are not yet stored. */
   const pending = useCallback((kind: string) => outbox.filter((one) => one.body.kind === kind).length, [outbox]);
