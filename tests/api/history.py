@@ -14,7 +14,7 @@ def table_of(
     house: House, *rows: str, name: str = "last-year.csv", place: Place | None = None, **more: Any
 ) -> dict[str, Any]:
     """A table of results of before, as it is sent."""
-    text = "\n".join(("Number;Test date;Mask;Size;Result;Fit factor;Tested by", *rows))
+    text = "\n".join(("Number;Test date;Mask;Size;Method;Result;Fit factor;Tested by", *rows))
     site = (place or house.ours).site
     return {"site_id": site, "file_name": name, "content": base64.b64encode(text.encode()).decode(), **more}
 
@@ -32,7 +32,7 @@ def said_in_writing(house: House, place: Place, model: str, size: str, factor: s
     """Take over a pass of before of a place's first person, and say in writing that it counts; the id of the word."""
     admin = house.client("administrator", place)
     day = house.clock.at.date().replace(day=1).isoformat()
-    row = f"{house.mark}-0;{day};{model};{size};passed;{factor};R. Vole"
+    row = f"{house.mark}-0;{day};{model};{size};ambient count;passed;{factor};R. Vole"
     admin.post("/api/history", table_of(house, row, place=place))
     made: str = admin.post(f"/api/sites/{place.site}/history", word_on(admin, model, size))["id"]
     return made

@@ -7,8 +7,9 @@ import uuid
 from collections.abc import Iterator, Mapping
 from contextlib import nullcontext
 from dataclasses import dataclass, field, fields
-from datetime import UTC, datetime, timedelta
+from datetime import UTC, date, datetime, timedelta
 from typing import Any
+from zoneinfo import ZoneInfo
 
 from flask import Flask
 from flask.testing import FlaskClient
@@ -48,17 +49,19 @@ from tests.unguarded import schema_engine
 PASSWORD = "heather-and-peat"
 NAMES = ("Åsa Tarn", "Łukasz Moss Heather", "Bo Fell")
 DUST = {"name": "grain dust", "form": "particles", "concentration": "30", "limit": "4", "unit": "mg/m³"}
-GRAIN = {"contaminants": [DUST], "work_filter": "99-type"}
+GRAIN = {"contaminants": [DUST], "work_filter": "99-type", "oxygen_percent": "20.9"}
 TASK = {"oxygen_percent": "20.9", "is_idlh": False, "is_unknown": False, "work_cartridge": ""}
 GOOD = ("4", "6", "3", "5")
 ROLES = ("tester", "administrator", "supervisor")
 
 
 class HandClock:
-    """A clock the test moves by hand, from mid-morning in New York: no test runs into another day by itself."""
+    """A clock the test moves by hand, from mid-morning in New York, on the day that it is there for a worker's own
+    clock too: no test runs into another day by itself."""
 
     def __init__(self) -> None:
-        self.at = datetime.now(UTC).replace(hour=15, minute=0, second=0, microsecond=0)
+        there = datetime.now(ZoneInfo("America/New_York"))
+        self.at = there.replace(hour=10, minute=0, second=0, microsecond=0).astimezone(UTC)
 
     def now(self, db: Session) -> datetime:
         return self.at
@@ -98,7 +101,7 @@ class House:
         site = Site(id=new_id(), employer_id=employer.id, name="Quay", zone=self.zone, benches=["Bench A", "Bench B"])
         db.add(site)
         db.flush()
-        people = []
+        task_id, people = new_id(), []
         for number, person in enumerate(NAMES):
             row = Person(
                 id=new_id(),
@@ -108,6 +111,7 @@ class House:
                 number=f"{self.mark}-{number}",
                 job="silo hand",
                 task="grain dust",
+                task_id=task_id,
                 face_length=1180,
                 face_width=1400,
             )
@@ -123,9 +127,8 @@ class House:
                 for i, (row_id, n) in enumerate(zip(people, NAMES, strict=True))
             ],
         )
-        task = SiteTask(
-            id=new_id(), site_id=site.id, name="grain dust", content=GRAIN, entered_at=self.clock.at, is_current=True
-        )
+        task = SiteTask(id=task_id, site_id=site.id, name="grain dust", content=GRAIN, is_current=True, task_id=task_id)
+        task.entered_at = self.clock.at
         db.add(task)
         token = f"token-{name}-{self.mark}"
         counter = create_instrument(
@@ -158,10 +161,10 @@ class House:
             run_in_transaction(self.engine, lambda db, one=person_id: self._file(db, one))  # type: ignore[misc]
 
     def _file(self, db: Session, person_id: str) -> None:
-        """Put a clearance without end and a training of a month ago on file."""
+        """Put a clearance without end, older than any a test files, and a training of a month ago on file."""
         day = self.clock.at.date()
         common = {"person_id": person_id, "account_id": new_id(), "entered_at": self.clock.at - timedelta(days=40)}
-        start = day - timedelta(days=60)
+        start = date(2025, 1, 1)
         cleared = {
             "status": "cleared",
             "limits": [],

@@ -90,6 +90,8 @@ BODIES: dict[str, dict[str, Any]] = {
     "add_nebuliser": {"employer_id": "employer", "name": "Blue 2", "role": "fit"},
     "fill_nebuliser": {"lot_id": "lot"},
     "withdraw_lot": {"reason": "cloudy"},
+    "withdraw_training": {"why": "A namesake's."},
+    "withdraw_pass": {"run_id": "?", "why": "The wrong person was tested."},
     "withdraw_facepiece": {"reason": "counterfeit"},
     "settle_recall": {"decision": "clear", "reason": "wet hose"},
     "invite_colleague": {"login": "?", "name": "A", "grants": [{"role": "tester", "employer_id": "employer"}]},

@@ -15,7 +15,7 @@ from sqlalchemy.orm import Session
 
 from moorfog.core.permission.standing import standing_of
 from moorfog.operations.people import standing
-from moorfog.operations.people.permissions import answers_for, usual_task
+from moorfog.operations.people.permissions import answers_for, at_work, usual_task
 from moorfog.store.base import run_in_transaction
 from moorfog.store.models import Person, Site, TryResult, VisitHead
 from moorfog.store.models_counts import ResultCount, Standing, StandingBy
@@ -41,7 +41,7 @@ def stands(house: House) -> dict[str, tuple[str, bool]]:
                 continue
             task = usual_task(db, person)
             answer = answers_for(db, [person], today.isoformat(), lambda _, task=task: task)[person.id]  # type: ignore[misc]
-            found = standing_of(answer.found, answer.known.facts, today.isoformat())
+            found = standing_of(answer.found, answer.known.facts, answer.books, today.isoformat())
             kept = (row.until.isoformat() if row.until else "", row.is_only)
             assert not row.is_stale and kept == (found.until, found.is_only), person.name
             out[person.id] = kept
@@ -233,7 +233,7 @@ def test_a_crew_asks_as_much_as_one_person(house: House) -> None:
 
         def ask(db: Session) -> None:
             rows = db.scalars(select(Person).where(Person.id.in_(people))).all()
-            found = answers_for(db, rows, house.clock.at.date().isoformat(), lambda _: None)
+            found = answers_for(db, rows, house.clock.at.date().isoformat(), at_work(db))
             assert len(found) == len(people) and all(one.found for one in found.values())
 
         event.listen(house.engine, "before_cursor_execute", count)

@@ -19,7 +19,7 @@ from tests.api.house import GOOD, PASSWORD, Client, House, Refused
 NOT_CLEARED = {
     "status": "not cleared",
     "limits": [],
-    "valid_from": "2020-01-01",
+    "valid_from": "2026-01-01",
     "valid_until": "",
     "by_whom": "Harbour Row",
 }

@@ -56,7 +56,12 @@ def take_over(house: House, *rows: str) -> None:
 
 def test_what_is_said_in_writing_is_heard_on_crew_person_and_due_list_and_taken_back(house: House) -> None:
     admin, supervisor, person = house.client("administrator"), house.client("supervisor"), house.ours.people[0]
-    take_over(house, "0;DAY;Old Heron;M;passed;1200;", "1;DAY;Old Heron;M;fail;30;", "2;DAY;Old Heron;;passed;900;")
+    take_over(
+        house,
+        "0;DAY;Old Heron;M;ambient count;passed;1200;",
+        "1;DAY;Old Heron;M;ambient count;fail;30;",
+        "2;DAY;Old Heron;;ambient count;passed;900;",
+    )
     crew = f"/api/tomorrow?site={house.ours.site}"
     page = admin.get(f"/api/sites/{house.ours.site}/history")
     assert [(one["model"], one["size"], one["results"], one["in_time"], one["said"]) for one in page["rows"]] == [
@@ -103,7 +108,7 @@ def test_a_report_a_fail_and_another_site_end_what_rests_on_it(house: House) -> 
     admin = house.client("administrator")
     admin.post(f"/api/reports/{made['id']}/withdrawal", {"why": "It was somebody else."})
     assert worn(tester, person)[0]["may"]
-    take_over(house, "0;DAY;Old Heron;;failed;12;")
+    take_over(house, "0;DAY;Old Heron;;ambient count;failed;12;")
     assert worn(tester, person) == [], "a fail that is taken over later, its size unknown"
 
 
@@ -139,7 +144,7 @@ def test_an_approval_that_is_withdrawn_suspends_what_rests_on_it_at_once(house: 
     ],
 )
 def test_nothing_counts_until_all_of_it_is_said(house: House, change: dict[str, str], words: str) -> None:
-    take_over(house, "0;DAY;Old Heron;M;passed;1200;", "1;DAY;Old Heron;;passed;1200;")
+    take_over(house, "0;DAY;Old Heron;M;ambient count;passed;1200;", "1;DAY;Old Heron;;ambient count;passed;1200;")
     admin = house.client("administrator")
     with pytest.raises(Refused, match=f"(?i){words}"):
         admin.post(f"/api/sites/{house.ours.site}/history", {**word_on(admin, MODEL, SIZE), **change})
@@ -159,7 +164,7 @@ def test_no_word_that_stands_is_out_of_sight(house: House, monkeypatch: pytest.M
     """However many were taken back since; and where no more could be shown, no more are said."""
     word = said_in_writing(house, house.ours, MODEL, SIZE)
     admin = house.client("administrator")
-    take_over(house, "1;DAY;Old Bittern;M;passed;1200;")
+    take_over(house, "1;DAY;Old Bittern;M;ambient count;passed;1200;")
     bittern = word_on(admin, "Old Bittern", SIZE)
     history = f"/api/sites/{house.ours.site}/history"
     taken = admin.post(history, bittern)["id"]

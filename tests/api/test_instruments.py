@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from datetime import timedelta
 from importlib.resources import files
 from typing import Any
@@ -349,7 +350,7 @@ def test_a_file_that_is_no_protocol_is_named_by_key(house: House, change: Any, w
     ("change", "words"),
     [
         (lambda text: SHIPPED, "shipped protocol"),
-        (lambda text: text.replace('kinds = ["', 'kinds = ["halff", "', 1), "no kind of facepiece"),
+        (lambda text: re.sub(r"(kinds = \[\s*)", r'\1"halff", ', text, count=1), "no kind of facepiece"),
         (lambda text: text.replace('use = "inside", valve = "IN"', 'use = "inside", valve = "OUT"'), "good seal"),
     ],
 )

@@ -67,6 +67,7 @@ def test_a_worker_leaves_with_a_card_that_a_stranger_can_check(house: House) -> 
         "facepiece": f"{row['model']} {row['size']}",
         "until": row["until"],
         "checked_on": row["tested_on"],
+        "limits": [],
     }
     assert row["until"] < row["test_until"], "the training ends before the test does, and a gate is told so"
     assert stranger.get(f"/api/codes/{code.lower()}")["status"] == "valid"

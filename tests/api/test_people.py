@@ -20,6 +20,7 @@ from moorfog.operations.people import due
 from moorfog.operations.people import roster as imports
 from moorfog.store.models import Job, Person, PersonWord
 from tests.api.house import GRAIN, NAMES, TASK, Client, House, Refused
+from tests.api.test_access import BODIES
 
 
 def roster(house: House, text: str | bytes, name: str = "roster.csv", **more: Any) -> dict[str, Any]:
@@ -150,6 +151,9 @@ def test_a_second_roster_says_who_is_new_changed_moved_back_and_missing(house: H
     admin, tester = house.client("administrator"), house.client()
     slip = {"name": "Slip", "zone": "Europe/London", "rule_book": "us-29cfr1910-134", "benches": ["B"]}
     admin.post(f"/api/employers/{house.ours.employer}/sites", slip)
+    for there in (house.ours.site, next(one["id"] for one in admin.get("/api/sites") if one["name"] == "Slip")):
+        for name in ("grain dust", "blasting"):
+            admin.post(f"/api/sites/{there}/tasks", {**BODIES["enter_task"], "name": name})
     first, second, third = (f"{house.mark}-{n}" for n in range(3))
     tester.post(f"/api/people/{house.ours.people[1]}/left", {"left_on": house.clock.at.date().isoformat()})
     entry = {"site_id": house.ours.site, "job": "", "task": "", "contact": ""}

@@ -209,8 +209,8 @@ def test_the_root_of_an_archive_is_signed_by_the_installation(house: House, tmp_
 def test_results_of_before_are_history_and_permit_nothing(house: House) -> None:
     admin, person = house.client("administrator"), house.ours.people[0]
     rows = (
-        f"{house.mark}-0;31.03.2026;Old Heron;M;passed;1200;R. Vole",
-        f"{house.mark}-1;01.04.2026;Old Heron;L;Fail;60;",
+        f"{house.mark}-0;31.03.2026;Old Heron;M;ambient count;passed;1200;R. Vole",
+        f"{house.mark}-1;01.04.2026;Old Heron;L;ambient count;Fail;60;",
     )
     unclear = admin.post("/api/history/preview", table_of(house, *rows))
     assert unclear["needs_order"] and unclear["fault_count"] == 2, "no day is guessed"
@@ -238,7 +238,7 @@ def test_results_of_before_are_history_and_permit_nothing(house: House) -> None:
 
 def test_everything_that_is_wrong_with_a_table_is_said_at_once_and_nothing_is_taken(house: House) -> None:
     admin = house.client("administrator")
-    rows = ("nobody;2026-03-31;Old Heron;M;passed;;", f"{house.mark}-0;2026-13-01;;M;perhaps;;")
+    rows = ("nobody;2026-03-31;Old Heron;M;;passed;;", f"{house.mark}-0;2026-13-01;;M;;perhaps;;")
     found = admin.post("/api/history/preview", table_of(house, *rows))
     assert {(one["row"], one["column"]) for one in found["faults"]} == {
         (2, "number"),

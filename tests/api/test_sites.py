@@ -127,7 +127,7 @@ def test_the_report_says_the_task_its_limits_and_what_the_site_made_looser(house
 
 def task(name: str, **more: Any) -> dict[str, Any]:
     plain = {
-        "oxygen_percent": "",
+        "oxygen_percent": "20.9",
         "is_idlh": False,
         "is_unknown": False,
         "work_filter": "99-type",
@@ -166,7 +166,8 @@ def test_a_task_decides_which_kinds_suffice(house: House) -> None:
 
 
 @pytest.mark.parametrize(
-    "more", [{"is_idlh": True}, {"is_unknown": True}, {"oxygen_percent": "18"}, {"contaminants": []}]
+    "more",
+    [{"is_idlh": True}, {"is_unknown": True}, {"oxygen_percent": "18"}, {"oxygen_percent": ""}, {"contaminants": []}],
 )
 def test_no_air_purifying_facepiece_is_tested_for_what_is_never_air_purifying(
     house: House, more: dict[str, Any]

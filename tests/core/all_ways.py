@@ -10,12 +10,12 @@ from typing import Any
 from moorfog.core.events import payloads as ev
 from moorfog.core.events.chain import VERSIONS, link_of_chain
 from moorfog.core.rules.book import Book, Rules
-from moorfog.core.rules.overlay import Overlay, apply
+from moorfog.core.rules.overlay import Overlay
 from moorfog.core.transitions.fold import fold
 from moorfog.core.visit.outcomes import outcome
 from moorfog.core.visit.state import Visit
-from moorfog.data import rules_for, shipped_books
-from tests.core.bench import Bench, facepiece
+from moorfog.data import lay_over, rules_for, shipped_books
+from tests.core.bench import Bench, facepiece, task
 
 GIVEN = {"interval": "12", "level.half": "100", "level.full": "500"}
 
@@ -23,13 +23,12 @@ GIVEN = {"interval": "12", "level.half": "100", "level.full": "500"}
 def confirmed(book: Book) -> Book:
     """A book as a site has it that has looked everything up in its own copy."""
     keys = [(one.key, GIVEN.get(one.key, "50")) for one in book.blank]
-    by_class = (".P1", ".P2", ".P3", ".gas")  # a site confirms either one factor for a kind or one for each class
-    keys += [(key, one.value) for key, one in book.values.items() if not one.is_on and not key.endswith(by_class)]
+    keys += [(key, one.value) for key, one in book.values.items() if not one.is_on]
     keys += [(f"protocols.{one}", True) for one in book.protocols_on_confirmation]
     if book.yes("smoke.allowed") is not True:
         keys.append(("smoke.allowed", True))
     entries = [Overlay(key, value, "tried here", "our copy", "2026-03-01", "A") for key, value in keys]  # type: ignore[arg-type]
-    return apply(book, entries)
+    return lay_over(book, entries)
 
 
 @dataclass(frozen=True)
@@ -65,6 +64,8 @@ def piece_for(way: Way) -> ev.Facepiece:
     if kind.startswith("disposable"):
         changes |= {"cover": "front", "filter_kind": "media", "filter_class": "99-type", "probe": "through"}
         changes |= {"suspension": "two bands"}
+    elif rules_of(way.book).book.words("filters.order.p"):  # its factors are those of its own classes
+        changes |= {"work": (ev.WorkFilter("particles", "P3"),), "test_filters": True}
     return facepiece(**changes)
 
 
@@ -73,8 +74,10 @@ def at_the_start(way: Way) -> Bench:
     rules = rules_of(way.book)
     protocol = rules.protocol(way.protocol)
     assert protocol is not None
-    bench = Bench(rules, method=protocol.method)
-    bench.until("run", piece_for(way))
+    bench, piece = Bench(rules, method=protocol.method), piece_for(way)
+    if piece.work:
+        bench.task = task(work_filter="P2")
+    bench.until("run", piece)
     return bench
 
 

@@ -92,6 +92,7 @@ def task(**changes: Any) -> ev.Task:
     """Hull sanding: twice the limit of dust, which a half facepiece covers."""
     dust = ev.Contaminant("dust", "particles", "10", "5", "mg/m³")
     plain: dict[str, Any] = {"id": "t-1", "name": "hull sanding", "contaminants": (dust,), "work_filter": "95-type"}
+    plain["oxygen_percent"] = "20.9"
     return ev.Task(**{**plain, **changes})
 
 
@@ -126,6 +127,7 @@ class Bench:
             "visit_id": "v",
         }
         self.method = opening.pop("method", "ambient_count")
+        self.task = task()
         self.say(ev.VisitOpened(**{**plain, **opening}), 0)
         self.runs = 0
 
@@ -183,7 +185,7 @@ class Bench:
     def do(self, act: str, piece: ev.Facepiece | None = None) -> None:
         """Do an act of the procedure the plain way."""
         simple: dict[str, ev.Payload] = {
-            "choose_task": ev.TaskChosen(task()),
+            "choose_task": ev.TaskChosen(self.task),
             "choose_facepiece": ev.FacepieceChosen(piece or facepiece()),
             "choose_method": ev.MethodChosen(self.method),
             "fit_probe": ev.ProbeFitted(alterations_needed(self.visit), ()),

@@ -18,7 +18,7 @@ from moorfog.core.measuring.readings import Reading
 from moorfog.core.measuring.reduction import reduce_run
 from moorfog.core.measuring.results import ExerciseResult, conclude
 from moorfog.core.rules.book import Rules
-from moorfog.core.rules.overlay import OWN_RULES, Overlay, apply
+from moorfog.core.rules.overlay import OWN_RULES, Overlay
 from moorfog.core.simulation.faults import HEPA_LEFT_ON
 from moorfog.core.transitions.fold import fold, step
 from moorfog.core.views.statement import statement_of
@@ -26,7 +26,7 @@ from moorfog.core.visit.blocks import run_blocks
 from moorfog.core.visit.circumstances import facts_digest
 from moorfog.core.visit.state import Visit
 from moorfog.core.visit.steps import is_signed, is_under_question
-from moorfog.data import facepiece_kinds, rules_for, shipped_books, shipped_rules
+from moorfog.data import facepiece_kinds, lay_over, rules_for, shipped_books, shipped_rules
 from tests.core.all_ways import outcomes
 from tests.core.bench import BAD_FACTORS, CLEARED, GOOD, Bench, Refused, broken_seal, counter, facepiece, simulate, task
 
@@ -376,7 +376,7 @@ def test_what_the_book_requires_on_file_blocks_where_it_is_not_there(
         Overlay(f"{key}.kept_at", "the works doctor's cabinet", "kept there", "", "2026-03-01", "A")
         for key in ("medical", "training")
     ]
-    elsewhere = rules_for(apply(shipped_books()[US], said))
+    elsewhere = rules_for(lay_over(shipped_books()[US], said))
     kept = [one.code for one in run_blocks(Bench(elsewhere, **opening).visit, Bench(rules).at)]
     assert (code in kept) is (code == "clearance"), "stated in writing where it is kept; what is on file still counts"
 
@@ -548,7 +548,7 @@ def test_typed_figures_go_by_the_same_rules(rules: Rules) -> None:
 
 
 def test_where_every_exercise_counts_the_sentence_and_the_margin_are_the_exercises(rules: Rules) -> None:
-    book = apply(shipped_books()[US], [Overlay("judged_by", "every_exercise", "house rule", "", "2026-03-01", "A")])
+    book = lay_over(shipped_books()[US], [Overlay("judged_by", "every_exercise", "house rule", "", "2026-03-01", "A")])
     protocol = _fast(rules)
 
     def result(number: int, factor: int, bound: float) -> ExerciseResult:
@@ -564,14 +564,14 @@ def test_where_every_exercise_counts_the_sentence_and_the_margin_are_the_exercis
 
 def test_below_what_a_law_fixes_it_is_the_sites_own_rules() -> None:
     book = shipped_books()[US]
-    for key, value in (("level.half", "2"), ("wear.minimum", 0), ("medical.required", False)):
-        own = apply(book, [Overlay(key, value, "we think so", "", "2026-03-01", "A")])
+    for key, value in (("level.half", "2"), ("wear.minimum", 60), ("medical.required", False)):
+        own = lay_over(book, [Overlay(key, value, "we think so", "", "2026-03-01", "A")])
         assert own.title == OWN_RULES + book.title
-    assert apply(book, [Overlay("level.half", "100.5", "", "", "2026-03-01", "A")]).title == book.title
+    assert lay_over(book, [Overlay("level.half", "100.5", "", "", "2026-03-01", "A")]).title == book.title
 
 
 def test_a_stricter_level_with_a_decimal_starts_and_judges_runs() -> None:
-    rules = rules_for(apply(shipped_books()[US], [Overlay("level.half", "100.5", "", "", "2026-03-01", "A")]))
+    rules = rules_for(lay_over(shipped_books()[US], [Overlay("level.half", "100.5", "", "", "2026-03-01", "A")]))
     bench = Bench(rules)
     bench.until("run")
     bench.run()

@@ -12,8 +12,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from moorfog.core.advice.methods import METHODS, QUALITATIVE, Kit, Wearer, advise, counter_mode
-from moorfog.core.rules.overlay import Overlay, apply
-from moorfog.data import rules_for, shipped_books, shipped_rules
+from moorfog.core.rules.overlay import Overlay
+from moorfog.data import lay_over, rules_for, shipped_books, shipped_rules
 from tests.core.bench import facepiece
 
 CELLS: list[dict[str, Any]] = tomllib.loads((Path(__file__).parents[1] / "data" / "methods.toml").read_text())["cell"]
@@ -46,7 +46,7 @@ def test_confirming_a_protocol_and_filling_a_blank_opens_counting() -> None:
     level = Overlay("level.full", "1000", "", "2018, page 40", "2026-11-24", "Hollis Grey")
     protocol = Overlay("protocols.fast-count-elastomeric", True, "", "2018, page 41", "2026-11-24", "Hollis Grey")
     for overlays, verdict in (([], "not permitted"), ([level], "not permitted"), ([level, protocol], "may")):
-        advice = advise(piece, rules_for(apply(book, overlays)), Fraction(10), ALL, Wearer())
+        advice = advise(piece, rules_for(lay_over(book, overlays)), Fraction(10), ALL, Wearer())
         assert [one.verdict for one in advice if one.method == "ambient_count"] == [verdict]
 
 

@@ -7,10 +7,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from moorfog.core.events import payloads as ev
-from moorfog.core.rules.overlay import Overlay, apply
+from moorfog.core.rules.overlay import Overlay
 from moorfog.core.transitions.next_steps import cause, failed_configurations, offers, suggested
 from moorfog.core.visit.outcomes import outcome
-from moorfog.data import rules_for, shipped_books, shipped_rules
+from moorfog.data import lay_over, rules_for, shipped_books, shipped_rules
 from tests.core.bench import BAD_FACTORS, Bench, Refused, facepiece
 
 SHELF = tuple(
@@ -54,7 +54,7 @@ def test_after_a_taste_another_facepiece_and_the_threshold_again() -> None:
 def test_a_site_may_allow_refitting_with_its_reason_and_smoke_allows_it_anyway() -> None:
     book = shipped_books()["us-29cfr1910-134"]
     entry = Overlay("qlft.after_fail", "refit allowed", "our clinician's procedure 7", "", "2026-03-02", "Hollis Grey")
-    for method, rules in (("sweet", rules_for(apply(book, [entry]))), ("smoke", shipped_rules())):
+    for method, rules in (("sweet", rules_for(lay_over(book, [entry]))), ("smoke", shipped_rules())):
         bench = Bench(rules, method=method, opened_on="2026-03-02")
         bench.until("run", facepiece())
         tasted(bench)

@@ -10,8 +10,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from moorfog.core.advice.protection import Contaminant, Task, apf, hazard_ratio, kind_suffices, maximum_use, protection
-from moorfog.core.rules.overlay import Overlay, apply
-from moorfog.data import facepiece_kinds, shipped_books
+from moorfog.core.rules.overlay import Overlay
+from moorfog.data import facepiece_kinds, lay_over, shipped_books
 
 KINDS = facepiece_kinds()
 US, GB = shipped_books()["us-29cfr1910-134"], shipped_books()["gb-hse-indg479"]
@@ -23,7 +23,7 @@ def dust(**changes: Any) -> Contaminant:
 
 
 def task(*contaminants: Contaminant, **changes: Any) -> Task:
-    return Task("t", "sanding", contaminants or (dust(),), **changes)
+    return Task("t", "sanding", contaminants or (dust(),), **{"oxygen_percent": "20.9", **changes})
 
 
 TABLE_1 = {
@@ -53,7 +53,7 @@ def test_a_factor_a_book_does_not_state_is_never_another_countrys() -> None:
     cup = KINDS["disposable_cup"]
     assert apf(GB, cup, "95-type") is None, "remembered vaguely: off until the site has looked into its own copy"
     entry = Overlay("apf.disposable.95-type", "10", "", "our copy, 2026", "2026-03-01", "A")
-    confirmed = apply(GB, [entry])
+    confirmed = lay_over(GB, [entry])
     assert [apf(confirmed, cup, one) for one in ("95-type", "99-type", "")] == [10, None, None]
     found = kind_suffices(task(), GB, KINDS["powered_full"], "95-type")
     assert found.suffices == "not stated" and "states no APF" in found.why

@@ -28,7 +28,7 @@ ALLOWED = frozenset(
             "statistics",
             "string",
         ),
-        *("types", "typing", "unicodedata", "zoneinfo", "numpy", "scipy", "orjson"),
+        *("types", "typing", "difflib", "unicodedata", "zoneinfo", "numpy", "scipy", "orjson"),
     )
 )
 CALLS = frozenset({"open", "input", "print", "exec", "eval", "compile", "__import__"})

@@ -10,14 +10,14 @@ import pytest
 from moorfog.core.events import payloads as ev
 from moorfog.core.events.chain import check_chain
 from moorfog.core.rules.book import Rules
-from moorfog.core.rules.overlay import Overlay, apply
+from moorfog.core.rules.overlay import Overlay
 from moorfog.core.transitions.fold import fold
 from moorfog.core.views.visit_view import visit_view
 from moorfog.core.visit.blocks import run_blocks
 from moorfog.core.visit.judgement import pass_blocks
 from moorfog.core.visit.outcomes import outcome
 from moorfog.core.visit.seals import seal_holds
-from moorfog.data import rules_for, shipped_books
+from moorfog.data import lay_over, rules_for, shipped_books
 from tests.core.bench import BAD_FACTORS, GOOD, START, Bench, Refused, counter, facepiece, simulate
 
 BAD = BAD_FACTORS
@@ -427,7 +427,7 @@ def test_practice_time_runs_faster_everywhere(rules: Rules) -> None:
 def test_the_policies_of_the_seal_check(policy: str, made: tuple[str, ...], holds: bool) -> None:
     """Policies differ: common practice. A half facepiece whose filters the thumbs close allows both checks."""
     overlay = Overlay("seal_check.policy", policy, "the house's policy", "", "2026-03-01", "A")
-    bench = Bench(rules_for(apply(shipped_books()["us-29cfr1910-134"], [overlay])))
+    bench = Bench(rules_for(lay_over(shipped_books()["us-29cfr1910-134"], [overlay])))
     bench.until("seal_check")
     for check in made:
         bench.check_seal(check)
@@ -451,7 +451,7 @@ def test_a_state_that_is_asked_for_hours_does_not_grow(rules: Rules) -> None:
 def test_how_long_it_must_be_worn_is_said_as_the_book_has_it() -> None:
     """A site that asks for eleven minutes reads eleven, not the five of the shipped book."""
     longer = Overlay("wear.minimum", 660, "hot work", "", "2026-03-01", "A")
-    bench = Bench(rules_for(apply(shipped_books()["us-29cfr1910-134"], [longer])))
+    bench = Bench(rules_for(lay_over(shipped_books()["us-29cfr1910-134"], [longer])))
     bench.until("seal_check")
     worn = [one.sentence for one in bench.view.between if one.code == "wear"]
     assert worn == ["Worn less than 11 minutes"]

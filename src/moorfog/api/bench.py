@@ -237,11 +237,14 @@ class PaperQuery:
     seen="visit",
 )
 def get_report(context: Context, visit_id: str, page_size: str, revision: str, query: PaperQuery) -> Response:
-    """The stored PDF; one that a correction replaced is marked so on every page."""
+    """The stored PDF; one that a correction replaced, or whose pass does not hold today, is marked so on every page."""
     row = find_report(context.db, context.actor, visit_id, page_size, int(revision) if revision.isdigit() else 0)
     words = "" if query.as_issued else replaced_words(context.db, row)
     content = marked_replaced(row.content, words) if words else row.content
-    name = f"moorfog-{visit_id[-12:]}{'-replaced' if words else ''}.pdf"
+    over = "" if words or query.as_issued else papers.not_held_words(context.db, context.clock, visit_id)
+    if over:
+        content = marked_replaced(content, over, "NOT VALID")
+    name = f"moorfog-{visit_id[-12:]}{'-replaced' if words else '-not-valid' if over else ''}.pdf"
     return plain(content, "application/pdf", **{"Content-Disposition": f'inline; filename="{name}"'})
 
 

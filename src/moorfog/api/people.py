@@ -171,6 +171,21 @@ def get_person_file(context: Context, person_id: str) -> Response:
     return plain(content, "application/zip", **{"Content-Disposition": name})
 
 
+@dataclass(frozen=True)
+class Withdrawal:
+    """Why something is withdrawn; it stands beside it."""
+
+    __pydantic_config__ = ConfigDict(strict=True, extra="forbid")
+    why: Why
+
+
+@route("POST", "/api/people/{person_id}/trainings/{training_id}/withdraw", "manage", body=Withdrawal)
+def withdraw_training(context: Context, person_id: str, training_id: str, body: Withdrawal) -> Response:
+    """Take a training off a person's file that was not theirs; it stays written down with the reason."""
+    people.withdraw_training(context.db, context.clock, context.actor, person_id, training_id, body.why)
+    return Response(status=204)
+
+
 @route("GET", "/api/people/{person_id}/twins", "manage", returns=tuple[changing.Twin, ...])
 def get_twins(context: Context, person_id: str) -> tuple[changing.Twin, ...]:
     """Other entries that may be the same person."""

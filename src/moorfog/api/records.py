@@ -8,6 +8,7 @@ from itertools import chain, islice
 from typing import Any, Literal
 
 from flask import Response
+from pydantic import ConfigDict
 from sqlalchemy.orm import Session
 
 from moorfog.api.paging import PageQuery
@@ -21,9 +22,9 @@ from moorfog.documents.sheets import workbook_file
 from moorfog.operations.accounts.journal import Note, note
 from moorfog.operations.accounts.sessions import READERS
 from moorfog.operations.errors import DomainError
-from moorfog.operations.fields import Label
+from moorfog.operations.fields import Id, Label, Why
 from moorfog.operations.people import reporting
-from moorfog.operations.records import history, history_words, inspecting, searching, suggesting, wearers
+from moorfog.operations.records import history, history_words, inspecting, recall, searching, suggesting, wearers
 
 Kind = Literal["csv", "json", "xlsx"]
 MEDIA: dict[str, str] = {"csv": "text/csv; charset=utf-8", "json": "application/json", "xlsx": XLSX}
@@ -70,6 +71,22 @@ class Suggestions:
     """What may be meant by them."""
 
     rows: tuple[suggesting.Suggestion, ...]
+
+
+@dataclass(frozen=True)
+class PassWithdrawn:
+    """Which try of a closed visit does not count, and why."""
+
+    __pydantic_config__ = ConfigDict(strict=True, extra="forbid")
+    run_id: Id
+    why: Why
+
+
+@route("POST", "/api/visits/{visit_id}/withdraw", "manage", body=PassWithdrawn)
+def withdraw_pass(context: Context, visit_id: str, body: PassWithdrawn) -> Response:
+    """Withdraw a pass, with the reason: nobody wears anything on its strength from now on."""
+    recall.withdraw_pass(context.db, context.clock, context.actor, visit_id, body.run_id, body.why)
+    return Response(status=204)
 
 
 @route("GET", "/api/records", "read", query=RecordsQuery, returns=searching.RecordsPage)
@@ -162,7 +179,7 @@ class TakenOver:
 )
 def preview_history(context: Context, body: history.HistoryFile) -> history.HistoryPreview:
     """What taking over a table of earlier results would do."""
-    return history.preview_history(context.db, context.actor, body)
+    return history.preview_history(context.db, context.clock, context.actor, body)
 
 
 @route("POST", "/api/history", "manage", body=history.HistoryFile, returns=TakenOver, most=FILE)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import tomllib
+from collections.abc import Sequence
 from functools import cache
 from importlib.resources import files
 from typing import Any
@@ -10,9 +11,12 @@ from typing import Any
 from moorfog.core.advice.faces import FaceRules, read_face_rules
 from moorfog.core.events.facts import Kind
 from moorfog.core.kernel.codec import DataError
+from moorfog.core.permission.from_before import MethodNames, read_method_names
 from moorfog.core.rules.book import Book, Procedure, Protocol, Rules, pin, read_book, read_procedure, read_protocol
 from moorfog.core.rules.instruments import KindRule, read_kinds
 from moorfog.core.rules.kinds import read_facepiece_kinds
+from moorfog.core.rules.overlay import Overlay, apply
+from moorfog.core.rules.shapes import Shapes, read_shapes
 
 
 def _load(folder: str, name: str) -> dict[str, Any]:
@@ -44,8 +48,24 @@ def shipped_books() -> dict[str, Book]:
             continue
         data = _load("rulebooks", name)
         book = read_book({**data, "values": {**common, **data["values"]}}, name)
+        _check_shapes(book, name)
         books[book.id] = book
     return books
+
+
+def _check_shapes(book: Book, where: str) -> None:
+    shapes = value_shapes()
+    stated = [(key, one.value) for key, one in book.values.items()]
+    for key, value in (*stated, *((one.key, one.value) for one in book.history)):
+        if problem := shapes.problem(key, value):
+            raise DataError(f"{where}.values.{key}", problem)
+
+
+@cache
+def value_shapes() -> Shapes:
+    """Return what each value of a rule book may be. Raises ``DataError`` naming file and key."""
+    path = files(__package__).joinpath("value-shapes.toml")
+    return read_shapes(tomllib.loads(path.read_text("utf-8")), "value-shapes.toml")
 
 
 @cache
@@ -85,6 +105,13 @@ def facepiece_kinds() -> dict[str, Kind]:
 
 
 @cache
+def method_names() -> MethodNames:
+    """Return how tables of before name each method. Raises ``DataError`` naming file and key."""
+    path = files(__package__).joinpath("method-names.toml")
+    return read_method_names(tomllib.loads(path.read_text("utf-8")), "method-names.toml")
+
+
+@cache
 def facepiece_forms() -> dict[str, dict[str, Any]]:
     """Return what the form for a new facepiece begins with, by family."""
     return tomllib.loads(files(__package__).joinpath("facepiece-forms.toml").read_text("utf-8"))
@@ -94,6 +121,11 @@ def facepiece_forms() -> dict[str, dict[str, Any]]:
 def face_rules() -> FaceRules:
     """Return how faces are measured, and the panel. Raises ``DataError`` naming file and key."""
     return read_face_rules(tomllib.loads(files(__package__).joinpath("faces.toml").read_text("utf-8")), "faces")
+
+
+def lay_over(book: Book, entries: Sequence[Overlay]) -> Book:
+    """Return a book with what a site lays over it, each entry held to what its value may be."""
+    return apply(book, entries, value_shapes())
 
 
 def rules_for(book: Book) -> Rules:

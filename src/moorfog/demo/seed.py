@@ -8,7 +8,7 @@ from datetime import date, datetime, timedelta
 from typing import Any
 from zoneinfo import ZoneInfo
 
-from sqlalchemy import Engine, func, select
+from sqlalchemy import Engine, func, select, update
 from sqlalchemy.orm import Session
 
 from moorfog.core.advice.protection import suffices
@@ -186,18 +186,20 @@ def seed_tasks(db: Session) -> None:
                 {"name": what, "form": form, "concentration": amount, "limit": limit, "unit": unit, "idlh": idlh}
                 for what, form, amount, limit, unit, idlh in task["contaminants"]
             ]
-            content = {**task, "contaminants": contaminants}
-            db.add(
-                SiteTask(
-                    id=new_id(),
-                    site_id=site.id,
-                    name=name,
-                    content=content,
-                    entered_at=DatabaseClock().now(db),
-                    is_current=True,
-                )
+            content = {"oxygen_percent": "20.9", **task, "contaminants": contaminants}
+            row = SiteTask(
+                id=new_id(),
+                site_id=site.id,
+                name=name,
+                content=content,
+                entered_at=DatabaseClock().now(db),
+                is_current=True,
             )
-    db.flush()
+            row.task_id = row.id
+            db.add(row)
+            db.flush()
+            doing = update(Person).where(Person.site_id == site.id, Person.task == name)
+            db.execute(doing.values(task_id=row.id))
 
 
 def seed_files(db: Session) -> None:

@@ -17,7 +17,8 @@ ON_A_SHEET = 10
 
 @dataclass(frozen=True)
 class CardView:
-    """Everything a card says, as text. ``check``: the address that a phone opens, with the signed statement."""
+    """Everything a card says, as text. ``check``: the address that a phone opens, with the signed statement;
+    ``limits``: up to where its test lets it be worn."""
 
     name: str
     number: str
@@ -30,6 +31,7 @@ class CardView:
     tested_on: str
     valid_until: str
     tester: str
+    limits: tuple[str, ...]
     code: str
     check: str
 

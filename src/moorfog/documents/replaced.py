@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from io import BytesIO
+from typing import Literal
 
 from pypdf import PdfReader, PdfWriter
 
@@ -16,11 +17,11 @@ body {{ margin: 0; font-family: {stack}; color: #8c2f24 }}
   font-weight: 700; letter-spacing: .08em; opacity: .22; transform: rotate(-28deg) }}
 .below {{ position: absolute; left: 0; bottom: {edge}pt; width: {width}pt; text-align: center; font-size: {small}pt;
   font-weight: 700 }}
-</style></head><body><div class="across">REPLACED</div><div class="below">{words}</div></body></html>"""
+</style></head><body><div class="across">{across}</div><div class="below">{words}</div></body></html>"""
 
 
-def marked_replaced(content: bytes, words: str) -> bytes:
-    """Return a PDF with every page marked as replaced, with ``words`` at its foot. What is stored is not touched."""
+def marked_replaced(content: bytes, words: str, across: Literal["REPLACED", "NOT VALID"] = "REPLACED") -> bytes:
+    """Return a PDF with every page marked across, with ``words`` at its foot. What is stored is not touched."""
     writer = PdfWriter(clone_from=BytesIO(content))
     for page in writer.pages:
         width, height = float(page.mediabox.width), float(page.mediabox.height)
@@ -33,6 +34,7 @@ def marked_replaced(content: bytes, words: str) -> bytes:
             small=max(4.5, min(10.0, width / 52)),
             edge=height * 0.012,
             words=words,
+            across=across,
         )
         (over,) = PdfReader(BytesIO(pdf_of(mark))).pages
         page.merge_page(over)

@@ -127,11 +127,14 @@ class SiteRule(Base):
     edition: Mapped[str] = mapped_column(String(190))
     by_name: Mapped[str] = mapped_column(String(190))
     entered_at: Mapped[datetime] = mapped_column(UtcDateTime)
+    begins_on: Mapped[date | None] = mapped_column(Date, default=None)
+    """From which day on it counts; null: from the moment it was entered."""
     __table_args__ = (Index("ix_site_rule", "site_id", "book", "entered_at"),)
 
 
 class SiteTask(Base):
-    """A task of a site. A changed task is a new row; the old one stays for the records that name it."""
+    """A task of a site. A changed or renamed task is a new row with the same ``task_id``, by which people have it; the
+    old row stays for the records that name it."""
 
     __tablename__ = "site_task"
     id: Mapped[str] = mapped_column(Id, primary_key=True)
@@ -140,11 +143,19 @@ class SiteTask(Base):
     content: Mapped[dict[str, Any]] = mapped_column(JSON)
     entered_at: Mapped[datetime] = mapped_column(UtcDateTime)
     is_current: Mapped[bool]
-    __table_args__ = (Index("ix_site_task", "site_id", "is_current", "name"),)
+    task_id: Mapped[str] = mapped_column(Id)
+    __table_args__ = (
+        Index("ix_site_task", "site_id", "is_current", "name"),
+        Index("ix_site_task_id", "task_id"),
+    )
 
 
 class Person(Base):
-    """A wearer. Face length and width in tenths of a millimetre, null where not measured."""
+    """A wearer. Face length and width in tenths of a millimetre, null where not measured.
+
+    ``task`` is the name of their task as it was written; ``task_id`` the task of their site that it is, null where it
+    is none of them: then they may wear nothing until one is chosen.
+    """
 
     __tablename__ = "person"
     id: Mapped[str] = mapped_column(Id, primary_key=True)
@@ -154,6 +165,7 @@ class Person(Base):
     number: Mapped[str] = mapped_column(String(40))
     job: Mapped[str] = mapped_column(String(190))
     task: Mapped[str] = mapped_column(String(190))
+    task_id: Mapped[str | None] = mapped_column(Id, default=None)
     contact: Mapped[str] = mapped_column(String(190), default="")
     face_length: Mapped[int | None] = mapped_column(Integer)
     face_width: Mapped[int | None] = mapped_column(Integer)
@@ -203,11 +215,14 @@ class ClearanceRow(OnFile, Base):
 
 
 class TrainingRow(OnFile, Base):
-    """A training that was given."""
+    """A training that was given; withdrawn with a reason where it was another person's, or none."""
 
     __tablename__ = "training"
     trained_on: Mapped[date] = mapped_column(Date)
     what: Mapped[str] = mapped_column(String(190))
+    withdrawn_at: Mapped[datetime | None] = mapped_column(UtcDateTime, default=None)
+    withdrawn_by: Mapped[str] = mapped_column(String(190), default="")
+    withdrawn_why: Mapped[str] = mapped_column(String(400), default="")
     __table_args__ = (Index("ix_training_person", "person_id", "entered_at"),)
 
 

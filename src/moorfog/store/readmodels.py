@@ -150,7 +150,13 @@ def rows_of(head: VisitHead, visit: Visit, actors: Mapping[int, str]) -> Rows:
                     "valid_from": day,
                     "valid_until": valid_until(day, int(months)),
                     "no": one.no,
-                    "facts": {"piece": encode(piece), "up_to": capped_at(visit, one), "level": one.started.level},
+                    "facts": {
+                        "piece": encode(piece),
+                        "up_to": capped_at(visit, one),
+                        "protocol": one.started.protocol_id,
+                        "task": visit.task.id if visit.task is not None else "",
+                        **_shown_by(one),
+                    },
                 }
     if not signed and not visit.is_practice:
         moved = (_end(one.no, one.person_id, one.configuration, one.at) for one in visit.ended)
@@ -165,6 +171,16 @@ def rows_of(head: VisitHead, visit: Visit, actors: Mapping[int, str]) -> Rows:
         PermissionEnd: ends,
         ResultUnit: [{**one, "site_id": head.site_id} for one in units],
         WearPermission: [one for _, one in sorted(permissions.items()) if one is not None],
+    }
+
+
+def _shown_by(one: Try) -> dict[str, str | None]:
+    """Return what the numbers of a try showed, exactly: overall, and in the worst exercise; None without numbers."""
+    lowest = min((each.factor for each in one.numbers.exercises), default=None)
+    overall = one.numbers.overall
+    return {
+        "overall": str(overall) if overall is not None else None,
+        "lowest": str(lowest) if lowest is not None else None,
     }
 
 

@@ -2091,6 +2091,28 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/people/{person_id}/trainings/{training_id}/withdraw": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take a training off a person's file that was not theirs; it stays written down with the reason.
+         * @description Take a training off a person's file that was not theirs; it stays written down with the reason.
+         *
+         *     For: administrator.
+         */
+        post: operations["withdraw_training"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/people/{person_id}/twins": {
         parameters: {
             query?: never;
@@ -2775,8 +2797,8 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Choose the rule book for visits opened from now on.
-         * @description Choose the rule book for visits opened from now on.
+         * Choose the rule book from now on; whom it stops is said first, as where a rule is entered.
+         * @description Choose the rule book from now on; whom it stops is said first, as where a rule is entered.
          *
          *     For: administrator.
          */
@@ -2805,6 +2827,9 @@ export interface paths {
         /**
          * Lay a stricter value over a rule book, a looser one with a written reason, fill a blank, or note a check.
          * @description Lay a stricter value over a rule book, a looser one with a written reason, fill a blank, or note a check.
+         *
+         *         Where it would stop people who may wear something today it says whom first (``would_stop``), and waits to be sent
+         *         again with their number.
          *
          *     For: administrator.
          */
@@ -3391,8 +3416,8 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * The stored PDF; one that a correction replaced is marked so on every page.
-         * @description The stored PDF; one that a correction replaced is marked so on every page.
+         * The stored PDF; one that a correction replaced, or whose pass does not hold today, is marked so on every page.
+         * @description The stored PDF; one that a correction replaced, or whose pass does not hold today, is marked so on every page.
          *
          *     For: tester, administrator or supervisor.
          */
@@ -3531,6 +3556,28 @@ export interface paths {
          *     For: tester.
          */
         post: operations["make_wearer_address"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/visits/{visit_id}/withdraw": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Withdraw a pass, with the reason: nobody wears anything on its strength from now on.
+         * @description Withdraw a pass, with the reason: nobody wears anything on its strength from now on.
+         *
+         *     For: administrator.
+         */
+        post: operations["withdraw_pass"];
         delete?: never;
         options?: never;
         head?: never;
@@ -4098,11 +4145,16 @@ export interface components {
         };
         /**
          * BookChoice
-         * @description The rule book a site uses from now on.
+         * @description The rule book a site uses from now on; ``stops``: how many people it was said to stop, null: nobody asked yet.
          */
         BookChoice: {
             /** Book */
             book: string;
+            /**
+             * Stops
+             * @default null
+             */
+            stops: number | null;
         };
         /**
          * BookName
@@ -4116,7 +4168,7 @@ export interface components {
         };
         /**
          * BookView
-         * @description A rule book as a site uses it.
+         * @description A rule book as a site uses it; ``unsettled``: values for which the site has an entry that cannot be read.
          */
         BookView: {
             /** Blanks */
@@ -4139,6 +4191,8 @@ export interface components {
             site_id: string;
             /** Title */
             title: string;
+            /** Unsettled */
+            unsettled: string[];
             /** Values */
             values: components["schemas"]["ValueView"][];
         };
@@ -4575,6 +4629,8 @@ export interface components {
             facepiece: string;
             /** Initials */
             initials: string;
+            /** Limits */
+            limits: string[];
             /**
              * Status
              * @enum {string}
@@ -5344,6 +5400,8 @@ export interface components {
             filter_classes: string[];
             /** Filter Kind */
             filter_kind: string;
+            /** Has Escape Cylinder */
+            has_escape_cylinder: boolean;
             /** Kind */
             kind: string;
             /** Kind Words */
@@ -6372,6 +6430,11 @@ export interface components {
              * @default true
              */
             filters_as_pair: boolean;
+            /**
+             * Has Escape Cylinder
+             * @default false
+             */
+            has_escape_cylinder: boolean;
             /** Kind */
             kind: string;
             /** Maker */
@@ -6741,6 +6804,19 @@ export interface components {
             parts: components["schemas"]["ProgramPart"][];
         };
         /**
+         * PassWithdrawn
+         * @description Which try of a closed visit does not count, and why.
+         */
+        PassWithdrawn: {
+            /**
+             * Run Id
+             * @description a UUID
+             */
+            run_id: string;
+            /** Why */
+            why: string;
+        };
+        /**
          * Password
          * @description A password.
          */
@@ -6889,6 +6965,8 @@ export interface components {
          */
         PersonView: {
             clearance: components["schemas"]["Clearance"] | null;
+            /** Clearance Limits */
+            clearance_limits: string[];
             /** Contact */
             contact: string;
             /** Erased On */
@@ -6912,6 +6990,8 @@ export interface components {
             reports: components["schemas"]["ReportLine"][];
             /** Trained On */
             trained_on: string;
+            /** Trainings */
+            trainings: components["schemas"]["TrainingLine"][];
             /** Tries */
             tries: components["schemas"]["TryRow"][];
             /** Visits */
@@ -7618,10 +7698,15 @@ export interface components {
             row: number;
         };
         /**
-         * RuleEntry
-         * @description A site's entry: ``value`` as text, yes/no or a list; null only checks the shipped one against the site's copy.
+         * RuleAsked
+         * @description A site's entry, with how many people it was said to stop; null: nobody asked yet.
          */
-        RuleEntry: {
+        RuleAsked: {
+            /**
+             * Begins
+             * @default
+             */
+            begins: string;
             /** Book */
             book: string;
             /** Edition */
@@ -7630,6 +7715,11 @@ export interface components {
             key: string;
             /** Reason */
             reason: string;
+            /**
+             * Stops
+             * @default null
+             */
+            stops: number | null;
             /** Value */
             value: string | number | boolean | string[] | null;
         };
@@ -8481,6 +8571,9 @@ export interface components {
         /**
          * TaskEntry
          * @description A task as a site enters it. Figures as text; what is not known stays empty, and is never taken for harmless.
+         *
+         *     ``replaces``: the task that this one is from now on, under another name or with other figures; whoever has it keeps
+         *     it. Empty: a new one, or the one of that name.
          */
         TaskEntry: {
             /** Contaminants */
@@ -8493,6 +8586,12 @@ export interface components {
             name: string;
             /** Oxygen Percent */
             oxygen_percent: string;
+            /**
+             * Replaces
+             * @description a UUID, or empty
+             * @default
+             */
+            replaces: string;
             /** Work Cartridge */
             work_cartridge: string;
             /** Work Filter */
@@ -8507,14 +8606,24 @@ export interface components {
             contaminants: components["schemas"]["Contaminant"][];
             /** Id */
             id: string;
+            /** Is Idlh */
+            is_idlh: boolean;
+            /** Is Unknown */
+            is_unknown: boolean;
             /** Kinds */
             kinds: components["schemas"]["KindLine"][];
             /** Name */
             name: string;
+            /** Oxygen Percent */
+            oxygen_percent: string;
             /** Required */
             required: string;
             /** Stops */
             stops: string[];
+            /** Work Cartridge */
+            work_cartridge: string;
+            /** Work Filter */
+            work_filter: string;
             /** Work Filters */
             work_filters: string;
             /** Worst */
@@ -8665,6 +8774,20 @@ export interface components {
             trained_on: string;
             /** What */
             what: string;
+        };
+        /**
+         * TrainingLine
+         * @description A training on file: its day, what it was, who withdrew it and why (empty while it counts).
+         */
+        TrainingLine: {
+            /** Id */
+            id: string;
+            /** On */
+            on: string;
+            /** What */
+            what: string;
+            /** Withdrawn */
+            withdrawn: string;
         };
         /**
          * Trend
@@ -8830,13 +8953,16 @@ export interface components {
         };
         /**
          * ValueView
-         * @description A value of a rule book as a site uses it, with where it comes from and what the site did to it.
+         * @description A value of a rule book as a site uses it, with where it comes from and what the site did to it; ``choices``: the
+         *     words it may be, the strictest first, where it is one of a list.
          */
         ValueView: {
             /** Changed */
             changed: string;
             /** Checked */
             checked: string;
+            /** Choices */
+            choices: string[];
             /** In Force */
             in_force: string;
             /** Key */
@@ -9202,14 +9328,6 @@ export interface components {
             reason: string;
         };
         /**
-         * Withdrawal
-         * @description Why a report was wrong.
-         */
-        Withdrawal: {
-            /** Why */
-            why: string;
-        };
-        /**
          * Withheld
          * @description The tester withholds a pass, with a reason. There is no opposite of this.
          */
@@ -9303,6 +9421,14 @@ export interface components {
             form: "particles" | "gas or vapour" | "both";
         };
         /**
+         * Withdrawal
+         * @description Why something is withdrawn; it stands beside it.
+         */
+        moorfog__api__people__Withdrawal: {
+            /** Why */
+            why: string;
+        };
+        /**
          * Saved
          * @description The id of what was saved.
          */
@@ -9324,6 +9450,14 @@ export interface components {
             version: number;
             /** Version Id */
             version_id: string;
+        };
+        /**
+         * Withdrawal
+         * @description Why a report was wrong.
+         */
+        moorfog__operations__people__reporting__Withdrawal: {
+            /** Why */
+            why: string;
         };
     };
     responses: never;
@@ -10860,7 +10994,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Withdrawal"];
+                "application/json": components["schemas"]["moorfog__operations__people__reporting__Withdrawal"];
             };
         };
         responses: {
@@ -12693,6 +12827,40 @@ export interface operations {
             };
         };
     };
+    withdraw_training: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                person_id: string;
+                training_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["moorfog__api__people__Withdrawal"];
+            };
+        };
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
     get_twins: {
         parameters: {
             query?: never;
@@ -13049,7 +13217,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Withdrawal"];
+                "application/json": components["schemas"]["moorfog__operations__people__reporting__Withdrawal"];
             };
         };
         responses: {
@@ -13930,7 +14098,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["RuleEntry"];
+                "application/json": components["schemas"]["RuleAsked"];
             };
         };
         responses: {
@@ -15078,6 +15246,39 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["WearerAddress"];
                 };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    withdraw_pass: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                visit_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PassWithdrawn"];
+            };
+        };
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description error */
             default: {

@@ -12,6 +12,7 @@ from functools import lru_cache
 from typing import Literal
 
 from moorfog.core.events.payloads import Facepiece
+from moorfog.core.kernel.arithmetic import whole_or_cut
 from moorfog.core.kernel.identity import Identity
 from moorfog.core.rules.book import Book, Rules
 
@@ -32,9 +33,6 @@ WORDS: dict[str, str] = {
 def method_words(method: str) -> str:
     """Return a method in words; one that is not known, or none, as it is."""
     return WORDS.get(method, method)
-
-
-NEGATIVE_FAMILIES = ("disposable", "half", "full")
 
 
 @dataclass(frozen=True)
@@ -68,10 +66,6 @@ def counter_mode(book: Book, filter_class: str) -> Literal["", "ordinary", "clas
     if filter_class in book.words("mode.ordinary.filters"):
         return "ordinary"
     return "classified" if filter_class in book.words("mode.classified.filters") else ""
-
-
-def _is_negative(piece: Facepiece) -> bool:
-    return piece.family in NEGATIVE_FAMILIES
 
 
 def _by_filter(method: Method, piece: Facepiece, book: Book) -> str:
@@ -115,10 +109,10 @@ def _by_book(method: Method, piece: Facepiece, book: Book, required: Fraction | 
         return "", ()
     if piece.level_key != "level.half" and book.text("qlft.full") == "never":
         return f"{book.title}: no qualitative test for full facepieces", ()
-    if not _is_negative(piece):
-        return "", ()
+    if not piece.traits.is_negative:
+        return "", ()  # tested in negative-pressure mode and worn in its own: 29 CFR 1910.134 (f)(8) (recalled)
     maximum = book.ratio("qlft.maximum_factor")
-    if piece.family == "full":
+    if piece.traits.outline == "full":
         return _full_by_taste(book, required)
     if maximum is None:
         return f"{book.title} states no limit for qualitative tests here", ()
@@ -142,12 +136,27 @@ def _full_by_taste(book: Book, required: Fraction | None) -> tuple[str, tuple[st
     return "", (f"up to {most} times the limit only",)
 
 
+def takes_by_taste(method: str, piece: Facepiece, book: Book) -> tuple[str, Fraction | None]:
+    """Return why a book takes no pass by a qualitative method in a facepiece, or nothing, and up to which hazard ratio
+    one may be used (None: no cap of its own)."""
+    most = full_by_taste_up_to(book)
+    known = next((one for one in METHODS if one == method and one in QUALITATIVE), None)
+    why = _by_book(known, piece, book, most)[0] if known is not None else f"{method!r} is no method known here"
+    return why, passed_by_taste(piece, book)[1]
+
+
+def up_to_words(most: Fraction) -> str:
+    """Return the limit of use of a full facepiece that was passed by taste or smell, in words."""
+    return f"Up to {whole_or_cut(most)} times the limit only, by this method."
+
+
 def passed_by_taste(piece: Facepiece, book: Book) -> tuple[bool, Fraction | None]:
     """Return whether a book takes a pass by taste or smell in a facepiece, and up to which hazard ratio it may then be
     used (None: no cap of its own)."""
     most = full_by_taste_up_to(book)
     is_taken = not _by_book("sweet", piece, book, most)[0]
-    return is_taken, most if piece.family == "full" and book.text("qlft.full") == "limited" else None
+    is_capped = piece.traits.is_negative and piece.traits.outline == "full"
+    return is_taken, most if is_capped and book.text("qlft.full") == "limited" else None
 
 
 def full_by_taste_up_to(book: Book) -> Fraction:
@@ -248,10 +257,10 @@ def _why(method: Method, piece: Facepiece) -> str:
     if method in QUALITATIVE:
         return (
             "pass or fail, no number"
-            if _is_negative(piece)
+            if piece.traits.is_negative
             else "tested in negative-pressure mode, fan off; restored after"
         )
-    return "gives a number for each exercise" + ("" if _is_negative(piece) else "; fan off, restored after")
+    return "gives a number for each exercise" + ("" if piece.traits.is_negative else "; fan off, restored after")
 
 
 def _by_protocol(method: Method, piece: Facepiece, rules: Rules) -> str:

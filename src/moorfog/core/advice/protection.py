@@ -44,17 +44,22 @@ class Protection:
         return any(one.gravity == "stop" for one in self.reasons)
 
 
+STATED = "protection.stated"
+"""Where a book says so, what a task needs and what a facepiece gives must be stated for exactly this: no oxygen that
+nobody measured, no factor of another kind, class or part. Books from before judge as they did."""
+
+
 def apf(book: Book, kind: Kind, filter_class: str = "") -> Fraction | None:
     """Return the assigned protection factor a book states for a kind, None where it is silent; never another book's.
 
-    Where the book tells filter classes apart, that of the class worn counts, and "gas" for a cartridge that stops no
-    particles. A disposable without a factor of its own has the half facepiece's.
+    Where the book tells filter classes apart, that of exactly the class worn counts, and "gas" for what stops gas.
     Source of the US values: 29 CFR 1910.134 (d)(3)(i)(A) Table 1 (recalled).
     """
-    if any(key.startswith(f"{kind.apf}.") and value.is_on for key, value in book.values.items()):
+    is_stated = book.yes(STATED) is True
+    if any(key.startswith(f"{kind.apf}.") and (is_stated or value.is_on) for key, value in book.values.items()):
         return book.ratio(f"{kind.apf}.{filter_class}") if filter_class else None
     found = book.ratio(kind.apf)
-    return book.ratio("apf.half") if found is None and kind.family == "disposable" else found
+    return book.ratio("apf.half") if found is None and kind.family == "disposable" and not is_stated else found
 
 
 def _figure(text: str, what: str) -> Fraction | None:
@@ -112,6 +117,17 @@ def _stops(task: Task, book: Book) -> list[Reason]:
         sentence = "Contaminant or concentration unknown: never air-purifying."
         out.append(Reason(code="unknown_hazard", sentence=sentence, rule=rule, gravity="stop", remedy=remedy))
     oxygen, minimum = _figure(task.oxygen_percent, "oxygen"), book.ratio("oxygen.minimum")
+    if not task.oxygen_percent.strip() and book.yes(STATED):
+        out.append(
+            Reason(
+                code="oxygen_unknown",
+                sentence="Oxygen is not stated: never air-purifying on a guess.",
+                rule=rule,
+                gravity="stop",
+                remedy="Have it measured; enter it in the task.",
+                keys=("oxygen.minimum", STATED),
+            )
+        )
     if task.oxygen_percent.strip() and (oxygen is None or minimum is None or oxygen < minimum):
         sentence = (
             f"Oxygen {task.oxygen_percent} %: under {cut(minimum) if minimum else 'the minimum'} % never air-purifying."
@@ -153,49 +169,71 @@ def _protection(task: Task, rule_book: Identity[Book]) -> Protection:
     return Protection(worst[0] if worst else None, required, worst[1] if worst else "", reasons)
 
 
-def kind_suffices(task: Task, book: Book, kind: Kind, filter_class: str = "") -> KindVerdict:
-    """Return whether a kind is enough for a task by its factor, whatever its filters stop; see :func:`suffices`."""
-    factor, needs = apf(book, kind, filter_class), protection(task, book)
-    required = needs.required
+def may_enter_danger(kind: Kind, has_escape_cylinder: bool) -> bool:
+    """Return whether a kind is one for air that is immediately dangerous, or in which oxygen is low or unknown: only a
+    full facepiece under pressure demand, self-contained or supplied with an escape cylinder of its own.
+
+    Source: 29 CFR 1910.134 (d)(2) (recalled).
+    """
+    if kind.outline != "full" or kind.pressure != "pressure demand":
+        return False
+    return kind.air == "self-contained" or (kind.air == "supplied" and has_escape_cylinder)
+
+
+def kind_suffices(
+    task: Task, book: Book, kind: Kind, filter_class: str = "", has_escape_cylinder: bool = False
+) -> KindVerdict:
+    """Return whether a kind is enough for a task by its factor, whatever its filters stop; see :func:`suffices`.
+
+    For each contaminant the factor of the part that stops it counts: of the filter class for particles, of "gas" for
+    gas or vapour, the smaller of both for both.
+    """
+    needs = protection(task, book)
+
+    def no(why: str, limits: tuple[str, ...] = (), factor: Fraction | None = None) -> KindVerdict:
+        return KindVerdict(kind=kind.id, apf=factor, suffices="no", why=why, limits=limits)
+
+    factors = [_factor(one, book, kind, filter_class) for one in task.contaminants]
+    known = [one for one in factors if one is not None]
+    least = min(known, default=None) if len(known) == len(factors) else None
     if needs.is_stop and kind.air == "purifying":
-        return KindVerdict(kind=kind.id, apf=factor, suffices="no", why="never air-purifying here", limits=())
+        return no("never air-purifying here", factor=least)
+    if needs.is_stop and book.yes(STATED) and not may_enter_danger(kind, has_escape_cylinder):
+        return no(
+            "only a full facepiece under pressure demand, self-contained or with an escape cylinder, goes in here",
+            factor=least,
+        )
     if kind.family == "disposable" and any(one.form != "particles" for one in task.contaminants):
-        return KindVerdict(
-            kind=kind.id, apf=factor, suffices="no", why="a disposable takes no gas or vapour", limits=()
-        )
-    if factor is None:
-        return KindVerdict(
-            kind=kind.id, apf=None, suffices="not stated", why=f"{book.title} states no APF for it here", limits=()
-        )
-    if required is None:
-        return KindVerdict(kind=kind.id, apf=factor, suffices="no", why="the needed factor is not known", limits=())
-    limits = _limits(task.contaminants, factor)
-    if factor < required:
-        return KindVerdict(
-            kind=kind.id,
-            apf=factor,
-            suffices="no",
-            why=f"APF {whole_or_cut(factor)} is below {cut(required)}",
-            limits=limits,
-        )
-    for one in task.contaminants:
+        return no("a disposable takes no gas or vapour", factor=least)
+    if least is None:
+        why = f"{book.title} states no APF for it here"
+        return KindVerdict(kind=kind.id, apf=None, suffices="not stated", why=why, limits=())
+    if needs.required is None:
+        return no("the needed factor is not known", factor=least)
+    with_factors = list(zip(task.contaminants, known, strict=True))
+    limits = _limits(with_factors)
+    for one, factor in with_factors:
+        ratio = hazard_ratio(one)
+        if ratio is None or factor < ratio:
+            needed = cut(ratio) if ratio is not None else "what is needed"
+            return no(f"APF {whole_or_cut(factor)} is below {needed}", limits, factor)
+    for one, factor in with_factors:
         highest, by = maximum_use(one, factor)
         exposure = _figure(one.concentration, "concentration")
         if highest is not None and exposure is not None and exposure > highest:
-            return KindVerdict(
-                kind=kind.id,
-                apf=factor,
-                suffices="no",
-                why=f"{one.name}: above {cut(highest)} {one.unit}, {by}",
-                limits=limits,
-            )
-    return KindVerdict(
-        kind=kind.id,
-        apf=factor,
-        suffices="yes",
-        why=f"APF {whole_or_cut(factor)} covers {cut(required)}",
-        limits=limits,
-    )
+            return no(f"{one.name}: above {cut(highest)} {one.unit}, {by}", limits, factor)
+    why = f"APF {whole_or_cut(least)} covers {cut(needs.required)}"
+    return KindVerdict(kind=kind.id, apf=least, suffices="yes", why=why, limits=limits)
+
+
+def _factor(one: Contaminant, book: Book, kind: Kind, filter_class: str) -> Fraction | None:
+    """Return the factor of the part that stops a contaminant; of a class a book from before took for all of them."""
+    if not book.yes(STATED):
+        return apf(book, kind, filter_class)
+    classes = {"particles": (filter_class,), "gas or vapour": ("gas",), "both": (filter_class, "gas")}[one.form]
+    found = [apf(book, kind, each) for each in classes]
+    stated = [each for each in found if each is not None]
+    return min(stated) if len(stated) == len(found) else None
 
 
 def suffices(task: Task, book: Book, piece: Facepiece) -> KindVerdict:
@@ -212,7 +250,7 @@ def _suffices(task: Task, rule_book: Identity[Book], piece: Facepiece) -> KindVe
     if not book.words(ORDER):
         return kind_suffices(task, book, piece.traits, piece.filter_class)
     if piece.traits.air != "purifying":
-        return kind_suffices(task, book, piece.traits)
+        return kind_suffices(task, book, piece.traits, has_escape_cylinder=piece.has_escape_cylinder)
     filters = work_filters(piece)
     if not filters:
         by_kind = kind_suffices(task, book, piece.traits)
@@ -239,7 +277,7 @@ def work_filters(piece: Facepiece) -> tuple[WorkFilter, ...]:
 
 
 def _with_filter(task: Task, book: Book, kind: Kind, worn: WorkFilter) -> KindVerdict:
-    by_class = worn.filter_class if worn.form != "gas or vapour" else "gas"
+    by_class = worn.filter_class if worn.form != "gas or vapour" or book.yes(STATED) else "gas"
     verdict = kind_suffices(task, book, kind, by_class)
     blocking = not_stopped(task, book, worn) if verdict.suffices == "yes" else ""
     return (
@@ -276,9 +314,9 @@ def not_stopped(task: Task, book: Book, worn: WorkFilter) -> str:
     return ""
 
 
-def _limits(contaminants: Sequence[Contaminant], factor: Fraction) -> tuple[str, ...]:
+def _limits(contaminants: Sequence[tuple[Contaminant, Fraction]]) -> tuple[str, ...]:
     out = []
-    for one in contaminants:
+    for one, factor in contaminants:
         highest, by = maximum_use(one, factor)
         if highest is not None:
             out.append(f"{one.name}: up to {cut(highest)} {one.unit}, {by}")

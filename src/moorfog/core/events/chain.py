@@ -19,8 +19,8 @@ VERSIONS: dict[str, int] = {
     **dict.fromkeys(KINDS, 1),
     "run_closed": 2,
     "run_started": 4,
-    **dict.fromkeys(("probe_fitted", "visit_opened"), 3),
-    **dict.fromkeys(("answered", "facepiece_chosen", "task_chosen", "proof_given", "corrected"), 2),
+    **dict.fromkeys(("probe_fitted", "visit_opened", "facepiece_chosen"), 3),
+    **dict.fromkeys(("answered", "task_chosen", "proof_given", "corrected"), 2),
 }
 
 
@@ -81,6 +81,13 @@ def _with_its_kind(payload: dict[str, Any]) -> dict[str, Any]:
     return {**payload, "facepiece": {**piece, "traits": traits, "work": []}}
 
 
+def _with_pressure(payload: dict[str, Any]) -> dict[str, Any]:
+    """Leave unsaid what an event did not say of a kind: what drives the air in, its weight, a cylinder to escape by."""
+    piece = payload["facepiece"]
+    traits = {**piece["traits"], "pressure": "", "weight": ""}
+    return {**payload, "facepiece": {**piece, "traits": traits, "has_escape_cylinder": False}}
+
+
 def _with_cartridges(payload: dict[str, Any]) -> dict[str, Any]:
     task = payload["task"]
     contaminants = [{"cartridge": "", **one} for one in task["contaminants"]]
@@ -102,6 +109,7 @@ UPCASTERS: dict[tuple[str, int], Callable[[dict[str, Any]], dict[str, Any]]] = {
     ("visit_opened", 2): lambda payload: {**payload, "visit_id": ""},
     ("answered", 1): lambda payload: {**payload, "screen": ""},
     ("facepiece_chosen", 1): _with_its_kind,
+    ("facepiece_chosen", 2): _with_pressure,
     ("task_chosen", 1): _with_cartridges,
     ("proof_given", 1): lambda payload: {**payload, "seen": ""},
     ("corrected", 1): lambda payload: {**payload, "file": None, "failed_before": False},

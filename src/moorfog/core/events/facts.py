@@ -14,6 +14,7 @@ FULL_LEVEL = "level.full"
 STRICT: Mapping[str, Any] = {"strict": True, "extra": "forbid"}
 Outline: TypeAlias = Literal["disposable", "half", "full"]
 Form: TypeAlias = Literal["particles", "gas or vapour", "both"]
+Pressure: TypeAlias = Literal["negative", "demand", "continuous", "pressure demand"]
 
 
 @dataclass(frozen=True)
@@ -22,6 +23,8 @@ class Kind:
 
     ``level`` and ``apf`` are keys of the rule book; an empty ``level``: it has none and cannot be tested.
     ``ruled_out_by``: limits of a clearance that rule it out. ``air``: cleaned by filters, supplied, or carried along.
+    ``pressure``: what drives the air in: the wearer's breath alone, on demand of that breath, a steady flow, or a
+    pressure that never falls below the outside; empty in events from before it was written down.
     """
 
     __pydantic_config__: ClassVar[Mapping[str, Any]] = STRICT
@@ -32,6 +35,15 @@ class Kind:
     level: str
     apf: str
     ruled_out_by: tuple[str, ...]
+    pressure: Pressure | Literal[""] = ""
+    weight: Literal["light", "heavy", ""] = ""
+
+    @property
+    def is_negative(self) -> bool:
+        """Whether breathing in draws the inside below the outside: tested, limited and put back as such."""
+        if not self.pressure:
+            return self.family != "powered"
+        return self.pressure in ("negative", "demand")
 
     @property
     def outline(self) -> Outline:
@@ -56,6 +68,7 @@ class Facepiece:
     """A facepiece as it is on the face: model version, size and set-up, by value.
 
     ``filter_kind`` and ``filter_class`` are what is on it in the test; ``work`` is what it takes at work.
+    ``has_escape_cylinder``: supplied air with a cylinder of its own to get out by.
     """
 
     __pydantic_config__: ClassVar[Mapping[str, Any]] = STRICT
@@ -77,6 +90,7 @@ class Facepiece:
     ppe: tuple[str, ...]
     traits: Kind
     work: tuple[WorkFilter, ...]
+    has_escape_cylinder: bool = False
 
     @property
     def family(self) -> str:

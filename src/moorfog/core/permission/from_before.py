@@ -6,18 +6,22 @@ set-up that is meant, and reaches only what was on file by then.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+import unicodedata
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import UTC, date, datetime
 from fractions import Fraction
+from typing import Any
 from zoneinfo import ZoneInfo
 
-from moorfog.core.advice.methods import passed_by_taste
+from moorfog.core.advice.methods import METHODS, QUALITATIVE, Method, takes_by_taste
 from moorfog.core.events.facts import Facepiece
 from moorfog.core.events.payloads import instant
 from moorfog.core.kernel.arithmetic import NotANumber, parse_decimal
+from moorfog.core.kernel.codec import DataError, decode
 from moorfog.core.permission.may_wear import Held
 from moorfog.core.rules.book import Book
+from moorfog.core.rules.protocols import Protocol
 from moorfog.core.rules.validity import INTERVAL, valid_until
 
 
@@ -65,41 +69,79 @@ class Accepted:
         )
 
 
+MethodNames = Mapping[str, Method]
+"""How a method may be written, folded by :func:`folded`, and which it is."""
+
+
+def read_method_names(data: Mapping[str, Any], where: str) -> MethodNames:
+    """Read from parsed TOML how tables name each method. Raises :class:`DataError` naming file and key."""
+    found = decode(dict[str, tuple[str, ...]], data, where)
+    names: dict[str, Method] = {}
+    for method in METHODS:
+        for one in found.pop(method, ()):
+            if folded(one) in names:
+                raise DataError(f"{where}.{method}", f"{one!r} is there twice")
+            names[folded(one)] = method
+    if found:
+        raise DataError(f"{where}.{next(iter(found))}", "no such method")
+    return names
+
+
+def folded(text: str) -> str:
+    """Return a name as it is compared where more must count as the same: compatible signs made one (NFKC), capitals,
+    accents, spaces, punctuation and signs of no width aside ("Old-Sédge " → "oldsedge")."""
+    plain = unicodedata.normalize("NFKD", unicodedata.normalize("NFKC", text).casefold())
+    return "".join(one for one in plain if unicodedata.category(one)[0] in "LN")
+
+
 def same_words(one: str, other: str) -> bool:
     """Tell whether two names in a table are the same, capitals and spaces aside."""
     return one.casefold().split() == other.casefold().split()
 
 
-def accepted(results: Sequence[Before], words: Sequence[Word], book: Book, zone: str) -> tuple[Accepted, ...]:
+@dataclass(frozen=True)
+class Judged:
+    """What results of before are held to: the site's book of the day, its protocols, names of methods, its zone."""
+
+    book: Book
+    protocols: Sequence[Protocol]
+    names: MethodNames
+    zone: str
+
+
+def accepted(results: Sequence[Before], words: Sequence[Word], by: Judged) -> tuple[Accepted, ...]:
     """Return the passes of before that count for somebody under a site's book, numbered from 1: of each word the
-    latest, unless a fail in that set-up is known of the same day or later, or the book would not take it."""
-    found = (_accepted(results, one, words, book, zone) for one in words)
+    latest that the book takes, unless a fail of the same day or later may have been in that set-up."""
+    found = (_accepted(results, one, words, by) for one in words)
     known = [one for one in found if one is not None]
     return tuple(replace(one, held=replace(one.held, no=number)) for number, one in enumerate(known, start=1))
 
 
-def _accepted(results: Sequence[Before], word: Word, words: Sequence[Word], book: Book, zone: str) -> Accepted | None:
+def _accepted(results: Sequence[Before], word: Word, words: Sequence[Word], by: Judged) -> Accepted | None:
     covered = [one for one in results if one.has_passed and _is_covered(one, word)]
-    last, months = max(covered, key=lambda one: one.on, default=None), book.ratio(INTERVAL)
+    last, months = max(covered, key=lambda one: one.on, default=None), by.book.ratio(INTERVAL)
     if last is None or months is None:
         return None
-    alike = [one for one in words if one.piece.configuration == word.piece.configuration]
     failed = (one for one in results if not one.has_passed and one.on >= last.on)
-    if any(_may_be_of(one, name) for one in failed for name in alike):
+    if any(_may_be_of(one, word, words) for one in failed):
         return None
-    taken, up_to, level = _by_book(last, word.piece, book)
-    if not taken:
+    method = by.names.get(folded(last.method))
+    shown = _by_book(last, method, word.piece, by) if method is not None else None
+    if method is None or shown is None:
         return None
     day = date.fromisoformat(last.on)
     held = Held(
         visit_id="",
         no=0,
         piece=word.piece,
-        tested_at=instant(datetime(day.year, day.month, day.day, tzinfo=ZoneInfo(zone)).astimezone(UTC)),
+        tested_at=instant(datetime(day.year, day.month, day.day, tzinfo=ZoneInfo(by.zone)).astimezone(UTC)),
         valid_from=last.on,
         valid_until=valid_until(day, int(months)).isoformat(),
-        up_to=up_to,
-        level=level,
+        up_to=shown.up_to,
+        method=method,
+        protocol="",
+        overall=shown.overall,
+        lowest=None,
     )
     return Accepted(last, word, held)
 
@@ -110,22 +152,40 @@ def _is_covered(one: Before, word: Word) -> bool:
     return is_of and one.entered_at <= word.said_at and one.on <= word.said_on
 
 
-def _may_be_of(one: Before, word: Word) -> bool:
-    """Whether a fail may have been in that facepiece: one of which the size is not known was in any."""
-    return same_words(one.model, word.model) and (not one.size.strip() or same_words(one.size, word.size))
+def _may_be_of(one: Before, word: Word, words: Sequence[Word]) -> bool:
+    """Whether a fail may have been in the set-up of a word.
 
-
-def _by_book(one: Before, piece: Facepiece, book: Book) -> tuple[bool, Fraction | None, Fraction | None]:
-    """Return whether a book takes a pass of before, up to which hazard ratio, and which level it reached.
-
-    With a fit factor it must reach the level that the book asks of the facepiece. Without one it can only be taken for
-    a test by taste or smell, with all that the book says of those.
+    Only one that the site has said is another set-up is none of it: what nobody has matched may be any. A name that
+    reads like the word's own is of it whatever else was said.
     """
-    if not one.factor.strip():
-        return (*passed_by_taste(piece, book), None)
-    level = book.ratio(piece.level_key)
+    if folded(one.model) == folded(word.model) and folded(one.size) in ("", folded(word.size)):
+        return True
+    said = [each for each in words if same_words(one.model, each.model) and same_words(one.size, each.size)]
+    return not said or any(each.piece.configuration == word.piece.configuration for each in said)
+
+
+@dataclass(frozen=True)
+class _Shown:
+    up_to: Fraction | None
+    overall: Fraction | None
+
+
+def _by_book(one: Before, method: Method, piece: Facepiece, by: Judged) -> _Shown | None:
+    """Return what a pass of before shows under a book, None where the book would not take it.
+
+    A method that gives a number needs it, at the level the book asks of the facepiece; one by taste, smell or smoke
+    has all that the book says of those. The book must allow a protocol of that method for the kind.
+    """
+    allowed = (each for each in by.protocols if each.id in by.book.protocols and each.method == method)
+    if not any(piece.kind in each.kinds for each in allowed):
+        return None
+    if method in QUALITATIVE:
+        why, up_to = takes_by_taste(method, piece, by.book)
+        return None if why else _Shown(up_to, None)
+    level = by.book.ratio(piece.level_key)
     try:
         factor = parse_decimal(one.factor, "fit factor")
     except NotANumber:
-        return False, None, None
-    return level is not None and factor >= level, None, level
+        return None
+    is_overall = by.book.text("judged_by") == "overall"
+    return _Shown(None, factor) if is_overall and level is not None and factor >= level else None

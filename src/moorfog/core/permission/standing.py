@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from datetime import date, timedelta
 
 from moorfog.core.permission.may_wear import Permission, PersonFacts
+from moorfog.core.rules.in_force import Books
 
 
 @dataclass(frozen=True)
@@ -19,13 +20,15 @@ class StandingOf:
     look_again: str
 
 
-def standing_of(found: Sequence[Permission], person: PersonFacts, day: str) -> StandingOf:
+def standing_of(found: Sequence[Permission], person: PersonFacts, books: Books, day: str) -> StandingOf:
     """Return how somebody stands by what was answered for each of their passes on ``day``.
 
-    What ends does so on a day that is known, and what begins later is on file already: nothing else changes by itself.
+    What ends does so on a day that is known, and what begins later, a fact or a rule, is on file already: nothing else
+    changes by itself.
     """
     good = [one.until for one in found if one.may]
     begins = [*(one.valid_from for one in person.clearances), *(one.valid_from for one in person.passes)]
+    begins += books.changes
     ahead = [one for one in (*begins, *person.trained) if one > day]
     ahead += [(date.fromisoformat(one) + timedelta(days=1)).isoformat() for one in good]
     return StandingOf(until=max(good, default=""), is_only=len(good) == 1, look_again=min(ahead, default=""))

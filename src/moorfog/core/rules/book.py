@@ -56,6 +56,17 @@ class Value:
 
 
 @dataclass(frozen=True)
+class Dated:
+    """A value of a book on other days than those of its own entry: what it was before, or will be from a day on."""
+
+    key: str
+    value: str | int | bool | tuple[str, ...]
+    in_force: str
+    source: str
+    standing: Standing
+
+
+@dataclass(frozen=True)
 class Blank:
     """A value the book does not state here. It stays blank until a site enters it from its own copy."""
 
@@ -68,7 +79,8 @@ class Blank:
 class Book:
     """A rule book: levels, intervals, tolerances and the protocols it allows.
 
-    ``protocols_on_confirmation`` may be run under it once the site has confirmed that its copy allows them.
+    ``protocols_on_confirmation`` may be run under it once the site has confirmed that its copy allows them. A value
+    counts from the day on which it is in force; ``history`` has what it is on other days, see :meth:`on`.
     """
 
     id: str
@@ -81,6 +93,35 @@ class Book:
     country: str = ""
     protocols_on_confirmation: tuple[str, ...] = ()
     blank: tuple[Blank, ...] = ()
+    history: tuple[Dated, ...] = ()
+    unsettled: tuple[str, ...] = ()
+    """Keys for which a site has an entry that nobody can read: until it is settled, nothing passes under this book."""
+
+    @property
+    def changes(self) -> tuple[str, ...]:
+        """Return the days, YYYY-MM-DD, on which a value of the book becomes another one."""
+        return self._changes()
+
+    @cached
+    def _changes(self) -> tuple[str, ...]:
+        days = {one.in_force for one in self.values.values()} | {one.in_force for one in self.history}
+        return tuple(sorted(days - {""}))
+
+    def on(self, day: str) -> Book:
+        """Return the book as it is in force on a day: what begins later is not in it, and where nothing has begun yet
+        the book is silent."""
+        return self._since(max((one for one in self.changes if one <= day), default=""))
+
+    @cached
+    def _since(self, since: str) -> Book:
+        found: dict[str, Value] = {}
+        for key, value in self.values.items():
+            others = (one for one in self.history if one.key == key)
+            dated = [value, *(replace(value, **{n: getattr(one, n) for n in _DATED}) for one in others)]
+            begun = [one for one in dated if one.in_force <= since]
+            if begun:
+                found[key] = max(begun, key=lambda one: one.in_force)
+        return replace(self, values=found, history=())
 
     def find(self, key: str) -> Value | None:
         """Return the value called ``key``, or None where the book is silent (unknown is never a pass)."""
@@ -227,7 +268,10 @@ class Look:
 
 @dataclass(frozen=True)
 class Alteration:
-    """Something altered for the test that must be put back: words for opening, for closing, and by when it closes."""
+    """Something altered for the test that must be put back: words for opening, for closing, and by when it closes.
+
+    ``airs``: only for facepieces whose air is cleaned, supplied or carried so; empty for any.
+    """
 
     id: str
     opened: str
@@ -236,6 +280,7 @@ class Alteration:
     before: Literal["run", "release"]
     probe: tuple[str, ...] = ()
     families: tuple[str, ...] = ()
+    airs: tuple[str, ...] = ()
     test_filters: bool = False
     by_hand: bool = False
     covers: tuple[str, ...] = ()
@@ -333,9 +378,16 @@ class Rules:
         return next(iter(self.protocols_for(method, kind)), None)
 
 
+_DATED = ("value", "in_force", "source", "standing")
+
+
 def read_book(data: Mapping[str, Any], where: str) -> Book:
     """Read a rule book from parsed TOML. Raises :class:`DataError` naming file and key."""
     book = decode(Book, data, where)
+    for index, one in enumerate(book.history):
+        check_dates(f"{where}.history[{index}]", one.in_force)
+        if one.key not in book.values:
+            raise DataError(f"{where}.history[{index}].key", f"{one.key!r} is no value of this book")
     check_dates(where, book.in_force, may_lack=True)
     for key, value in book.values.items():
         check_dates(f"{where}.values.{key}", value.in_force, may_lack=True)

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from datetime import date
 from zoneinfo import ZoneInfo
 
-from moorfog.core.advice.methods import METHODS, Kit, Wearer, advise, passed_by_taste
+from moorfog.core.advice.methods import passed_by_taste, up_to_words
 from moorfog.core.advice.protection import protection, suffices
 from moorfog.core.kernel.arithmetic import cut
 from moorfog.core.rules.validity import INTERVAL, valid_until
@@ -45,12 +45,8 @@ def task_view(visit: Visit) -> TaskView | None:
 
 def method_limits(visit: Visit, one: Try) -> tuple[str, ...]:
     """Return the limits of use that the method of a try brings with it."""
-    if one.sensed is None:
-        return ()
-    required = protection(visit.task, visit.rules.book).required if visit.task else None
-    advice = advise(one.facepiece, visit.rules, required, Kit(frozenset(METHODS)), Wearer())
-    limits = next((each.limits for each in advice if each.method == one.sensed.agent), ())
-    return tuple(f"{limit.capitalize()}, by this method." for limit in limits)
+    most = passed_by_taste(one.facepiece, visit.rules.book)[1] if one.sensed is not None else None
+    return (up_to_words(most),) if most is not None else ()
 
 
 def capped_at(visit: Visit, one: Try) -> str | None:

@@ -81,6 +81,9 @@ def run_blocks(visit: Visit, now: datetime) -> list[Block]:
     return out
 
 
+UNSETTLED_REMEDY = "an administrator enters it anew under Rule books; then a new visit"
+
+
 def visit_blocks(visit: Visit) -> list[Block]:
     """Return what keeps the whole visit from a pass: rules, person, file, task, distress, turned away."""
     out: list[Block] = []
@@ -92,6 +95,9 @@ def visit_blocks(visit: Visit) -> list[Block]:
                 "rules_differ", "The rules at hand are not those pinned to this visit", "restore the pinned set", "stop"
             )
         )
+    if visit.rules.book.unsettled:
+        sentence = f"The site’s own entry for {', '.join(visit.rules.book.unsettled)} cannot be read"
+        out.append(Block("unsettled", sentence, UNSETTLED_REMEDY, "stop", keys=visit.rules.book.unsettled))
     if visit.wrong_person:
         out.append(Block("wrong_person", "Opened for the wrong person", "end it, open the right one", "stop"))
     out += file_blocks(visit) + work_blocks(visit)

@@ -26,7 +26,7 @@ from moorfog.core.rules.book import Rules
 from moorfog.core.rules.protocols import Protocol
 from moorfog.core.rules.reason import Reason
 
-FOLD_VERSION = 6
+FOLD_VERSION = 7
 """Raised whenever the same log would fold to another result; see docs/fold-changes.md."""
 
 
@@ -399,6 +399,7 @@ def alterations_needed(visit: Visit) -> tuple[str, ...]:
     return tuple(
         one.id
         for one in visit.rules.procedure.alteration
+        if not one.airs or facepiece.traits.air in one.airs
         if (facepiece.probe in one.probe and visit.method not in QUALITATIVE)
         or facepiece.family in one.families
         or (one.test_filters and facepiece.test_filters)

@@ -27,6 +27,7 @@ from moorfog.operations.kit.instruments import kinds_ready
 from moorfog.operations.kit.nebulisers import list_nebulisers
 from moorfog.operations.kit.solutions import lots_at_hand
 from moorfog.operations.paging import page_of
+from moorfog.operations.people.permissions import usual_task
 from moorfog.operations.sites.sites import TaskLine, find_task, list_tasks
 from moorfog.store.clock import Clock
 from moorfog.store.log import load_visit
@@ -144,7 +145,8 @@ def advice_for(db: Session, clock: Clock, actor: Actor, visit_id: str) -> Advice
     visit = load_visit(db, head)
     person = db.get(Person, visit.person_id)
     tasks = list_tasks(db, actor, head.site_id)
-    usual = next((one.id for one in tasks if person is not None and one.name == person.task), "")
+    known = usual_task(db, person) if person is not None else None
+    usual = known.id if isinstance(known, Task) else ""
     chooser = Chooser.of(db, clock, actor, visit)
     length, width = chooser.length, chooser.width
     options = offered(db)
@@ -301,6 +303,7 @@ def piece_of(option: FacepieceOption, size: str, suspension: str, clip: str, fil
         ppe=(),
         traits=facepiece_kinds()[option.kind],
         work=tuple(WorkFilter(one.form, one.filter_class, one.cartridges) for one in option.work_filters),
+        has_escape_cylinder=option.has_escape_cylinder,
     )
 
 

@@ -126,7 +126,9 @@ def open_visit(
     site = db.get(Site, person.site_id)
     if site is None:
         raise NotFound("site")
-    now, rules = clock.now(db), rules_of_site(db, site)
+    now = clock.now(db)
+    opened_on = (occurred_at or now).astimezone(ZoneInfo(site.zone)).date().isoformat()
+    rules = rules_of_site(db, site, opened_on)
     keep_rules(db, rules)
     head = VisitHead(
         id=visit_id,
@@ -139,7 +141,6 @@ def open_visit(
     )
     db.add(head)
     db.flush()
-    opened_on = (occurred_at or now).astimezone(ZoneInfo(site.zone)).date().isoformat()
     file = file_on(db, person_id, opened_on)
     payload = ev.VisitOpened(
         person_id=person_id,
@@ -544,4 +545,5 @@ def _facepiece(db: Session, choice: ChooseFacepiece) -> ev.Facepiece:
         ppe=choice.ppe,
         traits=known,
         work=tuple(decode(ev.WorkFilter, one, row.model) for one in content.get("work_filters", ())),
+        has_escape_cylinder=content.get("has_escape_cylinder", False),
     )

@@ -65,6 +65,8 @@ class Model:
     reuse: Literal["", "discard", "one shift", "never re-applied", "maker's limit"] = ""
     work_filters: tuple[WorkFilter, ...] = ()
     """What it takes at work. Empty: what is on it in the test is worn at work too, unless those are test filters."""
+    has_escape_cylinder: bool = False
+    """Supplied air with a cylinder of its own to get out by."""
 
 
 @dataclass(frozen=True)
@@ -249,7 +251,7 @@ def read_csv(text: str) -> list[Model]:
         data: dict[str, Any] = {}
         for name, cell in row.items():
             text = (cell or "").strip().removeprefix("'")
-            if name in ("valve", "test_filters", "filters_as_pair"):
+            if name in ("valve", "test_filters", "filters_as_pair", "has_escape_cylinder"):
                 if text not in ("yes", "no"):
                     raise DomainError("bad_cell", f"row {number}, {name}: {text!r}; yes or no is expected.")
                 data[name] = text == "yes"

@@ -55,6 +55,7 @@ class FacepieceOption:
     adapter: str
     test_filters: bool
     work_filters: tuple[WorkFilter, ...]
+    has_escape_cylinder: bool
 
 
 @dataclass(frozen=True)
@@ -142,4 +143,5 @@ def _option(row: FacepieceVersion) -> FacepieceOption:
         adapter=one.adapter,
         test_filters=one.test_filters,
         work_filters=one.work_filters,
+        has_escape_cylinder=one.has_escape_cylinder,
     )

@@ -19,7 +19,7 @@ from moorfog.operations.accounts.journal import Note, note
 from moorfog.operations.accounts.sessions import READERS, Actor, digest_of, load_actor
 from moorfog.operations.errors import NotFound
 from moorfog.operations.paging import page_of
-from moorfog.operations.people.crews import CrewAsked, crew_on, people_meant
+from moorfog.operations.people.crews import CrewAsked, SetUp, crew_on, people_meant
 from moorfog.operations.people.permissions import PermissionRow, WhyView, at_work, judge_people, set_up_words
 from moorfog.operations.sites.sites import find_site
 from moorfog.store.clock import Clock
@@ -86,7 +86,7 @@ NEVER = BoardCell("", "", ())
 def board_on(db: Session, clock: Clock, actor: Actor, asked: CrewAsked, page: int) -> Board:
     """Return a page of the board of a crew; as :func:`crew_on`, from the same one permission."""
     site, day, task, people = people_meant(db, clock, actor, asked)
-    judged = judge_people(db, people, day, at_work(db, site, task))
+    judged = judge_people(db, people, day, at_work(db, task))
     latest = {one.id: _latest(judged[one.id].rows) for one in people}
     columns = _columns(list(latest.values()))
     across = [one.configuration for one in columns]
@@ -197,6 +197,11 @@ def open_gate(db: Session, clock: Clock, actor: Actor, asked: CrewAsked) -> Gate
     return GateAddress(f"/gate/{secret}", instant(row.expires_at))
 
 
+def _at_the_gate(one: SetUp) -> str:
+    """Return a set-up as it is read at a gate: until when, and up to where its test lets it be worn."""
+    return "; ".join((f"{one.words}, until {one.until}", *one.limits))
+
+
 def gate_of(db: Session, clock: Clock, secret: str) -> GateView:
     """Return who may wear what today, for an address at the gate. Raises :class:`NotFound` for one that has ended, or
     whose maker may no longer read."""
@@ -212,7 +217,7 @@ def gate_of(db: Session, clock: Clock, secret: str) -> GateView:
     asked = replace(decode(CrewAsked, json.loads(row.asked), "asked"), day=today)
     view = crew_on(db, clock, actor, asked)
     lines = [
-        GateLine(one.name, one.number, one.may, tuple(f"{each.words}, until {each.until}" for each in one.set_ups))
+        GateLine(one.name, one.number, one.may, tuple(map(_at_the_gate, one.set_ups)))
         for one in sorted(view.rows, key=lambda one: one.name)
     ]
     return GateView(site=view.site, day=view.day, task=view.task, may=view.may, rows=tuple(lines))

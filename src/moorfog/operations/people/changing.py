@@ -17,7 +17,7 @@ from moorfog.operations.accounts.sessions import Actor
 from moorfog.operations.errors import Conflict, DomainError, NotFound
 from moorfog.operations.fields import Id, Line, Number, day_of
 from moorfog.operations.people.people import find_person, index_people
-from moorfog.operations.sites.sites import find_site
+from moorfog.operations.sites.sites import chosen_task, find_site, task_ids
 from moorfog.operations.words import fold_word, words_of
 from moorfog.store.clock import Clock
 from moorfog.store.models import Person, PersonWord, Site, VisitSummary
@@ -70,6 +70,7 @@ def change_person(db: Session, actor: Actor, person_id: str, one: PersonChange) 
         "site_id": site.id,
         "job": one.job.strip(),
         "task": one.task.strip(),
+        "task_id": _task_id(db, person, site, one.task.strip()),
         "contact": one.contact.strip(),
     }
     if not after["name"] or not after["number"]:
@@ -86,6 +87,13 @@ def change_person(db: Session, actor: Actor, person_id: str, one: PersonChange) 
     db.execute(delete(PersonWord).where(PersonWord.person_id == person.id))
     index_people(db, [(person.id, person.employer_id, person.name, person.number)])
     note(db, Note("person", person.id, person.employer_id, changed(before, after)))
+
+
+def _task_id(db: Session, person: Person, site: Site, task: str) -> str | None:
+    """Return the task chosen; one that was written before there was a list stays, and is none, until one is chosen."""
+    if person.site_id == site.id and person.task == task and person.task_id is None:
+        return task_ids(db, site).get(task)
+    return chosen_task(db, site, task)
 
 
 def leave(db: Session, clock: Clock, actor: Actor, person_id: str, day: str) -> None:

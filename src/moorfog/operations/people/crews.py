@@ -138,7 +138,7 @@ def crew_on(db: Session, clock: Clock, actor: Actor, asked: CrewAsked) -> CrewVi
     site, day, task = _meant(db, clock, actor, asked)
     people, unknown = _people(db, site, asked, task.name if task is not None else "")
     shown = people[:MOST]
-    judged = judge_people(db, shown, day, at_work(db, site, task))
+    judged = judge_people(db, shown, day, at_work(db, task))
     lines = [_line(one, judged[one.id]) for one in shown]
     lines.sort(key=lambda one: (one.may, length(lacking(one.reasons)), len(one.reasons), one.name))
     return CrewView(

@@ -122,7 +122,7 @@ def _lines(db: Session, due: Due, skip: int, most: int) -> tuple[DueLine, ...]:
     ids = db.scalars(select(Standing.person_id).where(*_due_now(due)).order_by(*order).limit(most).offset(skip)).all()
     entered = {one.id: one for one in db.scalars(select(Person).where(Person.id.in_(ids)))}
     people = [entered[one] for one in ids if one in entered]
-    judged = judge_people(db, people, due.today.isoformat(), at_work(db, due.site))
+    judged = judge_people(db, people, due.today.isoformat(), at_work(db))
     return tuple(_line(one, judged[one.id], due.today) for one in people)
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
@@ -11,10 +11,13 @@ from sqlalchemy.orm import Session
 from moorfog.core.events.facts import Facepiece
 from moorfog.core.events.payloads import instant
 from moorfog.core.kernel.codec import decode
-from moorfog.core.permission.from_before import Accepted, Before, Word, accepted
+from moorfog.core.permission.from_before import Accepted, Before, Judged, Word, accepted
 from moorfog.core.permission.may_wear import End
 from moorfog.core.rules.book import Book
+from moorfog.core.rules.in_force import Books
+from moorfog.data import facepiece_kinds, method_names
 from moorfog.operations.kit.ledger import SUSPENDING, cleared_by
+from moorfog.operations.sites.protocols import protocols_in_use
 from moorfog.store.models import KitRecall, Site
 from moorfog.store.models_programme import HistoryRow, HistoryWord
 from moorfog.store.same import Entries
@@ -29,10 +32,10 @@ class FromBefore:
 
 
 def before_of(
-    db: Session, people: Entries, sites: Mapping[str, str], books: Mapping[str, Book]
+    db: Session, people: Entries, sites: Mapping[str, str], books: Mapping[str, Books], day: str
 ) -> dict[str, FromBefore]:
-    """Return what counts of before for these people; ``sites``: at which site each of them is, ``books``: the book of
-    each site. Where no site has said anything, nobody's history is asked for."""
+    """Return what counts of before for these people on a day; ``sites``: at which site each of them is, ``books``: the
+    books of each site. Where no site has said anything, nobody's history is asked for."""
     said: dict[str, list[Word]] = {}
     standing = select(HistoryWord).where(HistoryWord.site_id.in_(books), HistoryWord.withdrawn_at.is_(None))
     for row in db.scalars(standing.order_by(HistoryWord.said_at, HistoryWord.id)):
@@ -42,15 +45,19 @@ def before_of(
         return {}
     entries = [entry for one in concerned for entry in people.of[one]]
     results = people.sort(db.scalars(select(HistoryRow).where(HistoryRow.person_id.in_(entries))))
-    zones = {one: db.get_one(Site, one).zone for one in said}
+    held_to = {one: _held_to(db, db.get_one(Site, one), books[one].on(day)) for one in said}
     recalled = _recalled(db, said)
     out = {}
     for one in concerned:
         site = sites[one]
-        passes = accepted(_results(results[one]), said[site], books[site], zones[site])
+        passes = accepted(_results(results[one]), said[site], held_to[site])
         ends = tuple(_end(each, what) for each in passes for what in _suspended(each, recalled.get(site, ())))
         out[one] = FromBefore(passes, ends)
     return out
+
+
+def _held_to(db: Session, site: Site, book: Book) -> Judged:
+    return Judged(book, protocols_in_use(db, site), method_names(), site.zone)
 
 
 @dataclass(frozen=True)
@@ -89,11 +96,13 @@ def _end(one: Accepted, what: str) -> End:
 
 
 def word_of(row: HistoryWord) -> Word:
-    """Return by value what a site said in writing."""
+    """Return by value what a site said in writing, of a facepiece as its kind is judged today."""
+    piece = decode(Facepiece, row.piece, "history_word.piece")
+    kind = facepiece_kinds().get(piece.kind)
     return Word(
         model=row.model,
         size=row.size,
-        piece=decode(Facepiece, row.piece, "history_word.piece"),
+        piece=replace(piece, traits=kind if kind is not None else replace(piece.traits, level="", apf="")),
         said_by=row.said_by,
         said_at=instant(row.said_at),
         said_on=row.said_on.isoformat(),

@@ -68,7 +68,8 @@ def on_file(db: Session, people: Entries) -> dict[str, OnFile]:
     ids = people.entries
     filed = select(ClearanceRow).where(ClearanceRow.person_id.in_(ids))
     clearances = people.sort(db.scalars(filed.order_by(ClearanceRow.entered_at, ClearanceRow.id)))
-    days = select(TrainingRow).where(TrainingRow.person_id.in_(ids)).order_by(TrainingRow.trained_on)
+    days = select(TrainingRow).where(TrainingRow.person_id.in_(ids), TrainingRow.withdrawn_at.is_(None))
+    days = days.order_by(TrainingRow.trained_on)
     trained = people.sort(db.scalars(days))
     said = select(ChangeReport).where(ChangeReport.person_id.in_(ids), ChangeReport.withdrawn_at.is_(None))
     reports = people.sort(db.scalars(said.order_by(ChangeReport.entered_at)))
@@ -87,7 +88,7 @@ def _counting(found: OnFile, day: str) -> Clearance | None:
     """Return the clearance that counts on a day; where a change of health was reported since they were cleared, it is
     pending until the clinician speaks."""
     one = clearance_on(found.clearances, day)
-    if one is not None and one.status == "cleared" and any(is_open(each, found.cleared) for each in found.reports):
+    if one is not None and one.status == "cleared" and any(is_open(each, found.cleared, day) for each in found.reports):
         return replace(one, status="pending")
     return one
 

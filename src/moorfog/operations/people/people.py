@@ -21,11 +21,12 @@ from moorfog.operations.accounts.journal import Note, note
 from moorfog.operations.accounts.sessions import Actor
 from moorfog.operations.errors import Conflict, DomainError, NotFound
 from moorfog.operations.fields import Line, Number, day_of
-from moorfog.operations.sites.sites import find_site
+from moorfog.operations.sites.sites import chosen_task, find_site
 from moorfog.operations.words import fold_word, words_of
 from moorfog.store.base import new_id
 from moorfog.store.clock import Clock
 from moorfog.store.models import ClearanceRow, MeasurementRow, Person, PersonWord, Site, TrainingRow
+from moorfog.store.same import same_person
 from moorfog.store.scope import Scope
 
 MEASURES = ("length", "width", "lip")
@@ -173,6 +174,7 @@ def add_person(db: Session, clock: Clock, actor: Actor, one: PersonEntry) -> str
         number=number,
         job=one.job.strip(),
         task=one.task.strip(),
+        task_id=chosen_task(db, site, one.task.strip()),
         contact=one.contact.strip(),
         face_length=None,
         face_width=None,
@@ -239,6 +241,49 @@ def record_training(db: Session, clock: Clock, actor: Actor, person_id: str, one
     )
     db.flush()
     note(db, Note("person", person.id, person.employer_id, {"trained on": ["", str(day)]}))
+
+
+def withdraw_training(db: Session, clock: Clock, actor: Actor, person_id: str, training_id: str, why: str) -> None:
+    """Take a training off somebody's file that was another person's or none, with the reason; it stays written down.
+
+    Raises :class:`NotFound`, :class:`DomainError` without a reason or where it is withdrawn already.
+    """
+    person = find_person(db, actor.require("administrator"), person_id)
+    row = db.get(TrainingRow, training_id, with_for_update=True)
+    if row is None or row.person_id not in same_person(db, person.id):
+        raise NotFound("training")
+    if row.withdrawn_at is not None:
+        raise DomainError("withdrawn", "It is withdrawn already.")
+    if not why.strip():
+        raise DomainError("reason_missing", "Say how you know that it was not theirs; it stands beside the training.")
+    row.withdrawn_at, row.withdrawn_by, row.withdrawn_why = clock.now(db), actor.name, why.strip()
+    changes = {"trained on": [str(row.trained_on), "withdrawn"]}
+    note(db, Note(kind="person", id=person.id, employer=person.employer_id, changes=changes, why=why.strip()))
+
+
+@dataclass(frozen=True)
+class TrainingLine:
+    """A training on file: its day, what it was, who withdrew it and why (empty while it counts)."""
+
+    id: str
+    on: str
+    what: str
+    withdrawn: str
+
+
+def trainings_of(db: Session, person_id: str) -> tuple[TrainingLine, ...]:
+    """Return somebody's trainings, the latest first."""
+    mine = select(TrainingRow).where(TrainingRow.person_id.in_(same_person(db, person_id)))
+    rows = db.scalars(mine.order_by(TrainingRow.trained_on.desc(), TrainingRow.id).limit(20))
+    return tuple(
+        TrainingLine(
+            id=one.id,
+            on=one.trained_on.isoformat(),
+            what=one.what,
+            withdrawn=f"withdrawn by {one.withdrawn_by}: {one.withdrawn_why}" if one.withdrawn_at else "",
+        )
+        for one in rows
+    )
 
 
 def face_cell(length: int | None, width: int | None) -> int | None:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 from fractions import Fraction
 from functools import lru_cache
@@ -18,9 +18,20 @@ from moorfog.core.events.facts import Facepiece
 from moorfog.core.events.payloads import Task, instant
 from moorfog.core.kernel.codec import decode
 from moorfog.core.permission.from_before import Accepted
-from moorfog.core.permission.may_wear import End, Held, Permission, PersonFacts, Who, Why, may_wear, without_a_pass
+from moorfog.core.permission.may_wear import (
+    End,
+    Held,
+    NoTask,
+    Permission,
+    PersonFacts,
+    Who,
+    Why,
+    may_wear,
+    without_a_pass,
+)
 from moorfog.core.permission.way_out import Way, length, ways_out
-from moorfog.core.rules.book import Book
+from moorfog.core.rules.in_force import Books
+from moorfog.data import facepiece_kinds
 from moorfog.operations.accounts.sessions import READERS, Actor
 from moorfog.operations.errors import DomainError, NotFound
 from moorfog.operations.fields import day_of
@@ -28,7 +39,8 @@ from moorfog.operations.kit.ledger import suspensions_of
 from moorfog.operations.people.from_before import FromBefore, before_of
 from moorfog.operations.people.on_file import on_file
 from moorfog.operations.people.people import find_person
-from moorfog.operations.sites.sites import site_book, task_of, tasks_of
+from moorfog.operations.sites.protocols import books_in_use
+from moorfog.operations.sites.sites import task_of, tasks_by_id
 from moorfog.store.clock import Clock
 from moorfog.store.models import PermissionEnd, Person, Site, SiteTask, VisitSummary, WearPermission
 from moorfog.store.same import entries_of
@@ -133,8 +145,9 @@ class Known:
     facts: PersonFacts
 
 
-def known_of(db: Session, asked: Sequence[Person], books: Mapping[str, Book]) -> dict[str, Known]:
-    """Return what is known of these people, by the books of their sites; of many in as many questions as of one."""
+def known_of(db: Session, asked: Sequence[Person], books: Mapping[str, Books], day: str) -> dict[str, Known]:
+    """Return what is known of these people on a day, by the books of their sites; of many in as many questions as of
+    one."""
     people = entries_of(db, [one.id for one in asked])
     passes = select(WearPermission).where(WearPermission.person_id.in_(people.entries))
     rows = people.sort(db.scalars(passes.order_by(WearPermission.tested_at.desc(), WearPermission.visit_id)))
@@ -143,7 +156,7 @@ def known_of(db: Session, asked: Sequence[Person], books: Mapping[str, Book]) ->
         VisitSummary.person_id.in_(people.entries), VisitSummary.under_question.is_(True)
     )
     doubtful, suspended, files = set(db.scalars(questioned)), suspensions_of(db, people), on_file(db, people)
-    before = before_of(db, people, {one.id: one.site_id for one in asked}, books)
+    before = before_of(db, people, {one.id: one.site_id for one in asked}, books, day)
     out = {}
     for one in people.asked:
         ends = [End(row.configuration, instant(row.ended_at), row.why, "tester") for row in ended[one]]
@@ -193,13 +206,19 @@ def _suspended(visit_id: str, no: int, why: str, by: Who) -> End:
 
 @lru_cache(4096)
 def _piece(content: bytes) -> Facepiece:
-    return decode(Facepiece, orjson.loads(content), "facts.piece")
+    return _of_today(decode(Facepiece, orjson.loads(content), "facts.piece"))
+
+
+def _of_today(piece: Facepiece) -> Facepiece:
+    """Return a facepiece with what its kind is judged by today; a kind that is known no more has no level."""
+    kind = facepiece_kinds().get(piece.kind)
+    return replace(piece, traits=kind if kind is not None else replace(piece.traits, level="", apf=""))
 
 
 def _held(row: WearPermission) -> Held:
     facts = row.facts or {}
     piece = _piece(orjson.dumps(facts["piece"]))
-    up_to, level = facts.get("up_to"), facts.get("level")
+    up_to, overall, lowest = (facts.get(name) for name in ("up_to", "overall", "lowest"))
     return Held(
         visit_id=row.visit_id,
         no=row.no,
@@ -208,17 +227,25 @@ def _held(row: WearPermission) -> Held:
         valid_from=row.valid_from.isoformat(),
         valid_until=row.valid_until.isoformat(),
         up_to=Fraction(up_to) if up_to else None,
-        level=Fraction(level) if level else None,
+        method=row.method,
+        protocol=facts.get("protocol", ""),
+        overall=Fraction(overall) if overall else None,
+        lowest=Fraction(lowest) if lowest else None,
     )
 
 
-def usual_task(db: Session, person: Person) -> Task | None:
-    """Return the task a person does, as their site has it, or None."""
-    query = select(SiteTask).where(
-        SiteTask.site_id == person.site_id, SiteTask.is_current.is_(True), SiteTask.name == person.task
-    )
-    row = db.scalar(query.limit(1))
-    return task_of(row) if row is not None else None
+def usual_task(db: Session, person: Person) -> Task | NoTask:
+    """Return the task a person does, as their site has it; none of them where it is none."""
+    return at_work(db)(person)
+
+
+def task_tested_for(db: Session, person: Person, passed: WearPermission) -> Task | NoTask:
+    """Return the task that a pass was tested for, as the person's site has it now; their usual one where it has it no
+    more."""
+    row = db.get(SiteTask, (passed.facts or {}).get("task") or "")
+    site = db.get(Site, person.site_id)
+    found = tasks_by_id(db, site).get(row.task_id) if row is not None and site is not None else None
+    return found if found is not None else usual_task(db, person)
 
 
 def today_at(db: Session, person: Person, now: datetime) -> str:
@@ -245,7 +272,7 @@ def permissions_of(
     return judge_permissions(db, person, on, task)
 
 
-def judge_permissions(db: Session, person: Person, day: str, task: Task | None) -> Permissions:
+def judge_permissions(db: Session, person: Person, day: str, task: Task | NoTask) -> Permissions:
     """Return every signed pass of a person, judged for a day and a task by the core."""
     return judge_people(db, [person], day, lambda _: task)[person.id]
 
@@ -257,40 +284,53 @@ class Answered:
     known: Known
     found: tuple[Permission, ...]
     without: tuple[Why, ...]
-    task: Task | None
+    task: Task | NoTask
+    books: Books
 
 
 def answers_for(
-    db: Session, people: Sequence[Person], day: str, task_for: Callable[[Person], Task | None]
+    db: Session,
+    people: Sequence[Person],
+    day: str,
+    task_for: Callable[[Person], Task | NoTask],
+    given: Mapping[str, Books] | None = None,
 ) -> dict[str, Answered]:
     """Ask the core of every signed pass of these people, for a day, each under the book of their site, at the task that
-    ``task_for`` names. Raises :class:`DomainError` for somebody who is at no site."""
-    books: dict[str, Book] = {}
+    ``task_for`` names; ``given``: other books of some sites, to see what they would do. Raises :class:`DomainError`
+    for somebody who is at no site."""
+    books: dict[str, Books] = dict(given or {})
     for person in people:
         if person.site_id not in books:
             site = db.get(Site, person.site_id)
             if site is None:
                 raise DomainError("no_site", f"{person.name} is at no site. Move them to one first.")
-            books[site.id] = site_book(db, site, site.rule_book)
-    out, known = {}, known_of(db, people, books)
+            books[site.id] = books_in_use(db, site)
+    out, known = {}, known_of(db, people, books, day)
     for one in people:
         task, facts, book = task_for(one), known[one.id].facts, books[one.site_id]
         found = tuple(may_wear(held, facts, task, book, day) for held in facts.passes)
         without = () if found else without_a_pass(facts, book, day)
-        out[one.id] = Answered(known[one.id], found, without, task)
+        out[one.id] = Answered(known[one.id], found, without, task, book)
     return out
 
 
-def at_work(db: Session, site: Site, task: Task | None = None) -> Callable[[Person], Task | None]:
-    """Return what names the task somebody of a site is judged for: the one given, else the work they do there."""
+def at_work(db: Session, task: Task | None = None) -> Callable[[Person], Task | NoTask]:
+    """Return what names the task somebody is judged for: the one given, else the work they do at their own site."""
     if task is not None:
         return lambda _: task
-    tasks = {one.name: one for one in tasks_of(db, site)}
-    return lambda person: tasks.get(person.task)
+    tasks: dict[str, dict[str, Task]] = {}
+
+    def of(person: Person) -> Task | NoTask:
+        if person.site_id not in tasks:
+            site = db.get(Site, person.site_id)
+            tasks[person.site_id] = tasks_by_id(db, site) if site is not None else {}
+        return tasks[person.site_id].get(person.task_id or "") or NoTask(person.task)
+
+    return of
 
 
 def judge_people(
-    db: Session, people: Sequence[Person], day: str, task_for: Callable[[Person], Task | None]
+    db: Session, people: Sequence[Person], day: str, task_for: Callable[[Person], Task | NoTask]
 ) -> dict[str, Permissions]:
     """Return every signed pass of these people with what the core answered, for whoever reads it."""
     return {one: _shown(one, answer, day) for one, answer in answers_for(db, people, day, task_for).items()}
@@ -308,7 +348,7 @@ def _shown(person_id: str, answer: Answered, day: str) -> Permissions:
                 setup=words.setup,
                 overall=words.overall,
                 method=words.method,
-                limits=(*words.limits, *found.limits),
+                limits=tuple(dict.fromkeys((*words.limits, *found.limits))),
                 tested_on=held.valid_from,
                 test_until=held.valid_until,
                 may=found.may,
@@ -321,8 +361,8 @@ def _shown(person_id: str, answer: Answered, day: str) -> Permissions:
     return Permissions(
         person_id=person_id,
         day=day,
-        task_id=task.id if task else "",
-        task=task.name if task else "",
+        task_id=task.id if isinstance(task, Task) else "",
+        task=task.name,
         rows=tuple(out),
         without=_whys(answer.without),
     )

@@ -25,7 +25,7 @@ from moorfog.operations.errors import DomainError, NotFound
 from moorfog.operations.fields import Label, Why, day_of
 from moorfog.operations.people.on_file import SAID_BY, SaidBy
 from moorfog.operations.people.people import find_person
-from moorfog.operations.people.permissions import judge_permissions
+from moorfog.operations.people.permissions import judge_permissions, usual_task
 from moorfog.store.base import new_id
 from moorfog.store.clock import Clock
 from moorfog.store.models import Person, Site
@@ -117,7 +117,7 @@ def _setup(db: Session, person: Person, configuration: str, day: str) -> str:
     """Return a set-up somebody passed in, in words. Raises :class:`NotFound` for one they never did."""
     if not configuration:
         return ""
-    rows = judge_permissions(db, person, day, None).rows
+    rows = judge_permissions(db, person, day, usual_task(db, person)).rows
     row = next((one for one in rows if one.configuration == configuration), None)
     if row is None:
         raise NotFound("set-up")

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, field, replace
 from datetime import date
 from typing import Any, Literal
@@ -32,6 +32,7 @@ from moorfog.operations.people.roster_file import (
     read_day,
     read_roster,
 )
+from moorfog.operations.sites.sites import not_a_task, task_ids
 from moorfog.operations.words import fold_word
 from moorfog.store.base import new_id
 from moorfog.store.clock import Clock, DatabaseClock
@@ -40,6 +41,7 @@ from moorfog.store.models import ClearanceRow, Person, PersonWord, Site, Trainin
 SHOWN_ERRORS, SHOWN_ROWS, BATCH, PAGE = 200, 8, 500, 100
 TOTALS = frozenset({"total", "totals", "sum", "subtotal", "count", "gesamt", "summe", "somme", "razem", "celkem"})
 PLAIN = ("name", "site_id", "job", "task", "contact")
+STORED = (*PLAIN, "number", "task_id")
 Progress = Callable[[int, int], None]
 Kind = Literal["new", "changed", "moved", "back", "missing", "same"]
 KINDS: tuple[Kind, ...] = ("new", "changed", "moved", "back", "missing", "same")
@@ -187,7 +189,7 @@ def _read_rows(
     of_employer = select(Person).where(Person.employer_id == site.employer_id, Person.merged_into.is_(None))
     known = {one.number: one for one in db.scalars(of_employer)}
     taken = set(db.scalars(select(Person.number).where(Person.employer_id == site.employer_id))) - set(known)
-    alike, filed = _Alike(known.values()), _filed(db, site.employer_id)
+    alike, filed, tasks = _Alike(known.values()), _filed(db, site.employer_id), _Tasks(db, sites.values())
     seen: dict[str, int] = {}
     names: dict[str, int] = {}
     touched: set[str] = set()
@@ -219,6 +221,14 @@ def _read_rows(
         names.setdefault(folded, row)
         touched.add(here.id)
         values["site_id"] = here.id if old is None or cells.get("site") else old.site_id
+        strange = tasks.strange(values, old, "task" in columns)
+        if strange and row not in skip:
+            plan.errors.append(RowError(row, _heading(roster, columns, "task"), strange))
+        if strange:
+            continue
+        if values["task"] and values["task_id"] is None:
+            words = f"{values['task']!r} is no task of their site: they may wear nothing until one is chosen"
+            plan.odd.append(RowError(row, _heading(roster, columns, "task"), words))
         plan.values[row] = values
         plan.lines.append(_line(row, old, values, sites, "" if old is not None else alike.find(cells["name"])))
     plan.lines += [
@@ -226,6 +236,26 @@ def _read_rows(
         for one in known.values()
         if one.number not in seen and one.site_id in touched and one.left_on is None
     ]
+
+
+class _Tasks:
+    """The tasks of an employer's sites: a roster names one of them, or nothing."""
+
+    def __init__(self, db: Session, sites: Iterable[Site]) -> None:
+        self.sites = {one.id: one.name for one in sites}
+        self.of = {one.id: task_ids(db, one) for one in sites}
+
+    def strange(self, values: dict[str, Any], old: Person | None, is_in_file: bool) -> str:
+        """Put the id of a row's task beside its name; return what is wrong with a name that is none, or nothing.
+
+        One that stood on their entry before there was a list stays, and is none of them.
+        """
+        name, known = values["task"], self.of.get(values["site_id"], {})
+        values["task_id"] = known.get(name)
+        is_as_before = old is not None and (old.task, old.site_id) == (name, values["site_id"])
+        if not name or name in known or is_as_before or not is_in_file:
+            return ""
+        return not_a_task(name, self.sites.get(values["site_id"], "their site"), tuple(known))
 
 
 class _Alike:
@@ -319,7 +349,7 @@ def _weigh(row: int, values: dict[str, Any], cells: dict[str, str], filed: _File
         yield RowError(row, "trained on", f"{trained} has not come yet")
     values["limits"] = []
     if begins is not None and filed.clearances:
-        last = filed.clearances[-1]
+        last = max(reversed(filed.clearances), key=lambda one: one.valid_from)  # of one day the one filed last
         if max(one.valid_from for one in filed.clearances) >= begins:
             values["cleared_on"] = None
         elif last.status != "cleared":
@@ -404,7 +434,7 @@ def _store(db: Session, clock: Clock, actor: Actor, site: Site, batch: list[tupl
     now, fresh, people, filed = clock.now(db), [], [], [list[dict[str, Any]](), list[dict[str, Any]]()]
     for line, values in batch:
         person_id = line.person_id or new_id()
-        plain = {key: values[key] for key in (*PLAIN, "number")}
+        plain = {key: values[key] for key in STORED}
         if line.person_id:
             db.execute(update(Person).where(Person.id == person_id).values(**plain, left_on=None))
             db.execute(delete(PersonWord).where(PersonWord.person_id == person_id))

@@ -15,7 +15,7 @@ from sqlalchemy.orm import Session
 from moorfog import __version__
 from moorfog.core.kernel.codec import encode
 from moorfog.core.permission.standing import standing_of
-from moorfog.data import shipped_books
+from moorfog.data import facepiece_kinds, method_names, shipped_books, value_shapes
 from moorfog.operations.people.permissions import answers_for, at_work
 from moorfog.store.base import run_in_transaction
 from moorfog.store.clock import Clock
@@ -31,8 +31,13 @@ WORKED_OUT = ("has_passed", "until", "is_only", "look_again", "is_stale")
 
 def made_by() -> str:
     """Return a digest of what an answer rests on besides facts: the program's version and the shipped rule books."""
-    books = json.dumps({key: encode(one) for key, one in shipped_books().items()}, sort_keys=True, default=str)
-    return hashlib.sha256(f"{__version__} {books}".encode()).hexdigest()
+    data = {
+        "books": {key: encode(one) for key, one in shipped_books().items()},
+        "kinds": {key: encode(one) for key, one in facepiece_kinds().items()},
+        "methods": dict(method_names()),
+        "shapes": encode(value_shapes()),
+    }
+    return hashlib.sha256(f"{__version__} {json.dumps(data, sort_keys=True, default=str)}".encode()).hexdigest()
 
 
 def distrust_foreign(db: Session) -> bool:
@@ -77,11 +82,11 @@ def _stale(db: Session, site_id: str, today: date) -> list[tuple[str, int]]:
 def _work_out(db: Session, site: Site, today: date, found: Sequence[tuple[str, int]]) -> None:
     revs = dict(found)
     people = db.scalars(select(Person).where(Person.id.in_(revs)).order_by(Person.id)).all()
-    answers = answers_for(db, people, today.isoformat(), at_work(db, site))
+    answers = answers_for(db, people, today.isoformat(), at_work(db))
     rows = []
     for one in people:
         answer = answers[one.id]
-        stands = standing_of(answer.found, answer.known.facts, today.isoformat())
+        stands = standing_of(answer.found, answer.known.facts, answer.books, today.isoformat())
         rows.append(
             {
                 "person_id": one.id,

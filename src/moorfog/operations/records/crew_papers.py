@@ -83,7 +83,7 @@ def _held(db: Session, clock: Clock, actor: Actor, asked: CrewAsked) -> Iterator
     """Yield a pass of each visit that holds on the day that is asked for and today, by whom it is of: what says so is
     only handed out while it does. A pass of before has no visit, and so no card: nobody here tested it."""
     site, day, task, people = people_meant(db, clock, actor, asked)
-    work, today = at_work(db, site, task), clock.now(db).astimezone(ZoneInfo(site.zone)).date().isoformat()
+    work, today = at_work(db, task), clock.now(db).astimezone(ZoneInfo(site.zone)).date().isoformat()
     judged = [judge_people(db, people, on, work) for on in (day, today)]
     for person in people:
         may = [

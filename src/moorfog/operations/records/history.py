@@ -6,12 +6,17 @@ import hashlib
 from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any, ClassVar
+from zoneinfo import ZoneInfo
 
 from sqlalchemy import select
 from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import Session
 
+from moorfog.core.advice.methods import METHODS
 from moorfog.core.events.facts import STRICT
+from moorfog.core.permission.from_before import folded
+from moorfog.core.rules.shapes import near
+from moorfog.data import method_names
 from moorfog.operations.accounts.journal import Note, note
 from moorfog.operations.accounts.sessions import Actor
 from moorfog.operations.errors import DomainError
@@ -89,9 +94,9 @@ class HistoryLine:
     source: str
 
 
-def preview_history(db: Session, actor: Actor, file: HistoryFile) -> HistoryPreview:
+def preview_history(db: Session, clock: Clock, actor: Actor, file: HistoryFile) -> HistoryPreview:
     """Return what taking a table over would do; nothing is stored."""
-    return _read(db, actor, file)[1]
+    return _read(db, clock, actor, file)[1]
 
 
 def import_history(db: Session, clock: Clock, actor: Actor, file: HistoryFile) -> int:
@@ -99,7 +104,7 @@ def import_history(db: Session, clock: Clock, actor: Actor, file: HistoryFile) -
 
     Returns how many are new. Raises :class:`DomainError` where anything is wrong with it.
     """
-    rows, found, site = _read(db, actor, file)
+    rows, found, site = _read(db, clock, actor, file)
     if found.fault_count:
         raise DomainError("faults", f"{found.fault_count} cells are wrong. Mend them in the table and send it again.")
     keep_order(db, site.employer_id, file.day_order)
@@ -145,7 +150,9 @@ def history_of(db: Session, person_id: str) -> tuple[HistoryLine, ...]:
     )
 
 
-def _read(db: Session, actor: Actor, file: HistoryFile) -> tuple[list[dict[str, Any]], HistoryPreview, Site]:
+def _read(
+    db: Session, clock: Clock, actor: Actor, file: HistoryFile
+) -> tuple[list[dict[str, Any]], HistoryPreview, Site]:
     site = find_site(db, actor.require("administrator"), file.site_id)
     order = order_of(db, site.employer_id, file.day_order)
     columns, cells = _cells(file)
@@ -154,6 +161,7 @@ def _read(db: Session, actor: Actor, file: HistoryFile) -> tuple[list[dict[str, 
         Person.employer_id == site.employer_id, Person.number.in_(sorted(numbers)), Person.erased_at.is_(None)
     )
     people = {number.casefold(): into or one for number, one, into in db.execute(found)}
+    today = clock.now(db).astimezone(ZoneInfo(site.zone)).date()
     rows, faults, unclear = list[dict[str, Any]](), list[HistoryFault](), 0
     for no, row in cells:
         said = {name: row[at].strip() for name, at in columns.items()}
@@ -163,6 +171,8 @@ def _read(db: Session, actor: Actor, file: HistoryFile) -> tuple[list[dict[str, 
         wrong = [
             ("number", f"nobody here has the number {said['number']!r}", person is None),
             ("tested_on", f"{said['tested_on']!r} is no day that can be read", day is None),
+            ("tested_on", f"{day} has not come yet", day is not None and day > today),
+            ("method", _no_method(said.get("method", "")), bool(_no_method(said.get("method", "")))),
             ("model", "which facepiece it was is missing", not said["model"]),
             ("result", f"{said['result']!r} is neither pass nor fail", result is None),
             *((name, f"longer than {most} letters", len(said.get(name, "")) > most) for name, most in LENGTHS.items()),
@@ -186,6 +196,15 @@ def _read(db: Session, actor: Actor, file: HistoryFile) -> tuple[list[dict[str, 
         day_order=order,
     )
     return once, preview, site
+
+
+def _no_method(text: str) -> str:
+    """Return what is wrong with the method of a row, with the nearest ones, or nothing. An empty one is no fault: it is
+    history all the same, and counts for nothing."""
+    names = method_names()
+    if not text or folded(text) in names:
+        return ""
+    return f"{text!r} is no method known here; the nearest are {', '.join(near(text, METHODS))}"
 
 
 def _digest(one: Mapping[str, Any]) -> str:

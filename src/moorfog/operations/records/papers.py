@@ -22,7 +22,7 @@ from moorfog.operations.accounts.sessions import Actor
 from moorfog.operations.bench.filing import file_report_by_card
 from moorfog.operations.errors import DomainError, NotFound
 from moorfog.operations.fields import Number
-from moorfog.operations.people.permissions import judge_permissions, today_at
+from moorfog.operations.people.permissions import judge_permissions, task_tested_for, today_at
 from moorfog.operations.people.reporting import ReportEntry
 from moorfog.operations.records.anchors import key_folder, signing_key
 from moorfog.operations.records.reports import draw, kept_paper, store_paper
@@ -49,6 +49,8 @@ class CodeView:
     facepiece: str
     until: str
     checked_on: str
+    limits: tuple[str, ...]
+    """Up to where the test lets it be worn."""
 
 
 def code_of(db: Session, clock: Clock, visit_id: str) -> str:
@@ -95,6 +97,7 @@ def card_view(db: Session, clock: Clock, passed: WearPermission, tester: str, wh
         tested_on=passed.valid_from.isoformat(),
         valid_until=passed.valid_until.isoformat(),
         tester=tester,
+        limits=tuple(passed.limits),
         code=readable(code),
         check=_check(where, code, person.name, passed),
     )
@@ -165,12 +168,26 @@ def _holds(db: Session, clock: Clock, passed: WearPermission | None) -> bool:
     if passed is None:
         return False
     person, _ = _whose(db, passed)
-    return _status(db, passed, person, today_at(db, person, clock.now(db)))[0] == "valid"
+    return _status(db, passed, person, today_at(db, person, clock.now(db))).status == "valid"
 
 
 def pass_holds(db: Session, clock: Clock, visit_id: str) -> bool:
     """Whether the pass of a visit may be worn today, if it has one."""
     return _holds(db, clock, pass_of_visit(db, visit_id))
+
+
+def not_held_words(db: Session, clock: Clock, visit_id: str) -> str:
+    """Return what is said across a paper of a visit whose pass does not hold today, never why; nothing where it holds,
+    or where there never was one."""
+    passed = pass_of_visit(db, visit_id)
+    if passed is None:
+        return ""
+    person, _ = _whose(db, passed)
+    today = today_at(db, person, clock.now(db))
+    status = _status(db, passed, person, today).status
+    if status == "valid":
+        return ""
+    return f"Asked for on {today}: this pass is {status}. The code on the card says how it stands."
 
 
 def look_up(db: Session, clock: Clock, address: str, text: str) -> CodeView:
@@ -189,17 +206,19 @@ def look_up(db: Session, clock: Clock, address: str, text: str) -> CodeView:
             facepiece="",
             until="",
             checked_on=now.date().isoformat(),
+            limits=(),
         )
     person, _ = _whose(db, passed)
     day = today_at(db, person, now)
-    status, until = _status(db, passed, person, day)
+    stands = _status(db, passed, person, day)
     return CodeView(
         code=readable(code),
-        status=status,
+        status=stands.status,
         initials=initials(person.name),
         facepiece=f"{passed.model} {passed.size}",
-        until=until,
+        until=stands.until,
         checked_on=day,
+        limits=tuple(passed.limits),
     )
 
 
@@ -242,7 +261,15 @@ def report_by_card(db: Session, clock: Clock, address: str, text: str, one: Card
     file_report_by_card(db, clock, person, said)
 
 
-def _status(db: Session, passed: WearPermission, person: Person, day: str) -> tuple[Status, str]:
+@dataclass(frozen=True)
+class _Stands:
+    """How a pass stands, and until when it may be worn."""
+
+    status: Status
+    until: str
+
+
+def _status(db: Session, passed: WearPermission, person: Person, day: str) -> _Stands:
     """Return how a pass stands on a day and until when it may be worn, by the one function that answers it; never why,
     which is nobody's business. A clearance or a training may end before the test does."""
     until = passed.valid_until.isoformat()
@@ -252,18 +279,19 @@ def _status(db: Session, passed: WearPermission, person: Person, day: str) -> tu
         WearPermission.tested_at > passed.tested_at,
     )
     if db.scalar(newer.limit(1)) is not None:
-        return "superseded", until
+        return _Stands("superseded", until)
     if person.left_on is not None:
-        return "withdrawn", until
-    rows = judge_permissions(db, person, day, None).rows
+        return _Stands("withdrawn", until)
+    rows = judge_permissions(db, person, day, task_tested_for(db, person, passed)).rows
     found = next(
-        (one for one in rows if (one.visit_id, one.configuration) == (passed.visit_id, passed.configuration)), None
+        (one for one in rows if (one.visit_id, one.configuration) == (passed.visit_id, passed.configuration)),
+        None,
     )
     if found is None:
-        return "withdrawn", until
+        return _Stands("withdrawn", until)
     if found.may:
-        return "valid", found.until
-    return ("ended" if {one.code for one in found.reasons} == {"ended"} else "withdrawn"), until
+        return _Stands("valid", found.until)
+    return _Stands("ended" if {one.code for one in found.reasons} == {"ended"} else "withdrawn", until)
 
 
 def note_wrong_code(db: Session, clock: Clock, address: str) -> None:

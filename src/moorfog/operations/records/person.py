@@ -10,12 +10,14 @@ from sqlalchemy.orm import Session
 
 from moorfog.core.advice.methods import method_words
 from moorfog.core.events.payloads import Clearance, instant
+from moorfog.core.rules.kinds import clearance_limits
+from moorfog.data import facepiece_kinds
 from moorfog.operations.accounts.sessions import READERS, Actor
 from moorfog.operations.errors import NotFound
 from moorfog.operations.paging import PAGE
 from moorfog.operations.people.finding import PersonRow, person_row
 from moorfog.operations.people.on_file import file_on
-from moorfog.operations.people.people import face_cell, tenths_words
+from moorfog.operations.people.people import TrainingLine, face_cell, tenths_words, trainings_of
 from moorfog.operations.people.permissions import ENDS, Permissions, judge_permissions, usual_task
 from moorfog.operations.people.reporting import ReportLine, reports_on
 from moorfog.operations.records.history import HistoryLine, history_of
@@ -75,6 +77,10 @@ class PersonView:
     contact: str
     clearance: Clearance | None
     trained_on: str
+    trainings: tuple[TrainingLine, ...]
+    """Every training on file, the withdrawn ones with why."""
+    clearance_limits: tuple[str, ...]
+    """What a clearance may be limited to."""
     left_on: str
     reports: tuple[ReportLine, ...]
     erased_on: str
@@ -141,6 +147,8 @@ def view_person(db: Session, clock: Clock, actor: Actor, person_id: str, page: i
         contact=person.contact,
         clearance=file.clearance,
         trained_on=file.trained_on,
+        trainings=trainings_of(db, person.id),
+        clearance_limits=clearance_limits(facepiece_kinds()),
         erased_on=person.erased_at.astimezone(ZoneInfo(zone)).date().isoformat() if person.erased_at else "",
         reports=reports_on(db, person.id),
         zone=zone,

@@ -21,6 +21,7 @@ from moorfog.core.kernel.canonical import digest
 from moorfog.core.kernel.codec import encode
 from moorfog.core.visit.outcomes import outcome
 from moorfog.core.visit.tries import find_try
+from moorfog.operations.accounts.journal import Note, note
 from moorfog.operations.accounts.sessions import READERS, Actor
 from moorfog.operations.bench.visits import append
 from moorfog.operations.errors import Conflict, DomainError, NotFound
@@ -32,7 +33,7 @@ from moorfog.operations.paging import cut_to_page
 from moorfog.store.base import new_id, run_in_transaction
 from moorfog.store.clock import Clock, DatabaseClock
 from moorfog.store.log import load_visit, lock_head
-from moorfog.store.models import Employer, Job, KitLent, KitRecall, Person, RecallSettled, TryKit, TryResult
+from moorfog.store.models import Employer, Job, KitLent, KitRecall, Person, RecallSettled, TryKit, TryResult, VisitHead
 from moorfog.store.scope import Scope, within
 
 Progress = Callable[[int, int], None]
@@ -345,6 +346,27 @@ def void_try(db: Session, clock: Clock, account_id: str, visit_id: str, run_id: 
     at = max(clock.now(db), visit.last_at or clock.now(db))
     append(db, clock, account_id, head, visit, new_id(), payload, at, digest(encode(payload)))
     return True
+
+
+def withdraw_pass(db: Session, clock: Clock, actor: Actor, visit_id: str, run_id: str, reason: str) -> None:
+    """Withdraw a pass of a closed visit, as an administrator: it is voided by a correction with the reason, and counts
+    no more, whoever signs that or not.
+
+    Raises :class:`NotFound` outside the scope, :class:`DomainError` without a reason, in an open visit, or where the
+    try is no pass.
+    """
+    head = db.get(VisitHead, visit_id)
+    if head is None or not actor.require("administrator").allows(head.employer_id):
+        raise NotFound("visit")
+    if not reason.strip():
+        raise DomainError("reason_missing", "Say why the pass does not count; it stands on the record.")
+    visit = load_visit(db, head)
+    one = find_try(visit, run_id)
+    if one is None or not visit.closed or outcome(visit, one)[0] != "pass":
+        raise DomainError("no_pass", "There is no pass of a closed visit to withdraw here.")
+    words = f"Withdrawn by {actor.name}: {reason.strip()}"
+    void_try(db, clock, actor.id, visit_id, run_id, words)
+    note(db, Note("visit", visit_id, head.employer_id, {"pass": ["pass", "withdrawn"]}, why=reason.strip()))
 
 
 def tests_of(db: Session, actor: Actor, recall_id: str, page: int) -> RecallPage:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import date
 from typing import Any
@@ -16,7 +16,7 @@ from moorfog.operations.accounts.sessions import READERS, Actor
 from moorfog.operations.errors import DomainError
 from moorfog.operations.fields import Id, Label, MaybeId
 from moorfog.operations.paging import PAGE
-from moorfog.operations.people.permissions import Permissions, WhyView, judge_people, usual_task
+from moorfog.operations.people.permissions import Permissions, WhyView, at_work, judge_people
 from moorfog.operations.records.searching import AT_ONCE
 from moorfog.operations.sites.sites import find_site
 from moorfog.store.clock import Clock
@@ -133,12 +133,11 @@ def _shown(db: Session, clock: Clock, rows: list[Pass]) -> tuple[WearerRow, ...]
     entered |= {one.id: one for one in db.scalars(select(Person).where(Person.id.in_(into)))}
     people = {key: entered.get(one.merged_into or key, one) for key, one in entered.items()}
     sites = {one.id: one for one in db.scalars(select(Site).where(Site.id.in_({p.site_id for p in people.values()})))}
-    tasks = {(one.site_id, one.task): usual_task(db, one) for one in _one_of_each(people.values())}
     now, judged = clock.now(db), dict[str, Permissions]()
     for zone in {one.zone for one in sites.values()}:
         today = now.astimezone(ZoneInfo(zone)).date().isoformat()
         here = {one.id: one for one in people.values() if sites[one.site_id].zone == zone}
-        judged |= judge_people(db, list(here.values()), today, lambda one: tasks[(one.site_id, one.task)])
+        judged |= judge_people(db, list(here.values()), today, at_work(db))
     protocols, books = {one.id: one.title for one in shipped_protocols()}, shipped_books()
     out = []
     for row, tried in rows:
@@ -176,8 +175,3 @@ def _shown(db: Session, clock: Clock, rows: list[Pass]) -> tuple[WearerRow, ...]
             )
         )
     return tuple(out)
-
-
-def _one_of_each(people: Iterable[Person]) -> list[Person]:
-    """Return one person of each site and task: the task is theirs all alike."""
-    return list({(one.site_id, one.task): one for one in people}.values())

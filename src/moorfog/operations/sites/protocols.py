@@ -11,12 +11,13 @@ from moorfog.core.events.payloads import instant
 from moorfog.core.kernel.codec import DataError, encode
 from moorfog.core.rules.book import Book, Rules, pin
 from moorfog.core.rules.former import present
+from moorfog.core.rules.in_force import SiteBooks
 from moorfog.core.rules.protocols import Protocol, read_protocol
 from moorfog.core.simulation.dry_run import Trial, try_protocol
-from moorfog.data import cited, facepiece_kinds, shipped_procedure, shipped_protocols
+from moorfog.data import cited, facepiece_kinds, shipped_books, shipped_procedure, shipped_protocols
 from moorfog.operations.accounts.sessions import READERS, Actor
 from moorfog.operations.errors import DomainError, NotFound
-from moorfog.operations.sites.sites import find_site, site_book
+from moorfog.operations.sites.sites import find_site, site_book, site_books
 from moorfog.operations.sites.words import terms_of
 from moorfog.store.base import new_id
 from moorfog.store.clock import Clock
@@ -65,9 +66,21 @@ def site_protocols(db: Session, site: Site) -> tuple[tuple[Protocol, SiteProtoco
     return tuple((read_protocol(present(row.content), row.protocol_id), row) for row in kept)
 
 
-def rules_of_site(db: Session, site: Site) -> Rules:
-    """Return the rules a visit at this site is pinned to when it opens: its book, and what it added to it."""
-    book, added = site_book(db, site, site.rule_book), site_protocols(db, site)
+def books_in_use(db: Session, site: Site) -> SiteBooks:
+    """Return the book of a site by the day, with the protocols it added."""
+    return site_books(db, site, protocols=tuple(one.id for one, _ in site_protocols(db, site)))
+
+
+def protocols_in_use(db: Session, site: Site) -> tuple[Protocol, ...]:
+    """Return every protocol a site may run: shipped ones, and those it added."""
+    country = shipped_books()[site.rule_book].country
+    return (*shipped_protocols(country), *(one for one, _ in site_protocols(db, site)))
+
+
+def rules_of_site(db: Session, site: Site, day: str = "") -> Rules:
+    """Return the rules a visit at this site is pinned to when it opens on a day (empty: today there): its book as it
+    is in force then, and what it added to it."""
+    book, added = site_book(db, site, site.rule_book, day), site_protocols(db, site)
     names = tuple(one.id for one, _ in added)
     protocols = (*shipped_protocols(book.country), *(one for one, _ in added))
     procedure, own = shipped_procedure(book.country), terms_of(db, site.id)

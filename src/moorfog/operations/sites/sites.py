@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, ClassVar, Literal
 from zoneinfo import ZoneInfo
@@ -16,16 +16,18 @@ from moorfog.core.events.payloads import Contaminant, Task
 from moorfog.core.kernel.arithmetic import NotANumber, cut, parse_decimal
 from moorfog.core.kernel.codec import decode, encode
 from moorfog.core.rules.book import Book, Value
-from moorfog.core.rules.overlay import Overlay, apply, check
-from moorfog.data import facepiece_kinds, shipped_books, shipped_protocols
+from moorfog.core.rules.in_force import SiteBooks
+from moorfog.core.rules.overlay import Overlay, check
+from moorfog.core.rules.shapes import near
+from moorfog.data import facepiece_kinds, shipped_books, shipped_protocols, value_shapes
 from moorfog.operations.accounts.journal import Note, changed, note
 from moorfog.operations.accounts.sessions import READERS, Actor
 from moorfog.operations.errors import DomainError, NotFound
-from moorfog.operations.fields import Label, Line, Why
+from moorfog.operations.fields import Label, Line, MaybeId, Why, day_of
 from moorfog.operations.words import kind_words
 from moorfog.store.base import new_id
-from moorfog.store.clock import Clock
-from moorfog.store.models import Employer, Site, SiteRule, SiteTask
+from moorfog.store.clock import Clock, DatabaseClock
+from moorfog.store.models import Employer, Person, Site, SiteRule, SiteTask
 from moorfog.store.scope import Scope, within
 
 MOST_TASKS = 200
@@ -33,7 +35,8 @@ MOST_TASKS = 200
 
 @dataclass(frozen=True)
 class ValueView:
-    """A value of a rule book as a site uses it, with where it comes from and what the site did to it."""
+    """A value of a rule book as a site uses it, with where it comes from and what the site did to it; ``choices``: the
+    words it may be, the strictest first, where it is one of a list."""
 
     key: str
     value: str
@@ -46,6 +49,7 @@ class ValueView:
     note: str
     changed: str
     checked: str
+    choices: tuple[str, ...]
 
 
 @dataclass(frozen=True)
@@ -79,7 +83,7 @@ class BookName:
 
 @dataclass(frozen=True)
 class BookView:
-    """A rule book as a site uses it."""
+    """A rule book as a site uses it; ``unsettled``: values for which the site has an entry that cannot be read."""
 
     site_id: str
     site: str
@@ -92,6 +96,7 @@ class BookView:
     blanks: tuple[BlankView, ...]
     protocols: tuple[ProtocolView, ...]
     books: tuple[BookName, ...]
+    unsettled: tuple[str, ...]
 
 
 @dataclass(frozen=True)
@@ -104,11 +109,17 @@ class RuleEntry:
     value: str | int | bool | tuple[str, ...] | None
     reason: Why
     edition: Line
+    begins: str = ""
+    """From which day on it counts, YYYY-MM-DD; empty: at once."""
 
 
 @dataclass(frozen=True)
 class TaskEntry:
-    """A task as a site enters it. Figures as text; what is not known stays empty, and is never taken for harmless."""
+    """A task as a site enters it. Figures as text; what is not known stays empty, and is never taken for harmless.
+
+    ``replaces``: the task that this one is from now on, under another name or with other figures; whoever has it keeps
+    it. Empty: a new one, or the one of that name.
+    """
 
     __pydantic_config__: ClassVar[Mapping[str, Any]] = STRICT
     name: Line
@@ -118,6 +129,7 @@ class TaskEntry:
     is_unknown: bool
     work_filter: str
     work_cartridge: str
+    replaces: MaybeId = ""
 
 
 @dataclass(frozen=True)
@@ -143,6 +155,11 @@ class TaskLine:
     stops: tuple[str, ...]
     kinds: tuple[KindLine, ...]
     work_filters: str
+    oxygen_percent: str
+    is_idlh: bool
+    is_unknown: bool
+    work_filter: str
+    work_cartridge: str
 
 
 def find_site(db: Session, scope: Scope, site_id: str) -> Site:
@@ -168,17 +185,30 @@ def _overlays(db: Session, site: Site, book: str) -> list[Overlay]:
             edition=row.edition,
             on=row.entered_at.astimezone(zone).date().isoformat(),
             by=row.by_name,
+            begins=row.begins_on.isoformat() if row.begins_on is not None else "",
         )
         for row in rows
     ]
 
 
-def site_book(db: Session, site: Site, book_id: str) -> Book:
-    """Return a book as a site uses it. Raises :class:`NotFound` for a book that is not shipped."""
-    book = shipped_books().get(book_id)
+def site_books(db: Session, site: Site, book_id: str = "", protocols: tuple[str, ...] = ()) -> SiteBooks:
+    """Return a book as a site uses it, by the day; an empty ``book_id`` is the one in use. ``protocols``: those the
+    site added. Raises :class:`NotFound` for a book that is not shipped."""
+    book = shipped_books().get(book_id or site.rule_book)
     if book is None:
         raise NotFound("rule book")
-    return apply(book, _overlays(db, site, book_id))
+    return SiteBooks(book, tuple(_overlays(db, site, book.id)), value_shapes(), protocols)
+
+
+def site_book(db: Session, site: Site, book_id: str, day: str = "") -> Book:
+    """Return a book as a site uses it on a day (empty: today there). Raises :class:`NotFound` for a book that is not
+    shipped."""
+    return site_books(db, site, book_id).on(day or today_at(db, site))
+
+
+def today_at(db: Session, site: Site) -> str:
+    """Return the date at a site by the database's clock, YYYY-MM-DD."""
+    return DatabaseClock().now(db).astimezone(ZoneInfo(site.zone)).date().isoformat()
 
 
 def _value(key: str, one: Value) -> ValueView:
@@ -201,6 +231,7 @@ def _value(key: str, one: Value) -> ValueView:
         note=one.note,
         changed=one.changed,
         checked=one.checked,
+        choices=value_shapes().words(key),
     )
 
 
@@ -249,6 +280,7 @@ def view_book(db: Session, actor: Actor, site_id: str, book_id: str) -> BookView
         blanks=_blanks(book),
         protocols=tuple(protocols),
         books=tuple(BookName(one.id, one.title) for one in shipped_books().values()),
+        unsettled=book.unsettled,
     )
 
 
@@ -272,9 +304,9 @@ def enter_rule(db: Session, clock: Clock, actor: Actor, site_id: str, one: RuleE
         raise NotFound("rule book")
     if one.value is None and not one.edition.strip():
         raise DomainError("edition_missing", "Say which edition of your copy you checked it against.")
-    problem = check(
-        book, Overlay(key=one.key, value=one.value, reason=one.reason, edition=one.edition, on="", by=actor.name)
-    )
+    begins = day_of(one.begins, "begins") if one.begins else None
+    said = Overlay(key=one.key, value=one.value, reason=one.reason, edition=one.edition, on="", by=actor.name)
+    problem = check(book, said, value_shapes())
     if problem is not None:
         raise DomainError(problem.code, problem.sentence)
     db.add(
@@ -288,6 +320,7 @@ def enter_rule(db: Session, clock: Clock, actor: Actor, site_id: str, one: RuleE
             edition=one.edition.strip(),
             by_name=actor.name,
             entered_at=clock.now(db),
+            begins_on=begins,
         )
     )
     db.flush()
@@ -330,13 +363,54 @@ def enter_task(db: Session, clock: Clock, actor: Actor, site_id: str, one: TaskE
                     raise NotANumber(f"contaminants[{number}].{key}: {text} is below zero")
             except NotANumber as error:
                 raise DomainError("not_a_number", f"{error}. Leave it empty where it is not known.") from error
-    db.execute(update(SiteTask).where(SiteTask.site_id == site.id, SiteTask.name == name).values(is_current=False))
-    content = {key: value for key, value in encode(one).items() if key != "name"}
+    former = _replaced(db, site, one.replaces, name)
+    content = {key: value for key, value in encode(one).items() if key not in ("name", "replaces")}
     row = SiteTask(id=new_id(), site_id=site.id, name=name, content=content, entered_at=clock.now(db), is_current=True)
+    row.task_id = former.task_id if former is not None else row.id
+    db.execute(update(SiteTask).where(SiteTask.task_id == row.task_id).values(is_current=False))
     db.add(row)
     db.flush()
-    note(db, Note("site", site.id, site.employer_id, {"task": ["", name]}))
+    of_it = (Person.task_id == row.task_id) | (Person.task_id.is_(None) & (Person.task.collate("utf8mb4_bin") == name))
+    mine = update(Person).where(Person.site_id == site.id, of_it).values(task_id=row.task_id, task=name)
+    db.execute(mine.execution_options(synchronize_session=False))
+    note(db, Note("site", site.id, site.employer_id, {"task": [former.name if former is not None else "", name]}))
     return row.id
+
+
+def _replaced(db: Session, site: Site, replaces: str, name: str) -> SiteTask | None:
+    """Return the task that one of this name takes the place of. Raises :class:`NotFound`, :class:`DomainError`."""
+    current = select(SiteTask).where(SiteTask.site_id == site.id, SiteTask.is_current.is_(True))
+    here = {row.name: row for row in db.scalars(current.with_for_update())}
+    if not replaces:
+        return here.get(name)
+    named = db.get(SiteTask, replaces)
+    if named is None or named.site_id != site.id:
+        raise NotFound("task")
+    if name in here and here[name].task_id != named.task_id:
+        raise DomainError("name_taken", f"Another task here is called {name}. Give this one a name of its own.")
+    return next((row for row in here.values() if row.task_id == named.task_id), named)
+
+
+def chosen_task(db: Session, site: Site, name: str) -> str | None:
+    """Return the id of a site's task by its name, None for no name. Raises :class:`DomainError` with the nearest ones
+    where it is none of them: a word that is judged is chosen from a list."""
+    if not name:
+        return None
+    tasks = {row.name: row.task_id for row in _current(db, site)}
+    if name not in tasks:
+        raise DomainError("unknown_task", f"{not_a_task(name, site.name, tuple(tasks))}. Choose one of them.")
+    return tasks[name]
+
+
+def not_a_task(name: str, site: str, known: tuple[str, ...]) -> str:
+    """Return in words that a name is none of a site's tasks, with the nearest ones."""
+    words = f"the nearest are {', '.join(near(name, known))}" if known else "it has none yet: enter it under Rule books"
+    return f"“{name}” is no task of {site}; {words}"
+
+
+def task_ids(db: Session, site: Site) -> dict[str, str]:
+    """Return the ids of a site's tasks by name."""
+    return {row.name: row.task_id for row in _current(db, site)}
 
 
 def task_line(task: Task, book: Book) -> TaskLine:
@@ -356,18 +430,27 @@ def task_line(task: Task, book: Book) -> TaskLine:
         stops=tuple(one.sentence for one in found.reasons),
         kinds=kinds,
         work_filters=" with ".join(part for part in (task.work_filter, task.work_cartridge) if part),
+        oxygen_percent=task.oxygen_percent,
+        is_idlh=task.is_idlh,
+        is_unknown=task.is_unknown,
+        work_filter=task.work_filter,
+        work_cartridge=task.work_cartridge,
     )
+
+
+def _current(db: Session, site: Site) -> Sequence[SiteTask]:
+    rows = select(SiteTask).where(SiteTask.site_id == site.id, SiteTask.is_current.is_(True))
+    return db.scalars(rows.order_by(SiteTask.name).limit(MOST_TASKS)).all()
 
 
 def tasks_of(db: Session, site: Site) -> list[Task]:
     """Return the tasks a site has now, by name."""
-    rows = (
-        select(SiteTask)
-        .where(SiteTask.site_id == site.id, SiteTask.is_current.is_(True))
-        .order_by(SiteTask.name)
-        .limit(MOST_TASKS)
-    )
-    return [task_of(row) for row in db.scalars(rows)]
+    return [task_of(row) for row in _current(db, site)]
+
+
+def tasks_by_id(db: Session, site: Site) -> dict[str, Task]:
+    """Return the tasks a site has now, by the id under which people have them."""
+    return {row.task_id: task_of(row) for row in _current(db, site)}
 
 
 def list_tasks(db: Session, actor: Actor, site_id: str) -> tuple[TaskLine, ...]:

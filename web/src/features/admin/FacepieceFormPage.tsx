@@ -241,6 +241,12 @@ function ModelForm({ given, forms, close }: { given: Model; forms: Form[]; close
           onChange={(event) => set({ test_filters: event.currentTarget.checked })}
           pb={8}
         />
+        <Checkbox
+          label="Air supplied, with an escape cylinder of its own"
+          checked={model.has_escape_cylinder ?? false}
+          onChange={(event) => set({ has_escape_cylinder: event.currentTarget.checked })}
+          pb={8}
+        />
       </div>
       <fieldset>
         <legend>Sizes, with the maker’s range of face lengths and widths in mm; empty where none is stated</legend>

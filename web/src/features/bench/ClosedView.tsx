@@ -5,6 +5,7 @@ import { useSession } from "@/shared/session";
 import { Key } from "@/design/Key";
 import { OutcomeMark } from "@/design/Marks";
 import { Correct } from "@/features/bench/Correct";
+import { WithdrawPass } from "@/features/bench/WithdrawPass";
 import { Foot } from "@/features/bench/Foot";
 import { Papers } from "@/features/common/Papers";
 import { SignCard } from "@/features/bench/SignCard";
@@ -118,6 +119,7 @@ export function ClosedView({ view, put, propose }: Props) {
         </div>
       ))}
       <Correct view={view} propose={propose} />
+      <WithdrawPass view={view} />
       <p>
         <Link to={`/people/${view.person_id}`}>{view.person}</Link> · <Link to="/">Today</Link>
       </p>

@@ -51,6 +51,11 @@ export function CodePage() {
           <dd>{card.facepiece}</dd>
           <dt>{card.status === "valid" ? "Until" : "Was until"}</dt>
           <dd>{card.until}</dd>
+          {card.limits.map((one) => (
+            <dd key={one}>
+              <b>{one}</b>
+            </dd>
+          ))}
         </dl>
       )}
       {card.status === "valid" && <Holder code={code} />}

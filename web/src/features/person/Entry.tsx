@@ -98,6 +98,13 @@ function EntryForm({ view, close }: { view: View; close: () => void }) {
   const sites = (
     useQuery({ queryKey: keys.sites, queryFn: () => unwrap(api.GET("/api/sites")), staleTime: 60_000 }).data ?? []
   ).filter((one) => one.employer === who.employer);
+  const tasks =
+    useQuery({
+      queryKey: keys.tasks(given.site_id),
+      queryFn: () => unwrap(api.GET("/api/sites/{site_id}/tasks", { params: { path: { site_id: given.site_id } } })),
+    }).data ?? [];
+  const names = tasks.map((one) => one.name);
+  const isNone = given.task !== "" && !names.includes(given.task);
   const set = (name: keyof typeof given) => (text: string) => setGiven((old) => ({ ...old, [name]: text }));
   const save = () =>
     change(async () => {
@@ -123,7 +130,16 @@ function EntryForm({ view, close }: { view: View; close: () => void }) {
           onChange={(event) => set("site_id")(event.currentTarget.value)}
         />
         <Text label="Job" value={given.job} set={set("job")} maxLength={190} />
-        <Text label="Work they do" value={given.task} set={set("task")} maxLength={190} />
+        <NativeSelect
+          label="Task they do"
+          data={[
+            { value: "", label: "none chosen: may wear nothing" },
+            ...(isNone ? [{ value: given.task, label: `${given.task}: no task here, choose one` }] : []),
+            ...names,
+          ]}
+          value={given.task}
+          onChange={(event) => set("task")(event.currentTarget.value)}
+        />
         <Text label="Contact" value={given.contact} set={set("contact")} maxLength={190} />
         <button type="submit" className="act">
           Change it

@@ -7,8 +7,6 @@ import { dayIn } from "@/shared/clock";
 import { useSession } from "@/shared/session";
 import { Problem, Text } from "@/design/Fields";
 
-const LIMITS = ["no full facepiece", "no half facepiece", "no disposable", "powered only", "no self-contained"];
-
 /** What is on file: clearance with its limits and dates, training. Never a diagnosis. */
 export function OnFile({ view }: { view: Schemas["PersonView"] }) {
   const [open, setOpen] = useState<"" | "clearance" | "training">("");
@@ -38,6 +36,9 @@ export function OnFile({ view }: { view: Schemas["PersonView"] }) {
           <div>
             <b>Training</b>
             <div>{view.trained_on ? `last on ${view.trained_on}` : "none on file"}</div>
+            {view.trainings.map((one) => (
+              <TrainingRow key={one.id} view={view} one={one} />
+            ))}
           </div>
           {may && (
             <button type="button" className="quiet" onClick={() => setOpen(open === "training" ? "" : "training")}>
@@ -49,6 +50,54 @@ export function OnFile({ view }: { view: Schemas["PersonView"] }) {
       {open === "clearance" && <ClearanceForm view={view} close={() => setOpen("")} />}
       {open === "training" && <TrainingForm view={view} close={() => setOpen("")} />}
     </section>
+  );
+}
+
+/** A training on file; an administrator takes one back that was somebody else's, and says how they know. */
+function TrainingRow({ view, one }: { view: Schemas["PersonView"]; one: Schemas["TrainingLine"] }) {
+  const [asking, setAsking] = useState(false);
+  const [why, setWhy] = useState("");
+  const session = useSession();
+  const { send, problem } = useSend(() => setAsking(false));
+  const withdraw = () =>
+    unwrap(
+      api.POST("/api/people/{person_id}/trainings/{training_id}/withdraw", {
+        params: { path: { person_id: view.person.id, training_id: one.id } },
+        body: { why },
+      }),
+    );
+  return (
+    <div className="dim">
+      {one.on}, {one.what}
+      {one.withdrawn && <b className="heath"> · {one.withdrawn}</b>}
+      {!one.withdrawn && session.data?.roles.includes("administrator") && !asking && (
+        <>
+          {" "}
+          <button type="button" className="quiet" onClick={() => setAsking(true)}>
+            Not theirs…
+          </button>
+        </>
+      )}
+      {asking && (
+        <form
+          className="field-row"
+          aria-label={`Take back the training of ${one.on}`}
+          onSubmit={(event) => {
+            event.preventDefault();
+            void send(withdraw);
+          }}
+        >
+          <Text label="How you know it was not theirs" value={why} set={setWhy} required maxLength={400} w={320} />
+          <button type="submit" className="act">
+            Take it back
+          </button>
+          <button type="button" className="quiet" onClick={() => setAsking(false)}>
+            Leave it
+          </button>
+        </form>
+      )}
+      <Problem words={problem} />
+    </div>
   );
 }
 
@@ -100,7 +149,7 @@ function ClearanceForm({ view, close }: FormProps) {
         />
         <NativeSelect
           label="Limit"
-          data={[{ value: "", label: "none" }, ...LIMITS]}
+          data={[{ value: "", label: "none" }, ...view.clearance_limits]}
           value={limit}
           onChange={(event) => setLimit(event.currentTarget.value)}
         />

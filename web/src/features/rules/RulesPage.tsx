@@ -2,7 +2,7 @@ import { NativeSelect } from "@mantine/core";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useSearchParams } from "react-router";
-import { api, keys, type Schemas, unwrap } from "@/shared/client";
+import { api, ApiError, keys, type Schemas, unwrap } from "@/shared/client";
 import { useAttempt } from "@/shared/attempt";
 import { useSession } from "@/shared/session";
 import { Failed, Loading } from "@/design/States";
@@ -58,35 +58,84 @@ export function RulesPage() {
   );
 }
 
-function useEnter(book: Book) {
+/** Something is changed, and whom that stops is said first: it is done once that is confirmed. */
+function useAskedFirst(book: Book) {
   const queries = useQueryClient();
   const { problem, attempt } = useAttempt("It was not entered.");
-  const enter = (key: string, value: string | number | boolean | string[] | null, reason: string, edition: string) =>
-    attempt(async () => {
-      await unwrap(
-        api.POST("/api/sites/{site_id}/rules", {
-          params: { path: { site_id: book.site_id } },
-          body: { book: book.id, key, value, reason, edition },
-        }),
-      );
+  const [asked, setAsked] = useState<{ words: string; again: () => void } | null>(null);
+  const change = async (call: (stops: number | null) => Promise<unknown>, stops: number | null, done?: () => void) => {
+    setAsked(null);
+    const isDone = await attempt(async () => {
+      try {
+        await call(stops);
+      } catch (error) {
+        if (!(error instanceof ApiError) || error.code !== "would_stop") throw error;
+        const count = Number(error.detail.stops);
+        setAsked({ words: error.message, again: () => void change(call, count, done) });
+        return;
+      }
       await queries.invalidateQueries({ queryKey: ["rules"] });
       await queries.invalidateQueries({ queryKey: keys.tasks(book.site_id) });
+      done?.();
     });
-  return { enter, problem };
+    return isDone;
+  };
+  const question = (
+    <>
+      {asked && (
+        <div className="note rust" role="alert">
+          <p>{asked.words}</p>
+          <button type="button" className="act" onClick={asked.again}>
+            It is meant: change it
+          </button>{" "}
+          <button type="button" className="quiet" onClick={() => setAsked(null)}>
+            Leave it as it is
+          </button>
+        </div>
+      )}
+      <Problem words={problem} />
+    </>
+  );
+  return { change, question };
+}
+
+interface Entered {
+  value: string | number | boolean | string[] | null;
+  reason?: string;
+  edition?: string;
+  begins?: string;
+}
+
+function useEnter(book: Book) {
+  const { change, question } = useAskedFirst(book);
+  const enter = (key: string, one: Entered, done?: () => void) =>
+    change(
+      (stops) =>
+        unwrap(
+          api.POST("/api/sites/{site_id}/rules", {
+            params: { path: { site_id: book.site_id } },
+            body: { book: book.id, key, reason: "", edition: "", begins: "", ...one, stops },
+          }),
+        ),
+      null,
+      done,
+    );
+  return { enter, question };
 }
 
 function BookHead({ book, isAdmin, show }: { book: Book; isAdmin: boolean; show: (id: string) => void }) {
-  const queries = useQueryClient();
-  const choose = async () => {
-    await unwrap(
-      api.POST("/api/sites/{site_id}/rule-book", {
-        params: { path: { site_id: book.site_id } },
-        body: { book: book.id },
-      }),
+  const { change, question } = useAskedFirst(book);
+  const choose = () =>
+    change(
+      (stops) =>
+        unwrap(
+          api.POST("/api/sites/{site_id}/rule-book", {
+            params: { path: { site_id: book.site_id } },
+            body: { book: book.id, stops },
+          }),
+        ),
+      null,
     );
-    await queries.invalidateQueries({ queryKey: ["rules"] });
-    await queries.invalidateQueries({ queryKey: keys.tasks(book.site_id) });
-  };
   return (
     <>
       <h2>Rule book</h2>
@@ -110,6 +159,13 @@ function BookHead({ book, isAdmin, show }: { book: Book; isAdmin: boolean; show:
           <p className="in-use dim">not in use at {book.site}</p>
         )}
       </div>
+      {question}
+      {book.unsettled.length > 0 && (
+        <p className="note rust" role="alert">
+          An entry of this site cannot be read: <b>{book.unsettled.join(", ")}</b>. Nobody is tested, and nobody may
+          wear anything, until it is entered anew below.
+        </p>
+      )}
     </>
   );
 }
@@ -131,24 +187,20 @@ function Blanks({ book, isAdmin }: { book: Book; isAdmin: boolean }) {
 function Blank({ book, one, isAdmin }: { book: Book; one: Schemas["BlankView"]; isAdmin: boolean }) {
   const [value, setValue] = useState("");
   const [edition, setEdition] = useState("");
-  const { enter, problem } = useEnter(book);
+  const { enter, question } = useEnter(book);
   return (
     <li>
       <form
         className="rule-row"
         onSubmit={(event) => {
           event.preventDefault();
-          void enter(one.key, value, "", edition);
+          void enter(one.key, { value, edition });
         }}
       >
         <div>
           <b>{one.key}</b> <span className="dim">{one.unit}</span>
           <div className="dim">{one.why}</div>
-          {problem && (
-            <div className="rust" role="alert">
-              {problem}
-            </div>
-          )}
+          {question}
         </div>
         {isAdmin && (
           <div className="field-row">
@@ -171,7 +223,7 @@ function Blank({ book, one, isAdmin }: { book: Book; one: Schemas["BlankView"]; 
 }
 
 function Protocols({ book, isAdmin }: { book: Book; isAdmin: boolean }) {
-  const { enter, problem } = useEnter(book);
+  const { enter, question } = useEnter(book);
   const [edition, setEdition] = useState("");
   const waits = book.protocols.some((one) => one.waits);
   return (
@@ -193,7 +245,7 @@ function Protocols({ book, isAdmin }: { book: Book; isAdmin: boolean }) {
                   type="button"
                   className="quiet"
                   disabled={!edition}
-                  onClick={() => void enter(`protocols.${one.id}`, true, "", edition)}
+                  onClick={() => void enter(`protocols.${one.id}`, { value: true, edition })}
                 >
                   Our copy allows it
                 </button>
@@ -205,7 +257,7 @@ function Protocols({ book, isAdmin }: { book: Book; isAdmin: boolean }) {
       {isAdmin && waits && (
         <Text label="Edition of your copy that allows it" value={edition} set={setEdition} w={330} mt={10} />
       )}
-      <Problem words={problem} />
+      {question}
     </>
   );
 }
@@ -274,10 +326,10 @@ function Change({ book, one, close }: { book: Book; one: Schemas["ValueView"]; c
   const [value, setValue] = useState(one.value);
   const [reason, setReason] = useState("");
   const [edition, setEdition] = useState("");
-  const { enter, problem } = useEnter(book);
-  const done = async (to: string | null) => {
-    if (await enter(one.key, to === null ? null : typed(to, one.kind), reason, edition)) close();
-  };
+  const [begins, setBegins] = useState("");
+  const { enter, question } = useEnter(book);
+  const done = (to: string | null) =>
+    enter(one.key, { value: to === null ? null : typed(to, one.kind), reason, edition, begins }, close);
   return (
     <form
       className="note heath"
@@ -287,17 +339,29 @@ function Change({ book, one, close }: { book: Book; one: Schemas["ValueView"]; c
       }}
     >
       <div className="field-row">
-        <Text label={`${one.key}, at this site`} value={value} set={setValue} w={200} />
+        {one.choices.length > 0 ? (
+          <NativeSelect
+            label={`${one.key}, at this site`}
+            data={[...one.choices]}
+            value={value}
+            onChange={(event) => setValue(event.currentTarget.value)}
+          />
+        ) : (
+          <Text label={`${one.key}, at this site`} value={value} set={setValue} w={200} />
+        )}
         <Text label="Reason, if looser" value={reason} set={setReason} w={260} maxLength={400} />
         <Text label="Checked against: edition" value={edition} set={setEdition} w={220} />
+        <Text label="From which day; empty: at once" type="date" value={begins} set={setBegins} />
         <button type="submit" className="act">
           {value === one.value ? "It says so: checked" : "Use here"}
         </button>
       </div>
       <p className="why">
-        Stricter is {one.strict === "none" ? "not defined for this value: a change needs a reason" : one.strict}.
+        {one.choices.length > 0
+          ? `Strictest is ${one.choices[0] ?? ""}.`
+          : `Stricter is ${one.strict === "none" ? "not defined for this value: a change needs a reason" : one.strict}.`}
       </p>
-      <Problem words={problem} />
+      {question}
     </form>
   );
 }

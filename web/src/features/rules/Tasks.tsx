@@ -7,6 +7,7 @@ import { Empty } from "@/design/States";
 import { Problem, Text } from "@/design/Fields";
 
 type Contaminant = Schemas["Contaminant"];
+type Task = Schemas["TaskLine"];
 const NOTHING: Contaminant = {
   name: "",
   form: "particles",
@@ -28,7 +29,7 @@ const FIGURES = [
 
 /** The tasks of a site with what each needs under its rule book: ratio, kinds that suffice, up to which concentration. */
 export function Tasks({ site, isAdmin }: { site: string; isAdmin: boolean }) {
-  const [adding, setAdding] = useState(false);
+  const [adding, setAdding] = useState<"" | "new" | Task>("");
   const tasks = useQuery({
     queryKey: keys.tasks(site),
     enabled: site !== "",
@@ -44,7 +45,12 @@ export function Tasks({ site, isAdmin }: { site: string; isAdmin: boolean }) {
         {tasks?.map((one) => (
           <li key={one.id} className="rule-row">
             <div>
-              <span className="big">{one.name}</span>
+              <span className="big">{one.name}</span>{" "}
+              {isAdmin && (
+                <button type="button" className="quiet" onClick={() => setAdding(one)}>
+                  Rename or change
+                </button>
+              )}
               <div className="dim">
                 {one.contaminants
                   .map((each) => `${each.name} ${each.concentration || "?"} / ${each.limit || "?"} ${each.unit}`)
@@ -80,22 +86,30 @@ export function Tasks({ site, isAdmin }: { site: string; isAdmin: boolean }) {
         ))}
       </ul>
       {isAdmin && !adding && (
-        <button type="button" className="act" onClick={() => setAdding(true)}>
+        <button type="button" className="act" onClick={() => setAdding("new")}>
           Enter a task
         </button>
       )}
-      {adding && <TaskForm site={site} close={() => setAdding(false)} />}
+      {adding && (
+        <TaskForm
+          key={adding === "new" ? "new" : adding.id}
+          site={site}
+          old={adding === "new" ? null : adding}
+          close={() => setAdding("")}
+        />
+      )}
     </section>
   );
 }
 
-function TaskForm({ site, close }: { site: string; close: () => void }) {
-  const [name, setName] = useState("");
-  const [rows, setRows] = useState<Contaminant[]>([NOTHING]);
-  const [oxygen, setOxygen] = useState("");
-  const [idlh, setIdlh] = useState(false);
-  const [filter, setFilter] = useState("");
-  const [cartridge, setCartridge] = useState("");
+/** A new task, or one under another name or with other figures: whoever has it keeps it. */
+function TaskForm({ site, old, close }: { site: string; old: Task | null; close: () => void }) {
+  const [name, setName] = useState(old?.name ?? "");
+  const [rows, setRows] = useState<Contaminant[]>(old ? [...old.contaminants] : [NOTHING]);
+  const [oxygen, setOxygen] = useState(old?.oxygen_percent ?? "");
+  const [idlh, setIdlh] = useState(old?.is_idlh ?? false);
+  const [filter, setFilter] = useState(old?.work_filter ?? "");
+  const [cartridge, setCartridge] = useState(old?.work_cartridge ?? "");
   const { problem, attempt } = useAttempt("The task was not entered.");
   const queries = useQueryClient();
   const change = (at: number, part: Partial<Contaminant>) =>
@@ -110,7 +124,8 @@ function TaskForm({ site, close }: { site: string; close: () => void }) {
             contaminants: rows.filter((one) => one.name),
             oxygen_percent: oxygen,
             is_idlh: idlh,
-            is_unknown: false,
+            is_unknown: old?.is_unknown ?? false,
+            replaces: old?.id ?? "",
             work_filter: filter,
             work_cartridge: cartridge,
           },
@@ -127,7 +142,9 @@ function TaskForm({ site, close }: { site: string; close: () => void }) {
         void send();
       }}
     >
-      <h3>Enter a task; what is not known stays empty</h3>
+      <h3>
+        {old ? `${old.name}: whoever does it keeps it` : "Enter a task; what is not known stays empty, and means no"}
+      </h3>
       <div className="field-row">
         <Text label="Name the tester picks it by" value={name} set={setName} required w={260} autoFocus />
         <Text label="Work filter class" value={filter} set={setFilter} w={150} />
