@@ -516,7 +516,7 @@ class Client:
     ) -> Mapping[str, Any]:
         """Type the figures of a run once its protocol is over."""
         rows = [{"outside": outside, "inside": one, "factor": None} for one in inside]
-        body = {"kind": "numbers_typed", "run_id": run_id, "resolution": "0.1", "exercises": rows}
+        body = {"kind": "numbers_typed", "run_id": run_id, "resolution": "1", "exercises": rows}
         return self.say(visit, body, 160)
 
     def whole_visit(

@@ -146,7 +146,7 @@ def test_what_is_entered_of_screens_refuses_no_press_that_was_made_before_it(hou
     here(tester, f"/api/visits/{visit}", new_id(), seq)
     assert visit_of(tester, visit)["seq"] == seq + 1
     rows = [{"outside": "5300", "inside": one, "factor": None} for one in GOOD]
-    body = {"kind": "numbers_typed", "run_id": run, "resolution": "0.1", "exercises": rows}
+    body = {"kind": "numbers_typed", "run_id": run, "resolution": "1", "exercises": rows}
     tester.say(visit, body, 160, expects=seq)
 
 

@@ -538,7 +538,7 @@ def test_typed_figures_go_by_the_same_rules(rules: Rules) -> None:
         bench = Bench(rules)
         bench.until("run")
         run_id = bench.start("typed")
-        bench.say(ev.NumbersTyped(run_id, "0.01", tuple(ev.TypedExercise(*one) for one in rows)), 160)
+        bench.say(ev.NumbersTyped(run_id, "1", tuple(ev.TypedExercise(*one) for one in rows)), 160)
         assert bench.visit.tries[-1].numbers.state == state, rows
     bench = Bench(rules)
     bench.until("run")

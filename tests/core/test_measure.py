@@ -122,7 +122,8 @@ def test_more_inside_never_raises_the_overall_nor_makes_a_pass(inside: tuple[int
     after = judge(tuple(n + (more if i == where else 0) for i, n in enumerate(inside)))
     if before.overall is not None and after.overall is not None:
         assert after.overall <= before.overall
-    if before.state not in ("reached", "held"):
+    is_drop = any(one.code == "unexplained_drop" for one in before.reasons)  # void: it says nothing of the face
+    if before.state not in ("reached", "held") and not is_drop:
         assert after.state not in ("reached", "held")
 
 

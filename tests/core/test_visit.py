@@ -276,13 +276,13 @@ def test_typed_numbers_wait_for_the_protocol_and_say_that_they_were_typed(rules:
     run_id = bench.start("typed")
     rows = tuple(ev.TypedExercise("5300", one) for one in ("4.1", "6", "3", "5"))
     with pytest.raises(Refused, match="too_early"):
-        bench.say(ev.NumbersTyped(run_id, "0.1", rows), 60)
+        bench.say(ev.NumbersTyped(run_id, "1", rows), 60)
     for wrong, code in (("nan", "not_a_number"), ("", "not_a_number"), (None, "missing")):
         with pytest.raises(Refused, match=code):
-            bench.say(ev.NumbersTyped(run_id, "0.1", (ev.TypedExercise("5300", wrong), *rows[1:])), 100)
+            bench.say(ev.NumbersTyped(run_id, "1", (ev.TypedExercise("5300", wrong), *rows[1:])), 100)
     with pytest.raises(Refused, match="ambient"):
-        bench.say(ev.NumbersTyped(run_id, "0.1", (ev.TypedExercise("0", "1"), *rows[1:])), 100)
-    bench.say(ev.NumbersTyped(run_id, "0.1", rows), 100)
+        bench.say(ev.NumbersTyped(run_id, "1", (ev.TypedExercise("0", "1"), *rows[1:])), 100)
+    bench.say(ev.NumbersTyped(run_id, "1", rows), 100)
     bench.until("sign_wearer")
     assert last(bench) == "pass" and bench.view.tries[-1].bound == "unknown"
 

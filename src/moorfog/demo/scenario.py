@@ -275,8 +275,8 @@ COUNTER_FIGURES = {
     "ambient_minimum_classified": "70",
     "ambient_maximum": "20000",
     "limit_room_air": "1500",
-    "limit_clean_air": "0.2",
-    "limit_clean_line_ratio": "10000",
+    "limit_clean_air": "0.1",
+    "limit_clean_line_ratio": "20000",
 }
 
 

@@ -75,6 +75,7 @@ class Deviation:
         "long_interval",
         "short_window",
         "volume",
+        "stuck",
     ]
     detail: str
     at_ms: int

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from fractions import Fraction
 from typing import Protocol as Protocol_
 from typing import TypeVar
@@ -11,8 +11,10 @@ from typing import TypeVar
 from moorfog.core.events.payloads import MeasuredWindow
 from moorfog.core.kernel.arithmetic import concentration, cut, drift, mean_outside, whole_or_cut
 from moorfog.core.measuring.counting import Sample, exercise_bound, overall_bound
+from moorfog.core.measuring.near_zero import any_near_zero, dropped
 from moorfog.core.measuring.results import ExerciseResult, RunNumbers, conclude, drifted, exercise_missing, void
 from moorfog.core.rules.book import Book, Protocol
+from moorfog.core.rules.reason import Reason
 
 
 def _sum_up(counts_volume: Sequence[MeasuredWindow]) -> tuple[int, int]:
@@ -113,10 +115,12 @@ def measure_windows(
     ambient_minimum: Fraction,
     cap: Fraction | None,
     near_zero: Fraction | None = None,
+    ambient_maximum: Fraction | None = None,
 ) -> RunNumbers:
     """Judge a run read from a counter: counts and volumes per window. Outside figures in particles per cm³.
 
-    ``near_zero``: the mean inside figure up to which the verdict is held, None where only the book's own figures count.
+    ``near_zero``: the inside figure up to which the verdict is held, None where only the book's own figures count.
+    ``ambient_maximum``: up to where the instrument counts right, None where that is not known.
     """
     outsides = outside_of(protocol, windows)
     if not all(one.is_final for one in outsides):
@@ -129,6 +133,9 @@ def measure_windows(
             "instrument limit",
             "Raise the ambient count (generator, open door), wait until steady, repeat.",
         )
+    highest = max(sample for one in outsides for sample in one.samples)
+    if book.yes(BY_INSTRUMENT) and ambient_maximum is not None and highest > ambient_maximum:
+        return ambient_high(highest, ambient_maximum)
     results: list[ExerciseResult] = []
     samples: list[Sample] = []
     exercises = protocol.exercises()
@@ -164,4 +171,34 @@ def measure_windows(
     is_near_zero = total <= book.number("near_zero.counts")
     if least is not None:
         is_near_zero = is_near_zero or concentration(total, volume) <= least
-    return conclude(protocol, book, level, results, overall_bound(samples), is_near_zero)
+    void_drop = dropped(book, results, least or Fraction(0), [exercises[one.exercise].name for one in results])
+    if void_drop is not None:
+        return void_drop
+    is_near_zero = is_near_zero or any_near_zero(book, results, least or Fraction(0))
+    done = conclude(protocol, book, level, results, overall_bound(samples), is_near_zero)
+    return crowded(book, done, highest)
+
+
+BY_INSTRUMENT = "readings.by_instrument"
+"""Whether a book has the instrument say what it can show, and nobody who types."""
+
+
+def ambient_high(highest: Fraction, maximum: Fraction) -> RunNumbers:
+    """Return what a run comes to in more particles than its instrument can tell apart."""
+    return void(
+        "ambient_high",
+        f"Outside rose to {cut(highest)} per cm³; this instrument counts right up to {whole_or_cut(maximum)} only.",
+        "instrument limit: beyond it particles coincide and are counted as one",
+        "Stop what makes dust, air the room, wait until steady, repeat.",
+        keys=(BY_INSTRUMENT,),
+    )
+
+
+def crowded(book: Book, done: RunNumbers, highest: Fraction) -> RunNumbers:
+    """Return what a run came to, with a word where there was more in the air than is usual; it turns no verdict."""
+    usual = book.ratio("ambient.usual")
+    if usual is None or highest <= usual:
+        return done
+    words = f"Outside rose to {cut(highest)} per cm³, above the usual {whole_or_cut(usual)}: counts begin to coincide."
+    note = Reason("ambient_usual", words, "common practice", "note", keys=("ambient.usual",))
+    return replace(done, reasons=(*done.reasons, note))

@@ -10,6 +10,7 @@ from __future__ import annotations
 import hashlib
 from bisect import bisect_left, bisect_right
 from collections.abc import Sequence
+from itertools import groupby
 from operator import sub
 
 import orjson
@@ -17,7 +18,13 @@ import orjson
 from moorfog.core.events.measured import MeasuredWindow, Sealed
 from moorfog.core.events.payloads import Instrument, RunEnd
 from moorfog.core.measuring.readings import Chunk, Reading
-from moorfog.core.measuring.reduction import ALIGN_TOLERANCE_MS, Strictness, reduce_run, strictness_of
+from moorfog.core.measuring.reduction import (
+    ALIGN_TOLERANCE_MS,
+    Strictness,
+    most_alike,
+    reduce_run,
+    strictness_of,
+)
 from moorfog.core.rules.book import Book
 from moorfog.core.rules.protocols import Protocol
 
@@ -55,9 +62,16 @@ def reduce_chunks(
 
 def _keeps_to(strict: Strictness, chunk: Chunk) -> bool:
     """True where every interval and volume is as it must be; each pair of them is looked at once."""
+    if strict.stuck is not None and _may_be_stuck(chunk, strict.stuck):
+        return False
     pairs = {*zip(chunk.dt, chunk.volume_nl, strict=True)}
     like = (Reading(t=0, dt=dt, counts=0, volume_nl=volume, valve="O") for dt, volume in pairs)
     return max(chunk.dt) <= strict.interval_ms and not any(map(strict.is_volume_off, like))
+
+
+def _may_be_stuck(chunk: Chunk, stuck: float) -> bool:
+    """True where some counts stand so often in a row that the long way must look at them."""
+    return any(counts > 0 and sum(1 for _ in row) > most_alike(counts, stuck) for counts, row in groupby(chunk.counts))
 
 
 def _counted(protocol: Protocol, chunk: Chunk, end: RunEnd, strict: Strictness | None) -> Sealed | None:

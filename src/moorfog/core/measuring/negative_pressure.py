@@ -12,6 +12,7 @@ from fractions import Fraction
 from moorfog.core.events.measured import Hold
 from moorfog.core.kernel.arithmetic import cut, overall, whole_or_cut
 from moorfog.core.kernel.replacing import replace
+from moorfog.core.measuring.near_zero import dropped, is_each_looked_at
 from moorfog.core.measuring.results import ExerciseResult, RunNumbers, conclude, exercise_missing, void
 from moorfog.core.rules.book import Book
 from moorfog.core.rules.protocols import Protocol
@@ -65,7 +66,11 @@ def measure_holds(
                 place=wanted.place,
             )
         )
-    done = conclude(protocol, book, level, results, None, all(one.at_least for one in results))
+    fallen = dropped(book, results, step, [wanted.name for wanted in protocol.measurements()])
+    if fallen is not None:
+        return fallen
+    is_none = any(one.at_least for one in results) if is_each_looked_at(book) else all(one.at_least for one in results)
+    done = conclude(protocol, book, level, results, None, is_none)
     if not protocol.negative_pressure.pairs or done.state not in ("reached", "held"):
         return done
     paired = paired_overall(results)

@@ -12,7 +12,8 @@ from fractions import Fraction
 
 from moorfog.core.events.measured import SignalWindow, Slice
 from moorfog.core.kernel.arithmetic import cut, whole_or_cut
-from moorfog.core.measuring.ambient import Outside, no_ambient, pair_samples, stretches_outside
+from moorfog.core.measuring.ambient import BY_INSTRUMENT, Outside, no_ambient, pair_samples, stretches_outside
+from moorfog.core.measuring.near_zero import any_near_zero, dropped
 from moorfog.core.measuring.results import ExerciseResult, RunNumbers, conclude, exercise_missing, void
 from moorfog.core.rules.book import Book
 from moorfog.core.rules.protocols import Protocol
@@ -118,12 +119,13 @@ def measure_signals(
     minimum: Fraction,
     resolution: Fraction,
     near_zero: Fraction | None = None,
+    maximum: Fraction | None = None,
 ) -> RunNumbers:
     """Judge a run read from a photometer.
 
     ``minimum`` is the least challenge it may be run in, ``resolution`` one step of its reading, both in µg/m³. An
     inside figure below half a step counts as half a step and is shown with ≥. ``near_zero`` (µg/m³): the mean inside up
-    to which the verdict is held.
+    to which the verdict is held. ``maximum`` (µg/m³): the most it can show, None where that is not known.
     """
     how, beside_all = book.text("aerosol.inside"), outsides(protocol, signals)
     if protocol.aerosol is None or how not in INSIDE_BY:
@@ -139,6 +141,15 @@ def measure_signals(
             f"The challenge fell to {cut(lowest / 1000)} µg/m³; {whole_or_cut(minimum)} is needed.",
             "instrument limit",
             "Generator, chamber door; wait until steady, repeat.",
+        )
+    highest = max(sample for one in beside_all for sample in one.samples)
+    if book.yes(BY_INSTRUMENT) and maximum is not None and highest > maximum * 1000:
+        return void(
+            "ambient_high",
+            f"The challenge rose to {cut(highest / 1000)} µg/m³; the photometer shows {whole_or_cut(maximum)} at most.",
+            "instrument limit",
+            "Less aerosol; wait until steady, repeat.",
+            keys=(BY_INSTRUMENT,),
         )
     peak = peak_reason(protocol, level_key, signals)
     if peak is not None:
@@ -180,6 +191,13 @@ def measure_signals(
         )
     mean = sum((one.inside or Fraction(0) for one in results), Fraction(0)) / len(results)
     is_low = all(one.at_least for one in results) or (near_zero is not None and mean <= near_zero)
+    near = max(near_zero or Fraction(0), resolution / 2)
+    fallen = dropped(
+        book, results, near_zero or Fraction(0), [protocol.exercises()[one.exercise].name for one in results]
+    )
+    if fallen is not None:
+        return fallen
+    is_low = is_low or any_near_zero(book, results, near)
     done = conclude(protocol, book, level, results, None, is_low)
     by = Reason("inside_by", f"Inside by {how}.", "aerosol.inside", "note", keys=("aerosol.inside",))
     return RunNumbers(

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections import deque
 from collections.abc import Iterable
 from dataclasses import dataclass, field
@@ -30,6 +31,8 @@ class Strictness:
     lost_ms: int
     volume: Fraction
     flow: Fraction | None
+    stuck: float | None = None
+    """How unlikely a row of identical figures must be to be a stuck instrument's; None where the book does not ask."""
 
     def is_volume_off(self, one: Reading) -> bool:
         """True where the volume of a reading is not what its flow and interval give."""
@@ -44,9 +47,29 @@ def strictness_of(book: Book, instrument: Instrument | None) -> Strictness | Non
     if book.yes("readings.strict") is not True:
         return None
     flow = decimal_or_none(instrument.counted_flow) if instrument is not None else None
+    stuck = book.ratio("readings.stuck")
     return Strictness(
-        int(book.number("readings.interval")), int(book.number("readings.lost")), book.number("readings.volume"), flow
+        interval_ms=int(book.number("readings.interval")),
+        lost_ms=int(book.number("readings.lost")),
+        volume=book.number("readings.volume"),
+        flow=flow,
+        stuck=float(stuck) if stuck else None,
     )
+
+
+LIKELIEST = 0.4
+"""No count of a Poisson mean of one or more is likelier than that; of a mean c the likeliest has 1 ÷ √(2πc)."""
+LEAST_ALIKE = 10
+"""So many identical signals of a photometer, or leaks and pressures of a hold, on end: noise never gives them."""
+
+
+def most_alike(counts: int, stuck: float) -> int:
+    """Return how many identical counts on end are still as likely as ``stuck``; a count of nothing may go on for ever.
+
+    Each further one is at most as likely as the likeliest count of a Poisson mean. Computed.
+    """
+    likely = min(LIKELIEST, 1 / math.sqrt(2 * math.pi * counts))
+    return 1 + int(math.log(stuck) / math.log(likely))
 
 
 @dataclass
@@ -63,6 +86,8 @@ class Reduction:
     last_t: int | None = None
     recent: deque[Reading] = field(default_factory=lambda: deque(maxlen=RECENT))
     index: int = 0
+    alike: int = 0
+    last_read: tuple[object, ...] = ()
 
     def __post_init__(self) -> None:
         self.windows = self.protocol.windows()
@@ -101,6 +126,8 @@ class Reduction:
             self._deviate("long_interval", f"one interval of {one.dt} ms at {one.t} ms", one.t)
         if self.strict is not None and self.protocol.is_counted and self.strict.is_volume_off(one):
             self._deviate("volume", f"{one.volume_nl} nl in {one.dt} ms at {one.t} ms", one.t)
+        if self.strict is not None and self.strict.stuck is not None:
+            self._look_alike(one, self.strict.stuck)
         while self.index < len(self.windows) - 1 and start >= self.windows[self.index].end_ms:
             self.index += 1
         window = self.windows[self.index]
@@ -111,6 +138,21 @@ class Reduction:
             self._deviate("wrong_valve", f"{one.valve} instead of {window.valve} at {one.t} ms", one.t)
             return
         self._use(self.index, window, one)
+
+    def _look_alike(self, one: Reading, stuck: float) -> None:
+        """Take an instrument that gives the same figure for too long for a stuck one."""
+        here = self._figure(one)
+        self.alike = self.alike + 1 if here and here == self.last_read else 1
+        self.last_read = here
+        if here and self.alike > self._most_alike(one, stuck):
+            self._deviate("stuck", f"{self.alike} readings alike by {one.t} ms", one.t)
+
+    def _figure(self, one: Reading) -> tuple[object, ...]:
+        """Return what must scatter from one reading to the next; nothing where it need not."""
+        return (one.counts, one.dt, one.volume_nl, one.valve) if one.counts > 0 else ()
+
+    def _most_alike(self, one: Reading, stuck: float) -> int:
+        return most_alike(one.counts, stuck)
 
     def _pass(self, index: int, window: Window, one: Reading) -> None:
         """Look at a reading whether it is used or not."""
@@ -178,6 +220,12 @@ class SignalReduction(Reduction):
 
     slices: dict[tuple[int, str], list[list[int]]] = field(default_factory=dict)
 
+    def _figure(self, one: Reading) -> tuple[object, ...]:
+        return (one.signal, one.chamber, one.valve) if one.signal else ()
+
+    def _most_alike(self, one: Reading, stuck: float) -> int:
+        return LEAST_ALIKE
+
     def _pass(self, index: int, window: Window, one: Reading) -> None:
         is_watched = self.strict is not None and self.protocol.outside == "continuous"
         in_window = one.t - one.dt >= window.start_ms and one.t <= window.end_ms
@@ -244,6 +292,12 @@ class HoldReduction(Reduction):
         pressure = Fraction(drawn.pressure) * 1000 if drawn is not None else Fraction(0)
         tolerance = Fraction(drawn.tolerance) * 1000 if drawn is not None else Fraction(0)
         self.limits = (pressure - tolerance, pressure + tolerance)
+
+    def _figure(self, one: Reading) -> tuple[object, ...]:
+        return (one.signal, one.pressure) if one.signal else ()
+
+    def _most_alike(self, one: Reading, stuck: float) -> int:
+        return LEAST_ALIKE
 
     def _use(self, index: int, window: Window, one: Reading) -> None:
         if one.signal is None or one.pressure is None:

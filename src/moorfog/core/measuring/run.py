@@ -42,6 +42,8 @@ class Limits:
     step: Fraction
     cap: Fraction | None = None
     near_zero: Fraction | None = None
+    maximum: Fraction | None = None
+    """The most outside it can tell apart, None where that is not known."""
 
 
 def limits_of_run(book: Book, started: RunStarted) -> Limits:
@@ -49,7 +51,13 @@ def limits_of_run(book: Book, started: RunStarted) -> Limits:
     counter = started.instrument
     minimum, step = decimal_or_none(counter.ambient_minimum), decimal_or_none(counter.resolution)
     cap = book.ratio("mode.classified.cap") if started.mode == "classified" else None
-    return Limits(minimum or Fraction(0), step or Fraction(0), cap, near_zero_of(book, counter))
+    return Limits(
+        minimum=minimum or Fraction(0),
+        step=step or Fraction(0),
+        cap=cap,
+        near_zero=near_zero_of(book, counter),
+        maximum=decimal_or_none(counter.ambient_maximum),
+    )
 
 
 def near_zero_of(book: Book, instrument: Instrument) -> Fraction | None:
@@ -70,7 +78,9 @@ def measure_run(
     """Judge a run that reached its end, on a facepiece judged by ``level_key``; limits in the instrument's unit."""
     if protocol.family == "photometer":
         least, step, low = limits.minimum, limits.step, limits.near_zero
-        return measure_signals(protocol, book, level, reduced.signals, level_key, least, step, low)
+        return measure_signals(protocol, book, level, reduced.signals, level_key, least, step, low, limits.maximum)
     if protocol.family == "pressure":
         return measure_holds(protocol, book, level, reduced.holds, limits.step)
-    return measure_windows(protocol, book, level, reduced.windows, limits.minimum, limits.cap, limits.near_zero)
+    return measure_windows(
+        protocol, book, level, reduced.windows, limits.minimum, limits.cap, limits.near_zero, limits.maximum
+    )

@@ -3,10 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import dataclass
 from fractions import Fraction
 
 from moorfog.core.events.payloads import TypedExercise
 from moorfog.core.kernel.arithmetic import drift, parse_decimal, whole_or_cut
+from moorfog.core.measuring.ambient import BY_INSTRUMENT, ambient_high, crowded
+from moorfog.core.measuring.near_zero import any_near_zero, dropped
 from moorfog.core.measuring.results import ExerciseResult, RunNumbers, conclude, drifted, void
 from moorfog.core.rules.book import Book, Protocol
 from moorfog.core.rules.reason import Reason
@@ -21,13 +24,18 @@ def measure_typed(
     ambient_minimum: Fraction,
     cap: Fraction | None,
     near_zero: Fraction | None = None,
+    instrument: Shown | None = None,
 ) -> RunNumbers:
     """Judge figures copied from a display: outside and inside per exercise.
 
     A displayed zero stands for anything below half a step of the display, so its factor is outside ÷ half a step,
     shown with ≥; without counts there is no Poisson bound. What figures on a display cannot show, peaks, how steady a
     chamber was, how a breath was held, leaves the run unfinished; so do fit factors without their outside.
+    ``instrument``: one step of its display and the most outside it counts right, where the book has it say so; what is
+    typed finer than its half step is its half step.
     """
+    if book.yes(BY_INSTRUMENT) is not True:
+        instrument = None
     if len(typed) != protocol.n:
         return void(
             "exercise_missing",
@@ -79,9 +87,12 @@ def measure_typed(
                 "Raise the ambient count, wait until steady, repeat.",
                 results,
             )
-        at_least = inside <= 0
+        if instrument is not None and instrument.maximum is not None and outside > instrument.maximum:
+            return ambient_high(outside, instrument.maximum)
+        step = instrument.step if instrument is not None else parse_decimal(resolution, "display resolution")
+        at_least = inside <= 0 if instrument is None else inside < step / 2
         zeros += at_least
-        used = parse_decimal(resolution, "display resolution") / 2 if at_least else inside
+        used = step / 2 if at_least else inside
         factor = outside / used
         capped = cap is not None and factor > cap
         results.append(
@@ -102,8 +113,22 @@ def measure_typed(
         if apart > book.number("drift.maximum"):
             return drifted(book, min(outsides), max(outsides), results)
     insides = [one.inside for one in results if one.inside is not None]
+    near = max(near_zero or Fraction(0), instrument.step / 2 if instrument is not None else Fraction(0))
+    fallen = dropped(book, results, near, [one.name for one in protocol.measurements()])
+    if fallen is not None:
+        return fallen
     is_low = near_zero is not None and bool(insides) and sum(insides, Fraction(0)) / len(insides) <= near_zero
-    return conclude(protocol, book, level, results, None, is_near_zero=zeros == len(typed) or is_low)
+    is_low = is_low or any_near_zero(book, results, near)
+    done = conclude(protocol, book, level, results, None, is_near_zero=zeros == len(typed) or is_low)
+    return crowded(book, done, max(outsides, default=Fraction(0)))
+
+
+@dataclass(frozen=True)
+class Shown:
+    """What an instrument can show: one step of its display, and the most outside it counts right (None: unknown)."""
+
+    step: Fraction
+    maximum: Fraction | None
 
 
 def _not_shown(what: str, remedy: str, results: Sequence[ExerciseResult] = ()) -> RunNumbers:

@@ -299,7 +299,9 @@ def _of_the_rules(held: Held, book: Book, day: str) -> tuple[list[Why], Fraction
 def _of_the_level(held: Held, book: Book, level: Fraction) -> list[Why]:
     """Return why a counted pass does not reach the level of the day; a figure that is not there reaches nothing."""
     is_each = book.text("judged_by") != "overall"
-    shown = held.lowest if is_each else held.overall
+    figures = (held.lowest, held.overall) if is_each else (held.overall,)
+    known = [one for one in figures if one is not None]
+    shown = min(known) if len(known) == len(figures) else None
     if shown is not None and shown >= level:
         return []
     had = f"{'worst exercise' if is_each else 'overall'} {cut(shown)}" if shown is not None else "no figure"

@@ -6,7 +6,7 @@ A check is never ticked: the value read is recorded, and whether it passes is co
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from fractions import Fraction
 from typing import Any, Literal
 
@@ -61,6 +61,8 @@ class KindRule:
     figures: tuple[str, ...]
     check: tuple[CheckRule, ...]
     act: tuple[ActRule, ...]
+    bounds: dict[str, tuple[str, ...]] = field(default_factory=dict)
+    """The least and the most that a figure is on such an instrument; what is outside is a slip."""
 
     def find(self, name: str) -> CheckRule | None:
         """Return the check called ``name``, or None."""
@@ -96,6 +98,22 @@ def limits_of(limit: str, sense: Sense, where: str) -> tuple[Fraction, ...]:
     if len(found) != (2 if sense == "within" else 1) or (sense == "within" and found[0] > found[1]):
         raise DataError(where, f'{limit!r}: write one number, or for a range two as "0.285 to 0.315"')
     return found
+
+
+def strictest_limit(rule: CheckRule, own: str | None) -> str:
+    """Return the limit of a check that an instrument is held to: its own where that is stricter, never a looser one.
+
+    Raises :class:`DataError` where its own is no limit of that sense.
+    """
+    if own is None:
+        return rule.limit
+    ours, theirs = limits_of(rule.limit, rule.sense, "limit"), limits_of(own, rule.sense, f"limit_{rule.name}")
+    is_stricter = {
+        "at_least": theirs[0] >= ours[0],
+        "at_most": theirs[0] <= ours[0],
+        "within": theirs[0] >= ours[0] and theirs[-1] <= ours[-1],
+    }[rule.sense]
+    return own if is_stricter else rule.limit
 
 
 def check_passes(value: Fraction, limit: str, sense: Sense) -> bool:

@@ -12,7 +12,8 @@ from typing import Any
 from moorfog.core.advice.methods import QUALITATIVE
 from moorfog.core.advice.protection import protection
 from moorfog.core.events import payloads as ev
-from moorfog.core.kernel.arithmetic import NotANumber, parse_decimal, whole_or_cut
+from moorfog.core.kernel.arithmetic import NotANumber, decimal_or_none, parse_decimal, whole_or_cut
+from moorfog.core.measuring.ambient import BY_INSTRUMENT
 from moorfog.core.qualitative.admit import QUALITATIVE_CHECKS, start_refusal
 from moorfog.core.rules.kit_gate import instrument_blocks
 from moorfog.core.transitions.next_steps import may_refit, spent
@@ -303,6 +304,15 @@ def _numbers_typed(visit: Visit, payload: ev.NumbersTyped, at: datetime) -> Refu
             "exercise_missing",
             f"{len(payload.exercises)} exercises were typed.",
             f"All {protocol.n if protocol else 0} are needed.",
+        )
+    counted = one.counted
+    step = decimal_or_none(counted.instrument.resolution) if counted is not None else None
+    if visit.rules.book.yes(BY_INSTRUMENT) and decimal_or_none(payload.resolution) != step:
+        shown = counted.instrument.resolution if counted is not None else "none"
+        return Refusal(
+            "resolution",
+            f"The smallest step is the instrument's own: {shown}, not {payload.resolution}.",
+            "It is entered with the instrument; nobody types it for a run.",
         )
     wrong = check_figures(payload, tuple(one.name for one in protocol.measurements()))
     if wrong is None and visit.rules.book.yes("readings.strict"):

@@ -13,7 +13,7 @@ from moorfog.core.kernel.replacing import replace
 from moorfog.core.measuring.budget import stopped_numbers
 from moorfog.core.measuring.results import RunNumbers
 from moorfog.core.measuring.run import limits_of_run, measure_run
-from moorfog.core.measuring.typed import measure_typed
+from moorfog.core.measuring.typed import Shown, measure_typed
 from moorfog.core.qualitative.fold import faults_so_far, spoil_screening
 from moorfog.core.rules.kit_gate import instrument_blocks
 from moorfog.core.rules.reason import Reason
@@ -61,11 +61,11 @@ def _run_started(visit: Visit, event: ev.Event, payload: ev.RunStarted) -> Visit
 
 _DEVIATION_KEYS = {
     "gap": ("missing.maximum",),
-    "lost": ("readings.lost",),
     "unknown_flag": ("readings.strict",),
     "long_interval": ("readings.interval",),
-    "short_window": ("missing.maximum",),
+    "short_window": ("readings.lost",),
     "volume": ("readings.volume",),
+    "stuck": ("readings.stuck",),
 }
 
 
@@ -83,6 +83,7 @@ _DEVIATION_WORDS = {
     "long_interval": "One reading lasted too long to say anything.",
     "short_window": "Too little was read of an exercise, or of the air outside.",
     "volume": "The sampled volume is not what flow and time give.",
+    "stuck": "The instrument shows the same figure again and again: it is stuck.",
     "broken_hold": "The breath was not held, or the seal gave way.",
 }
 
@@ -134,7 +135,6 @@ def _run_closed(visit: Visit, event: ev.Event, payload: ev.RunClosed) -> Visit:
                 rule="silence in mid-run",
                 gravity="put_right",
                 remedy="Repeat the run.",
-                keys=("readings.lost",),
             ),
         )
     if broken:
@@ -174,6 +174,7 @@ def _numbers_typed(visit: Visit, event: ev.Event, payload: ev.NumbersTyped) -> V
                 limits.minimum,
                 limits.cap,
                 limits.near_zero,
+                Shown(limits.step, limits.maximum) if limits.step > 0 else None,
             )
             if protocol
             else RunNumbers("unfinished")

@@ -62,6 +62,8 @@ class RunView:
     level: str
     protocol_title: str
     instrument_name: str
+    resolution: str
+    """One step of what its display shows, as it is entered; nobody types it."""
     unit: str
     counts_words: str
     exercises: tuple[ExerciseView, ...]
@@ -208,6 +210,7 @@ def run_view(visit: Visit, one: Try, now: datetime) -> RunView | None:
         level=whole_or_cut(level) if level is not None else "",
         protocol_title=protocol.title,
         instrument_name=counted.instrument.name if counted is not None else "",
+        resolution=counted.instrument.resolution if counted is not None else "",
         unit=UNITS.get(protocol.family, "per cm³"),
         counts_words=CLASSIFIED if counted is not None and counted.mode == "classified" else "",
         exercises=exercises,

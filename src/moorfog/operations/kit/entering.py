@@ -16,7 +16,7 @@ from moorfog.core.events.facts import STRICT
 from moorfog.core.events.payloads import instant
 from moorfog.core.kernel.arithmetic import NotANumber, parse_decimal
 from moorfog.core.kernel.codec import DataError
-from moorfog.core.rules.instruments import limits_of
+from moorfog.core.rules.instruments import strictest_limit
 from moorfog.data import instrument_kinds
 from moorfog.operations.accounts.journal import Note, changed, note
 from moorfog.operations.accounts.sessions import Actor, digest_of
@@ -69,21 +69,25 @@ def figure_problems(content: Mapping[str, Any]) -> tuple[str, ...]:
         if not isinstance(text, str) or not text.strip():
             out.append(f"{name} is missing")
         elif name in rule.figures:
-            out += _bad_figure(name, text)
+            out += _bad_figure(name, text, rule.bounds.get(name, ()))
     for check in rule.check:
         limit = content.get(f"limit_{check.name}")
         if limit is not None:
             try:
-                limits_of(str(limit), check.sense, f"limit_{check.name}")
+                if strictest_limit(check, str(limit)) != str(limit):
+                    out.append(f"limit_{check.name}: {limit} is looser than {check.limit}, which {rule.title} needs")
             except DataError as error:
                 out.append(str(error))
     out += _bad_places(content)
     return tuple(out)
 
 
-def _bad_figure(name: str, text: str) -> list[str]:
+def _bad_figure(name: str, text: str, bounds: tuple[str, ...]) -> list[str]:
     try:
-        return [] if parse_decimal(text, name) > 0 else [f"{name} is {text}; above zero is expected"]
+        value = parse_decimal(text, name)
+        if bounds and not parse_decimal(bounds[0], name) <= value <= parse_decimal(bounds[1], name):
+            return [f"{name} is {text}; {bounds[0]} to {bounds[1]} is expected of such an instrument"]
+        return [] if value > 0 else [f"{name} is {text}; above zero is expected"]
     except NotANumber as error:
         return [str(error)]
 

@@ -12,7 +12,8 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from moorfog.core.events.payloads import DailyCheck, Instrument, instant
-from moorfog.core.rules.instruments import CheckRule, KindRule
+from moorfog.core.kernel.codec import DataError
+from moorfog.core.rules.instruments import CheckRule, KindRule, strictest_limit
 from moorfog.core.rules.kit_gate import unfit_today
 from moorfog.data import instrument_kinds
 from moorfog.operations.accounts.sessions import READERS, Actor
@@ -98,7 +99,11 @@ def kind_of(row: InstrumentRow) -> KindRule:
 
 def limit_of(row: InstrumentRow, check: CheckRule) -> str:
     """Return the limit of a check: the instrument's own figure, else that of its kind."""
-    return str(row.content.get(f"limit_{check.name}", check.limit))
+    own = row.content.get(f"limit_{check.name}")
+    try:
+        return strictest_limit(check, str(own) if own is not None else None)
+    except DataError:
+        return str(own)  # whoever checks against it is told that it cannot be read
 
 
 def owner_of_kit(actor: Actor, employer_id: str | None) -> str | None:

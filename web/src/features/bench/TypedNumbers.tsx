@@ -16,7 +16,6 @@ export function TypedNumbers({ view, run, propose, stop }: Props) {
   const [only, setOnly] = useState(!isCounted);
   const [problem, setProblem] = useState("");
   const queries = useQueryClient();
-  const [resolution, setResolution] = useState("1");
   const [rows, setRows] = useState(() => run.values.map(() => ({ outside: "", inside: "", factor: "" })));
   const change = (index: number, key: "outside" | "inside" | "factor", value: string) =>
     setRows((all) => all.map((one, i) => (i === index ? { ...one, [key]: value.trim() } : one)));
@@ -24,7 +23,7 @@ export function TypedNumbers({ view, run, propose, stop }: Props) {
     propose({
       kind: "numbers_typed",
       run_id: run.run_id,
-      resolution,
+      resolution: run.resolution,
       exercises: rows.map((one) =>
         only
           ? { outside: null, inside: null, factor: one.factor }
@@ -97,14 +96,10 @@ export function TypedNumbers({ view, run, propose, stop }: Props) {
       </table>
       <div className="field-row">
         {!only && (
-          <Text
-            label="One step of the display's last digit"
-            inputMode="decimal"
-            value={resolution}
-            set={(text) => setResolution(text.trim())}
-            w={280}
-            size="md"
-          />
+          <p>
+            {run.instrument_name} shows steps of <b className="mono">{run.resolution}</b> {run.unit}; what is smaller
+            counts as half a step.
+          </p>
         )}
         <button className="act" type="submit">
           Judge these numbers
