@@ -347,11 +347,14 @@ class Bench:
         self.at = t0 + timedelta(milliseconds=ms_from_t0)
         return self.say(payload, 0)
 
-    def smell(self, skip: int | None = None, until_ms: int = 420_000, gap_ms: int = 300, late_ms: int = 400) -> str:
+    def smell(
+        self, skip: int | None = None, until_ms: int | None = None, gap_ms: int = 300, late_ms: int = 400
+    ) -> str:
         """Run a whole qualitative run without detection; dose number ``skip`` is left out."""
         run_id = self.sense()
         protocol = self.rules.protocol(self.visit.tries[-1].started.protocol_id)
         assert protocol is not None and protocol.dosing is not None
+        until_ms = protocol.total_s * 1000 if until_ms is None else until_ms
         if protocol.dosing.begins == "first_dose":
             self.say(ev.DoseGiven(run_id), 20)
         threshold = self.visit.tries[-1].sensed.threshold  # type: ignore[union-attr]

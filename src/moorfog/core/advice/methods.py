@@ -107,7 +107,7 @@ def _by_book(method: Method, piece: Facepiece, book: Book, required: Fraction | 
             if cap is not None and level > cap:
                 return f"size-classified mode reports at most {cap}; it cannot show {level}", ()
         return "", ()
-    if piece.level_key != "level.half" and book.text("qlft.full") == "never":
+    if piece.level_key != "level.half" and book.text("qlft.full") != "limited":
         return f"{book.title}: no qualitative test for full facepieces", ()
     if not piece.traits.is_negative:
         return "", ()  # tested in negative-pressure mode and worn in its own: 29 CFR 1910.134 (f)(8) (recalled)

@@ -470,7 +470,7 @@ def _of_protocols(protocols: Sequence[Protocol]) -> dict[str, str]:
     senses = [one.exercises() for one in protocols if one.is_qualitative]
     return {
         "hold.seconds": str(max(holds, default=0)),
-        "senses.exercises": str(max(map(len, senses), default=0)),
+        "senses.exercises": str(max((sum(each.in_sum for each in one) for one in senses), default=0)),
         "senses.seconds": str(max((each.seconds for one in senses for each in one), default=0)),
     }
 
