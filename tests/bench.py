@@ -57,6 +57,7 @@ from moorfog.store.models import (
 )
 from tests.bench_faults import bench_fuzz, bench_kill, bench_slow
 from tests.bench_large import bench_large
+from tests.bench_mutants import bench_mutants
 from tests.core.bench import GOOD, START, Bench, simulate
 from tests.independent.truth import truth
 from tests.seated import seated
@@ -400,6 +401,8 @@ def main() -> None:
         lines = truth(sys.argv[2:])
         print(*lines, sep="\n")
         sys.exit(len(lines) > 1)
+    if sys.argv[1:2] == ["mutants"]:
+        sys.exit(bench_mutants(sys.argv[2:]))
     if sys.argv[1:2] == ["kill"]:
         sys.exit(bench_kill(int(sys.argv[2]) if sys.argv[2:] else 200))
     if sys.argv[1:2] == ["slow"]:

@@ -347,9 +347,7 @@ class Bench:
         self.at = t0 + timedelta(milliseconds=ms_from_t0)
         return self.say(payload, 0)
 
-    def smell(
-        self, skip: int | None = None, until_ms: int | None = None, gap_ms: int = 300, late_ms: int = 400
-    ) -> str:
+    def smell(self, skip: int | None = None, until_ms: int | None = None, gap_ms: int = 300, late_ms: int = 400) -> str:
         """Run a whole qualitative run without detection; dose number ``skip`` is left out."""
         run_id = self.sense()
         protocol = self.rules.protocol(self.visit.tries[-1].started.protocol_id)

@@ -9,7 +9,8 @@ from itertools import pairwise
 from scipy.optimize import brentq
 from scipy.stats import gamma, poisson
 
-from tests.independent.log import Json, Judged, Log, exercises, moment, number
+from tests.independent.log import Json, Judged, exercises, moment, number
+from tests.independent.raw import Raw
 
 
 def upper_limit(counts: int) -> float:
@@ -34,7 +35,7 @@ def overall_bound(weights: list[float], counts: list[int]) -> float:
     return len(weights) / float(gamma.ppf(0.95, mean**2 / variance, scale=variance / mean))
 
 
-class Figures(Log):
+class Figures(Raw):
     """The numbers of runs."""
 
     def counted(self, out: Judged, payload: Json, piece: Json, protocol: Json) -> None:
@@ -42,7 +43,7 @@ class Figures(Log):
         self.inside: list[Fraction] = []
         self.sampled: list[tuple[int, float]] = []
         closed, typed = self.first_of("run_closed", out.run_id), self.first_of("numbers_typed", out.run_id)
-        if closed is not None and not self.is_whole(out, closed):
+        if closed is not None and not self.is_whole(out, payload, protocol, closed):
             return
         if closed is not None:
             factors, low = self.from_readings(out, payload, piece, protocol, level)
@@ -71,14 +72,19 @@ class Figures(Log):
         elif low:
             self.typed_proof(out, typed or {})
 
-    def is_whole(self, out: Judged, closed: Json) -> bool:
-        """Whether readings came from the first exercise to the last, with nothing amiss."""
-        if closed["end"] == "lost" or closed["deviations"]:
+    def is_whole(self, out: Judged, payload: Json, protocol: Json, closed: Json) -> bool:
+        """Whether readings came from the first exercise to the last, with nothing amiss: by what they are, whatever was
+        noted of them. What was noted is all that is known of a run from before readings were looked at, and of one
+        that ended early."""
+        amiss: object = closed["deviations"]
+        if closed["end"] == "complete" and self.value("readings.strict") is True:
+            amiss = self.amiss(payload, protocol, self.rows(payload["run_id"]))
+        if closed["end"] == "lost" or amiss:
             out.add("spoilt", "not whole")
         elif closed["end"] != "complete":
             out.add("open", "stopped early")
             out.is_stopped = True
-        return closed["end"] == "complete" and not closed["deviations"]
+        return closed["end"] == "complete" and not amiss
 
     def least_risen(self, payload: Json, step: Fraction) -> Fraction:
         """How high the inside must go when the seal is broken: so many times the highest of the run."""
@@ -176,7 +182,7 @@ class Figures(Log):
         out = []
         for chunk in self.record["readings"].get(run_id, []):
             for n in range(len(chunk["t"])):
-                row = {key: chunk[key][n] for key in ("t", "dt", "counts", "volume_nl", "valve")}
+                row = {key: chunk[key][n] for key in ("t", "dt", "counts", "volume_nl", "valve", "flags")}
                 row |= {key: chunk[key][n] for key in ("signal", "chamber", "pressure") if chunk.get(key)}
                 out.append(row)
         return out
@@ -213,6 +219,9 @@ class Figures(Log):
         drift = self.figure("drift.maximum") or Fraction(0)
         if min(means) < least or any(abs(a - b) * 2 / (a + b) > drift for a, b in pairs):
             out.add("spoilt", "outside")
+        if self.is_beyond(payload, max(means)):
+            out.add("spoilt", "more outside than it counts right")
+            return [], False
         cap = self.figure("mode.classified.cap") if payload["mode"] == "classified" else None
         factors = []
         for one, (a, b) in zip(summed, pairs, strict=True):
@@ -222,7 +231,29 @@ class Figures(Log):
             factor = (a + b) / 2 / Fraction(max(counts, 1) * 10**6, volume)
             factors.append(min(factor, cap) if cap is not None else factor)
         total, volume = sum(inside[one][0] for one in summed), sum(inside[one][1] for one in summed)
-        return factors, total == 0 or Fraction(total * 10**6, volume) <= self.low(payload)
+        if self.fell(out, self.low(payload)):
+            return [], False
+        whole = total == 0 or Fraction(total * 10**6, volume) <= self.low(payload)
+        return factors, whole or self.one_is_near(self.low(payload))
+
+    def is_beyond(self, payload: Json, highest: Fraction) -> bool:
+        """Whether there was more outside than the instrument tells apart: docs/quantitative.md."""
+        most = number(payload["instrument"]["ambient_maximum"])
+        return self.value("readings.by_instrument") is True and most is not None and highest > most
+
+    def fell(self, out: Judged, near: Fraction) -> bool:
+        """Whether one exercise reads next to nothing and another far more than any seal could close: a blocked line."""
+        times = self.figure("near_zero.drop")
+        if times is None or near <= 0 or not self.inside:
+            return False
+        if min(self.inside) <= near and max(self.inside) >= times * near:
+            out.add("spoilt", "the inside fell as no seal makes it fall")
+            return True
+        return False
+
+    def one_is_near(self, near: Fraction) -> bool:
+        """Whether any exercise by itself read next to nothing, where the book has each looked at."""
+        return self.figure("near_zero.drop") is not None and min(self.inside) <= max(near, Fraction(0))
 
     def low(self, payload: Json) -> Fraction:
         """The inside figure up to which a HEPA filter may have been left on the line."""
@@ -255,7 +286,9 @@ class Figures(Log):
         pairs = [len(one) / sum(1 / each for each in one) for one in by.values()]
         if drawn["pairs"] and len(pairs) / sum(1 / one for one in pairs) < level:
             out.add("low", "pairs below the level")
-        return factors, least == len(factors)
+        if self.fell(out, step):
+            return [], False
+        return factors, least > 0 if self.figure("near_zero.drop") is not None else least == len(factors)
 
     def signals(
         self, out: Judged, protocol: Json, payload: Json, piece: Json, rows: list[Json]
@@ -287,6 +320,9 @@ class Figures(Log):
         if len(outside) != len(summed):
             out.add("spoilt", "something was not read")
             return [], False
+        if self.is_beyond(payload, max(outside) / 1000):
+            out.add("spoilt", "more outside than it shows")
+            return [], False
         how, factors, figures = self.value("aerosol.inside"), list[Fraction](), list[Fraction]()
         peak_key = "single_peak_half" if piece["traits"]["level"] == "level.half" else "single_peak_full"
         for one, challenge in zip(summed, outside, strict=True):
@@ -302,7 +338,20 @@ class Figures(Log):
             factors.append(challenge / max(found, least))
             figures.append(found / 1000)
             self.inside.append(found / 1000)
-        return factors, sum(figures) / len(figures) <= self.low(payload)
+        low, half = self.low(payload), (number(payload["instrument"]["resolution"]) or Fraction(0)) / 2
+        is_strict = self.figure("near_zero.drop") is not None
+        if self.fell(out, self.clean(payload) or Fraction(0)):
+            return [], False
+        near = max(self.clean(payload) or Fraction(0), half)
+        return factors, sum(figures) / len(figures) <= low or (is_strict and min(figures) <= near)
+
+    def clean(self, payload: Json) -> Fraction | None:
+        """What the day's clean air makes of next to nothing, None where it was not read."""
+        zero = [one for one in payload["instrument"]["checks"] if one["name"] in ("clean_air", "zero")]
+        times = self.figure("near_zero.clean_air")
+        if not zero or times is None:
+            return None
+        return max(times * (number(zero[-1]["value"]) or 0), number(zero[-1]["limit"]) or Fraction(0))
 
     def from_display(self, out: Judged, payload: Json, protocol: Json, typed: Json) -> tuple[list[Fraction], bool]:
         if protocol["family"] not in ("fast_count", "full_count"):
@@ -319,10 +368,16 @@ class Figures(Log):
             if a < least or a <= 0:
                 out.add("spoilt", "outside")
                 return [], False
+            if self.is_beyond(payload, a):
+                out.add("spoilt", "more outside than it counts right")
+                return [], False
             outside.append(a)
             low.append(b)
             self.inside.append(b)
-            factor = a / (b or (number(typed["resolution"]) or Fraction(1)) / 2)
+            half = (number(typed["resolution"]) or Fraction(1)) / 2
+            if self.value("readings.by_instrument") is True:
+                half = (number(payload["instrument"]["resolution"]) or Fraction(1)) / 2
+            factor = a / (max(b, half) if self.value("readings.by_instrument") is True else b or half)
             factors.append(min(factor, cap) if cap is not None else factor)
         a, b = min(outside), max(outside)
         if (b - a) * 2 / (a + b) > (self.figure("drift.maximum") or 0):
@@ -332,4 +387,7 @@ class Figures(Log):
         whole = timedelta(milliseconds=payload["count_in_ms"], seconds=seconds / self.speed)
         if at is None or at < (self.moment_of("run_started", out.run_id) or at) + whole:
             out.add("spoilt", "typed before the protocol was over")
-        return factors, sum(low) / len(low) <= self.low(payload)
+        near = max(self.clean(payload) or Fraction(0), half)
+        if self.fell(out, near):
+            return [], False
+        return factors, self.one_is_near(near) or sum(low) / len(low) <= self.low(payload)

@@ -5,13 +5,16 @@ from __future__ import annotations
 import copy
 import random
 from collections.abc import Iterator
+from dataclasses import replace
+from datetime import datetime, timedelta
 from functools import cache
 from typing import Any
 
 import orjson
 
 from moorfog.core.events import payloads as ev
-from moorfog.core.measuring.readings import Chunk, chunk_of
+from moorfog.core.events.chain import VERSIONS, link_of_chain
+from moorfog.core.measuring.readings import Chunk, Reading, chunk_of
 from moorfog.core.record.record import make_record
 from moorfog.core.rules.book import Rules, rules_from_json, rules_to_json
 from moorfog.core.simulation.wearer import wearer_factors
@@ -39,8 +42,8 @@ def generated(way: Way, count: int) -> Iterator[dict[str, Any]]:
             bench.smell(skip=dice.choice([None, None, None, 2]))
         else:
             n = len(protocol.exercises())
-            factors = wearer_factors(number, dice.choice([150, 600, 4000, 40_000]), dice.choice([None, 1]), n)
-            rows = simulate(protocol, factors, number)
+            factors = wearer_factors(number, dice.choice([150, 600, 4000, 40_000, 900_000]), dice.choice([None, 1]), n)
+            rows = spoilt(simulate(protocol, factors, number, dice.choice([None, None, None, 30_000.0])), dice)
             bench.run(readings=rows, protocol_id=protocol.id)
             readings = {bench.visit.tries[-1].started.run_id: [chunk_of(0, rows)]}
         here = dice.choice([(), ("bench",), ("bench", "wearer")])
@@ -60,8 +63,88 @@ def generated(way: Way, count: int) -> Iterator[dict[str, Any]]:
             log = tuple(
                 inserted(log, dice.randint(one.seq, len(log)), what, one.started_at + seconds(dice.uniform(6, 90)))
             )
+        if dice.random() < 0.35:
+            log = tuple(before_the_start(list(log), dice))
         record = make_record(f"{way}-{number}", as_stored(way.book), list(log), readings)
         yield orjson.loads(orjson.dumps(record))
+
+
+def spoilt(rows: list[Reading], dice: random.Random) -> list[Reading]:
+    """Readings as they come, or with one thing wrong with them that an instrument or its line can do."""
+    way, at = dice.choice(["", "", "", "gap", "flag", "valve", "volume", "stuck", "blocked", "twice"]), len(rows) // 2
+    if way == "gap":
+        return rows[:at] + rows[at + dice.choice([2, 5, 9, 30]) :]
+    if way == "flag":
+        rows[at] = rows[at]._replace(flags=dice.choice("FAXQ"))
+    if way == "valve":
+        rows[at] = rows[at]._replace(valve="O" if rows[at].valve == "I" else "I")
+    if way == "volume":
+        rows[at] = rows[at]._replace(volume_nl=rows[at].volume_nl * 2)
+    if way == "twice":
+        return [*rows[:at], rows[at], *rows[at:]]
+    if way == "stuck":
+        alike = dice.choice([5, 12, 40])
+        rows = [*rows[:at], *(rows[at]._replace(t=one.t) for one in rows[at : at + alike]), *rows[at + alike :]]
+    if way == "blocked":
+        rows = [one._replace(counts=0) if n > at and one.valve == "I" else one for n, one in enumerate(rows)]
+    return rows
+
+
+DANGEROUS = (
+    {"is_idlh": True},
+    {"oxygen_percent": ""},
+    {"oxygen_percent": "18"},
+    {"work_filter": "P9"},
+    {"contaminants": ()},
+)
+
+
+def before_the_start(log: list[ev.Event], dice: random.Random) -> list[ev.Event]:
+    """A log nobody would have been let write: a gate left out, a check failed, another task, too little wear."""
+    places = [n for n, one in enumerate(log) if one.payload.kind in ("run_started", "qualitative_started")]
+    start = places[0]
+    rows = [(one.payload, one.occurred_at, one.actor) for one in log]
+    way = dice.choice(["gate", "kit", "task", "seal", "file"])
+    if way == "gate":
+        asked = [n for n, one in enumerate(log[:start]) if one.payload.kind == "answered"]
+        del rows[dice.choice(asked)]
+    if way == "seal":
+        rows = [row for n, row in enumerate(rows) if n > start or row[0].kind != "seal_checked"]
+    if way == "task":
+        n = next(n for n, one in enumerate(log) if one.payload.kind == "task_chosen")
+        chosen = rows[n][0]
+        assert isinstance(chosen, ev.TaskChosen)
+        rows[n] = (ev.TaskChosen(replace(chosen.task, **dice.choice(DANGEROUS))), *rows[n][1:])
+    payload = rows[start][0] if way == "kit" else None
+    if isinstance(payload, ev.RunStarted):
+        one = payload.instrument
+        bad: list[dict[str, Any]] = [
+            {"calibrated_until": "2020-01-01"},
+            {"checks": one.checks[:-1]},
+            {"checks": tuple(replace(each, passed=False) for each in one.checks)},
+            {"charge_h": 8, "charged_at": ""},
+            {"charge_h": 8, "charged_at": ev.instant(rows[start][1] - timedelta(hours=9))},
+            {"charge_h": 8, "charged_at": ev.instant(rows[start][1] - timedelta(hours=7))},
+        ]
+        mode = dice.choice([payload.mode, payload.mode, "classified"])
+        started = replace(payload, instrument=replace(one, **dice.choice(bad)), mode=mode)  # type: ignore[arg-type]
+        rows[start] = (started, *rows[start][1:])
+    if way == "file":
+        opened = rows[0][0]
+        assert isinstance(opened, ev.VisitOpened)
+        files: list[dict[str, Any]] = [{"clearance": None}, {"trained_on": ""}, {"trained_on": "2020-01-01"}]
+        rows[0] = (replace(opened, **dice.choice(files)), *rows[0][1:])
+    return chained(rows)
+
+
+def chained(rows: list[tuple[ev.Payload, datetime, str]]) -> list[ev.Event]:
+    """Entries in a row, with numbers and chain of their own."""
+    out: list[ev.Event] = []
+    for seq, (what, when, actor) in enumerate(rows, start=1):
+        version, name = VERSIONS[what.kind], f"id-{seq}"
+        chain = link_of_chain(out[-1].chain if out else "", name, seq, version, when, actor, ev.encode(what))
+        out.append(ev.Event(name, seq, version, when, when, actor, what, chain))
+    return out
 
 
 @cache

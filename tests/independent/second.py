@@ -14,6 +14,7 @@ from fractions import Fraction
 
 from tests.independent.figures import Figures
 from tests.independent.log import Json, Judged, exercises, later, moment, number
+from tests.independent.worked_at import is_enough
 
 
 class Second(Figures):
@@ -39,6 +40,7 @@ class Second(Figures):
         self.file(out, start, piece)
         out.add("gate", *self.fitted(start, piece, begin), *self.gates(start, piece, protocol))
         out.add("gate", *self.kit(payload, protocol, moment(start["occurred_at"]), piece))
+        out.add("gate", *self.work(start, piece))
         self.happened(out, start, protocol, begin, end)
         if out.is_counted:
             self.counted(out, payload, piece, protocol)
@@ -92,6 +94,13 @@ class Second(Figures):
                 out.append("training")
         return out
 
+    def work(self, start: Json, piece: Json) -> list[str]:
+        """The set-up is enough for the task it was chosen for, as it is worn there."""
+        chosen = self.last_before(start["seq"], "task_chosen")
+        if chosen is None or self.value("protection.stated") is not True:
+            return []
+        return [] if is_enough(self.book, chosen["payload"]["task"], piece) else ["not enough for the task"]
+
     def fitted(self, start: Json, piece: Json, begin: datetime | None) -> list[str]:
         """Donned unaided, worn long enough, and checked by hand after the last thing that moved it."""
         out = []
@@ -132,8 +141,9 @@ class Second(Figures):
         seconds = (moment(check["occurred_at"]) - moment(begun["occurred_at"])).total_seconds() * self.speed
         return seconds >= (self.figure("seal_check.hold") or 0)
 
-    def applies(self, item: Json, piece: Json, method: str) -> bool | None:
-        """Whether an item applies, None where that hangs on more than facepiece, method and book."""
+    def applies(self, item: Json, piece: Json, method: str, before: int = 0) -> bool | None:
+        """Whether an item applies, None where that hangs on more than facepiece, method and book; ``before``: the entry
+        by which a run starts, where it is worn and the file is known."""
         when = item.get("when", {})
         facts = {
             "kinds": piece["kind"],
@@ -154,23 +164,33 @@ class Second(Figures):
         wore = any(one["payload"].get("wore") for one in self.of("visit_opened"))
         if when.get("wore") and wore not in when["wore"]:
             return False
-        unknown = ("altered", "acknowledged", "worn", "donned", "on_file", "cleared")
+        file = [self.opened, *(one["payload"] for one in self.of("file_read") if one["seq"] < before)][-1]
+        at_start = {
+            "worn": True,
+            "donned": True,
+            "cleared": file["clearance"] is not None,
+            "on_file": "trained" if file["trained_on"] else "untrained",
+        }
+        if before and any(when.get(key) and value not in when[key] for key, value in at_start.items()):
+            return False
+        unknown = ("altered", "acknowledged", *(() if before else tuple(at_start)))
         return None if any(when.get(key) for key in unknown) else True
 
     def gates(self, start: Json, piece: Json, protocol: Json) -> list[str]:
         """Every question before the run has been asked, and what was last said of it before the start was fine."""
         out = []
         for item in self.items:
-            if item["before"] != "run" or item.get("act") or item.get("gravity", "put_right") == "note":
+            if item["before"] != "run" or item.get("act"):
                 continue
-            if self.applies(item, piece, protocol.get("method", "ambient_count")) is not True:
+            if self.applies(item, piece, protocol.get("method", "ambient_count"), start["seq"]) is not True:
                 continue
             said = [
                 one
                 for one in self.of("answered")
                 if one["payload"]["question"] == item["id"] and one["seq"] < start["seq"]
             ]
-            if not said or (said[-1]["payload"]["answer"] != "fine" and not item.get("wait")):
+            is_note = item.get("gravity", "put_right") == "note"  # it must be asked, and blocks nothing
+            if not said or (said[-1]["payload"]["answer"] != "fine" and not item.get("wait") and not is_note):
                 out.append(f"gate {item['id']}")
         return out
 
@@ -182,6 +202,17 @@ class Second(Figures):
             out += [f"check {name}" for name in one["required"] if name not in last or not last[name]["passed"]]
             if not one["calibrated_until"] or one["calibrated_until"] < one["used_on"]:
                 out.append("calibration")
+            if one["charge_h"]:
+                charged = moment(one["charged_at"]) if one["charged_at"] else None
+                if charged is None or not timedelta() <= at - charged <= timedelta(hours=one["charge_h"]):
+                    out.append("alcohol")
+            kind = {"photometer": "photometer", "pressure": "pressure"}.get(protocol["family"], "counter")
+            modes = ("ordinary", "classified") if kind == "counter" else (kind,)
+            fits = self.value(f"mode.{payload['mode']}.filters") or ()
+            if one["kind"] != kind or payload["mode"] not in modes:
+                out.append("instrument or mode")
+            elif kind != "pressure" and piece["filter_class"] not in fits:
+                out.append("mode")
             level = self.figure(piece["traits"]["level"]) if piece["traits"]["level"] else None
             if level is None or level != number(payload["level"]):
                 out.append("level")

@@ -8,6 +8,7 @@ from concurrent.futures import ProcessPoolExecutor
 from pathlib import Path
 
 from tests.core.all_ways import Way
+from tests.independent.people import unlike
 from tests.independent.records import EACH, WAYS, generated
 from tests.independent.second import differences
 
@@ -29,9 +30,21 @@ def _of_file(path: str) -> tuple[int, int, list[str]]:
 
 
 def truth(files: Sequence[str]) -> list[str]:
-    """Lines to print: how many records were compared, of ``files`` or two thousand generated ones, and what differs."""
+    """Lines to print: how many records were compared, of ``files`` or two thousand generated ones and five thousand
+    people, and what differs."""
     with ProcessPoolExecutor() as pool:
         results = list(pool.map(_of_file, files) if files else pool.map(_of_way, WAYS))
-    found = [f"  {one}" for _, _, differs in results for one in differs]
+        people = [] if files else [one for part in pool.map(_of_people, range(0, PEOPLE, A_PART)) for one in part]
+    found = [f"  {one}" for _, _, differs in results for one in differs] + [f"  {one}" for one in people]
     compared, passes = sum(one for one, _, _ in results), sum(one for _, one, _ in results)
-    return [f"truth: {compared} records compared, {passes} with a pass; differences: {len(found)}", *found]
+    more = "" if files else f"{PEOPLE} people compared; "
+    return [f"truth: {compared} records compared, {passes} with a pass; {more}differences: {len(found)}", *found]
+
+
+PEOPLE, A_PART = 5000, 250
+
+
+def _of_people(first: int) -> list[str]:
+    return [
+        f"somebody {seed}: {ours or 'no'}, and here {theirs or 'no'}" for seed, ours, theirs in unlike(A_PART, first)
+    ]

@@ -286,4 +286,6 @@ class Walk:
         """Run with the counter's display and type its numbers."""
         protocol = self.start("typed")
         rows = tuple(ev.TypedExercise(outside, one) for one in inside)
-        self.say(ev.NumbersTyped(self.run_id, "0.1", rows), 5 + protocol.total_s + 12)
+        counted = self.visit.tries[-1].counted
+        step = counted.instrument.resolution if counted is not None else ""
+        self.say(ev.NumbersTyped(self.run_id, step, rows), 5 + protocol.total_s + 12)

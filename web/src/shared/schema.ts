@@ -7790,6 +7790,8 @@ export interface components {
             level: string;
             /** Protocol Title */
             protocol_title: string;
+            /** Resolution */
+            resolution: string;
             /** Run Id */
             run_id: string;
             /** Says Numbers */
