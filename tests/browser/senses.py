@@ -20,8 +20,8 @@ SPEED = 10
 WORDS = {"sweet": "Sweet taste", "bitter": "Bitter taste", "odour": "Odour", "smoke": "Irritant smoke"}
 MODELS = {"sweet": "Sedge", "bitter": "Sedge", "odour": "Bracken", "smoke": "Sedge"}
 TASTE = [30 * number for number in range(1, 14)]
-SLOTS = {"sweet": TASTE, "bitter": TASTE, "odour": [], "smoke": [60, 120, 180, 240, 300, 360]}
-TOTAL_S = 420
+SLOTS = {"sweet": TASTE, "bitter": TASTE, "odour": [], "smoke": [60, 120, 180, 240, 300, 360, 420]}
+TOTAL_S = {"sweet": 420, "bitter": 420, "odour": 420, "smoke": 480}
 
 
 def stock(walker: Walker) -> None:

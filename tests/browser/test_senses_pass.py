@@ -38,8 +38,8 @@ def test_from_the_method_to_a_signed_pass(desk: Make, walker: Walker, agent: str
         for one in tester.page.locator(".key").all()
     ), "the biggest key"
     tester.doses([one for one in SLOTS[agent] if one < 150], 140)
-    assert wearer.locator("main").get_attribute("data-exercise") == "side"
-    tester.doses([one for one in SLOTS[agent] if one >= 150], TOTAL_S + 1)
+    assert wearer.locator("main").get_attribute("data-exercise") == ("deep" if agent == "smoke" else "side")
+    tester.doses([one for one in SLOTS[agent] if one >= 150], TOTAL_S[agent] + 1)
     tester.page.locator(".countdown").wait_for(state="detached")
     tester.press("Space")
     tester.until("sign_wearer")
@@ -65,7 +65,7 @@ def test_the_whole_run_with_the_server_away_counts_because_every_press_has_its_t
     assert tester.page.get_by_text("kept here and sent when it is back").count()
     assert tester.page.locator(".stone-given").count() == 13 and tester.page.locator(".stone-missed").count() == 0
     tester.context.set_offline(False)
-    tester.doses([], TOTAL_S + 1)
+    tester.doses([], TOTAL_S["bitter"] + 1)
     tester.press("Space")
     tester.until("sign_wearer")
     assert "pass" in tester.page.locator(".signed-text").inner_text().lower()
@@ -84,7 +84,7 @@ def test_the_verdict_waits_for_the_wearers_screen_and_what_it_holds_decides(desk
     tablet.context.set_offline(True)
     wearer.locator(".wearer-key").click()
     wearer.get_by_text("Raise your hand").wait_for()
-    tester.doses(SLOTS["bitter"], TOTAL_S + 1)
+    tester.doses(SLOTS["bitter"], TOTAL_S["bitter"] + 1)
     tester.press("Space")
     tester.until("wait")
     tester.page.get_by_text("Not heard of since the run: the wearer").first.wait_for()

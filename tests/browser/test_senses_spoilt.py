@@ -101,7 +101,7 @@ def test_a_lid_closed_in_mid_run_voids_it_and_the_screen_says_so(desk: Make, wal
     tester.page.wait_for_timeout(5600)
     tester.page.goto(address)
     tester.page.get_by_text("This screen was away").wait_for()
-    tester.doses([], TOTAL_S + 1)
+    tester.doses([], TOTAL_S["odour"] + 1)
     tester.page.locator(".countdown").wait_for(state="detached")
     tester.press("Space")
     assert outcome(tester) == "void"

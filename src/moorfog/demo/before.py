@@ -15,13 +15,13 @@ from moorfog.store.clock import DatabaseClock
 from moorfog.store.models import Account, Person, Site
 
 RESULTS = (
-    ("Sedge half mask", "M", "pass", "1840", 210),
-    ("Sedge half mask", "M", "pass", "960", 205),
-    ("Sedge half mask", "M", "fail", "64", 205),
-    ("Sedge half mask", "S", "pass", "2210", 190),
-    ("Sleet full face", "2", "pass", "", 400),
+    ("Sedge half mask", "M", "pass", "particle count", "1840", 210),
+    ("Sedge half mask", "M", "pass", "particle count", "960", 205),
+    ("Sedge half mask", "M", "fail", "particle count", "64", 205),
+    ("Sedge half mask", "S", "pass", "particle count", "2210", 190),
+    ("Sleet full face", "2", "pass", "saccharin", "", 400),
 )
-"""Facepiece and size in the words of that table, outcome, fit factor, how many days ago."""
+"""Facepiece and size in the words of that table, outcome, method, fit factor, how many days ago."""
 
 
 def seed_before(engine: Engine) -> None:
@@ -35,9 +35,9 @@ def seed_before(engine: Engine) -> None:
             raise RuntimeError("seed the places first")
         here = select(Person.number).where(Person.site_id == site.id).order_by(Person.number.desc())
         numbers, today = db.scalars(here.limit(len(RESULTS))).all(), clock.now(db).date()
-        lines = ["number,tested on,mask,size,result,fit factor,tester"]
-        for number, (model, size, result, factor, ago) in zip(numbers, RESULTS, strict=True):
-            lines.append(f"{number},{today - timedelta(days=ago)},{model},{size},{result},{factor},Wyn Tallow")
+        lines = ["number,tested on,mask,size,result,method,fit factor,tester"]
+        for number, (model, size, result, method, factor, ago) in zip(numbers, RESULTS, strict=True):
+            lines.append(f"{number},{today - timedelta(days=ago)},{model},{size},{result},{method},{factor},Wyn Tallow")
         content = base64.b64encode("\n".join(lines).encode()).decode()
         import_history(db, clock, load_actor(db, account), HistoryFile(site.id, "last-tester.csv", content))
 

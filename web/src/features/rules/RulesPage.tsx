@@ -1,6 +1,6 @@
 import { NativeSelect } from "@mantine/core";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
+import { Fragment, useState } from "react";
 import { useSearchParams } from "react-router";
 import { api, ApiError, keys, type Schemas, unwrap } from "@/shared/client";
 import { useAttempt } from "@/shared/attempt";
@@ -83,7 +83,7 @@ function useAskedFirst(book: Book) {
   const question = (
     <>
       {asked && (
-        <div className="note rust" role="alert">
+        <div className="note rust" role="alert" ref={(box) => box?.scrollIntoView({ block: "nearest" })}>
           <p>{asked.words}</p>
           <button type="button" className="act" onClick={asked.again}>
             It is meant: change it
@@ -281,32 +281,40 @@ function Values({ book, isAdmin }: { book: Book; isAdmin: boolean }) {
           </thead>
           <tbody>
             {book.values.map((one) => (
-              <tr key={one.key}>
-                <td>
-                  <b>{one.key}</b>
-                  {one.note && <div className="dim">{one.note}</div>}
-                  {one.changed && <div className="heath">{one.changed}</div>}
-                  {open === one.key && <Change book={book} one={one} close={() => setOpen("")} />}
-                </td>
-                <td className="num">
-                  {one.value} <small>{one.unit}</small>
-                </td>
-                <td>{one.source}</td>
-                <td>{one.standing}</td>
-                <td>{one.checked || <span className="dim">not yet</span>}</td>
-                {isAdmin && (
+              <Fragment key={one.key}>
+                <tr>
                   <td>
-                    <button
-                      type="button"
-                      className="quiet"
-                      onClick={() => setOpen(open === one.key ? "" : one.key)}
-                      aria-expanded={open === one.key}
-                    >
-                      {open === one.key ? "Close" : "Change or check"}
-                    </button>
+                    <b>{one.key}</b>
+                    {one.note && <div className="dim">{one.note}</div>}
+                    {one.changed && <div className="heath">{one.changed}</div>}
                   </td>
+                  <td className="num">
+                    {one.value} <small>{one.unit}</small>
+                  </td>
+                  <td>{one.source}</td>
+                  <td>{one.standing}</td>
+                  <td>{one.checked || <span className="dim">not yet</span>}</td>
+                  {isAdmin && (
+                    <td>
+                      <button
+                        type="button"
+                        className="quiet"
+                        onClick={() => setOpen(open === one.key ? "" : one.key)}
+                        aria-expanded={open === one.key}
+                      >
+                        {open === one.key ? "Close" : "Change or check"}
+                      </button>
+                    </td>
+                  )}
+                </tr>
+                {open === one.key && (
+                  <tr>
+                    <td colSpan={6}>
+                      <Change book={book} one={one} close={() => setOpen("")} />
+                    </td>
+                  </tr>
                 )}
-              </tr>
+              </Fragment>
             ))}
           </tbody>
         </table>
