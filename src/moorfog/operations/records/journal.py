@@ -54,6 +54,8 @@ DEEDS = {
     "drop_crew": "forgot a crew",
     "report_change": "reported a change",
     "withdraw_report": "took back a report of change",
+    "withdraw_pass": "withdrew a pass",
+    "withdraw_training": "withdrew a training",
     "merge_people": "made two entries one person",
     "record_clearance": "filed a clearance",
     "record_training": "filed a training",
