@@ -20,6 +20,7 @@ from moorfog.core.permission.may_wear import (
     ReportKind,
     Who,
     Why,
+    is_open,
     may_wear,
     without_a_pass,
 )
@@ -117,6 +118,16 @@ def test_an_older_clearance_filed_late_settles_no_change_of_health(rules: Rules)
     for cleared in (late, before, late + before):
         assert against(rules, reports=(said,), cleared=cleared) == [("reported_health", "clinician")]
     assert against(rules, reports=(said,), cleared=(("2026-05-22T09:00:00.000Z", "2026-05-20"),)) == []
+
+
+def test_a_pass_is_suspended_by_its_own_visit_and_try_only(rules: Rules) -> None:
+    for visit, no in (("v", 0), ("a", 1), ("a", 9), ("w", 1)):
+        assert against(rules, ends=(End("", "", "recalled", "administrator", True, visit, no),)) == []
+
+
+def test_only_a_change_of_health_waits_for_the_clinician() -> None:
+    for kind in EVERY:
+        assert is_open(Report(kind, "2026-05-01T08:00:00.000Z", "2026-05-01", "Ines"), (), DAY) == (kind == "health")
 
 
 def test_a_report_about_one_set_up_leaves_the_others(rules: Rules) -> None:
@@ -258,6 +269,8 @@ def test_the_limits_of_a_test_stand_with_every_answer(rules: Rules) -> None:
         )
     much = task(contaminants=tuple(replace(one, concentration="55") for one in TASK.contaminants))
     assert [one.code for one in may_wear(tasted, FACTS, much, rules.book, DAY).reasons] == ["capped"]
+    just = task(contaminants=tuple(replace(one, concentration="50") for one in TASK.contaminants))
+    assert may_wear(tasted, FACTS, just, rules.book, DAY).may, "exactly ten times the limit is covered"
     lower = laid(rule("qlft.full_up_to", "1.5"))
     assert codes_under(lower, tasted) == ["capped"], "today's cap, where it is lower"
 

@@ -45,6 +45,10 @@ class Figures(Raw):
         closed, typed = self.first_of("run_closed", out.run_id), self.first_of("numbers_typed", out.run_id)
         if closed is not None and not self.is_whole(out, payload, protocol, closed):
             return
+        if self.was_stopped(out.run_id):
+            out.add("open", "stopped early")
+            out.is_stopped = True
+            return
         if closed is not None:
             factors, low = self.from_readings(out, payload, piece, protocol, level)
         elif typed is not None:
@@ -71,6 +75,14 @@ class Figures(Raw):
             self.proved_by_stream(out, payload, protocol)
         elif low:
             self.typed_proof(out, typed or {})
+
+    def was_stopped(self, run_id: str) -> bool:
+        """Whether a linked run was stopped before its readings came to their end: its numbers are not gone into."""
+        start, closed = next(self.about("run_started", run_id), None), next(self.about("run_closed", run_id), None)
+        if start is None or closed is None:
+            return False
+        stops = [one for one in self.of("stopped", "distress") if start["seq"] < one["seq"] < closed["seq"]]
+        return any(moment(one["occurred_at"]) >= moment(start["occurred_at"]) for one in stops)
 
     def is_whole(self, out: Judged, payload: Json, protocol: Json, closed: Json) -> bool:
         """Whether readings came from the first exercise to the last, with nothing amiss: by what they are, whatever was

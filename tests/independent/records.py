@@ -43,7 +43,7 @@ def generated(way: Way, count: int) -> Iterator[dict[str, Any]]:
         else:
             n = len(protocol.exercises())
             factors = wearer_factors(number, dice.choice([150, 600, 4000, 40_000, 900_000]), dice.choice([None, 1]), n)
-            rows = spoilt(simulate(protocol, factors, number, dice.choice([None, None, None, 30_000.0])), dice)
+            rows = spoilt(simulate(protocol, factors, number, 30_000.0 if dice.random() < 0.1 else None), dice)
             bench.run(readings=rows, protocol_id=protocol.id)
             readings = {bench.visit.tries[-1].started.run_id: [chunk_of(0, rows)]}
         here = dice.choice([(), ("bench",), ("bench", "wearer")])
@@ -63,7 +63,7 @@ def generated(way: Way, count: int) -> Iterator[dict[str, Any]]:
             log = tuple(
                 inserted(log, dice.randint(one.seq, len(log)), what, one.started_at + seconds(dice.uniform(6, 90)))
             )
-        if dice.random() < 0.35:
+        if dice.random() < 0.2:
             log = tuple(before_the_start(list(log), dice))
         record = make_record(f"{way}-{number}", as_stored(way.book), list(log), readings)
         yield orjson.loads(orjson.dumps(record))
@@ -71,7 +71,8 @@ def generated(way: Way, count: int) -> Iterator[dict[str, Any]]:
 
 def spoilt(rows: list[Reading], dice: random.Random) -> list[Reading]:
     """Readings as they come, or with one thing wrong with them that an instrument or its line can do."""
-    way, at = dice.choice(["", "", "", "gap", "flag", "valve", "volume", "stuck", "blocked", "twice"]), len(rows) // 2
+    ways, at = ("gap", "flag", "valve", "volume", "stuck", "blocked", "twice"), len(rows) // 2
+    way = dice.choice(ways) if dice.random() < 0.3 else ""
     if way == "gap":
         return rows[:at] + rows[at + dice.choice([2, 5, 9, 30]) :]
     if way == "flag":

@@ -53,10 +53,14 @@ def test_it_tells_void_from_unfinished_and_counts_for_itself() -> None:
     assert [one.split()[1] for one in differences(forged)] == ["exercises", "lower"]
 
 
+OWN = ("second", "figures", "log", "raw", "worked_at", "wearing")
+"""The modules of the second judge."""
+
+
 def test_it_imports_nothing_of_the_program() -> None:
-    for name in ("second", "figures", "log"):
+    for name in OWN:
         tree = ast.parse((Path(__file__).parent / f"{name}.py").read_text())
         names = {node.module or "" for node in ast.walk(tree) if isinstance(node, ast.ImportFrom)}
         names |= {one.name for node in ast.walk(tree) if isinstance(node, ast.Import) for one in node.names}
-        own = {"tests.independent.figures", "tests.independent.log"}
+        own = {f"tests.independent.{one}" for one in OWN}
         assert not any(one.startswith(("moorfog", "tests")) for one in names - own), name

@@ -10,7 +10,7 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
-from sqlalchemy import select, text
+from sqlalchemy import select, text, update
 from sqlalchemy.orm import Session
 
 from moorfog.core.rules.book import Rules
@@ -21,7 +21,7 @@ from moorfog.serving.database import DATABASE, FAST_FLAGS, PrivateServer
 from moorfog.store.base import make_engine
 from moorfog.store.clock import DatabaseClock
 from moorfog.store.migrate import Schema, migrate, schema_of
-from moorfog.store.models import Account, Grant, VisitSummary, WearPermission
+from moorfog.store.models import Account, Grant, Person, SiteTask, VisitSummary, WearPermission
 from moorfog.store.readmodels import rebuild_foreign
 from tests.api.house import House
 
@@ -65,7 +65,15 @@ def test_a_stored_database_is_brought_up_to_date_holds_and_is_worked_with(old: P
         tester = next(one for one in mine if one.scope("tester").allows(passed.employer_id))
         day = passed.valid_from.isoformat()
         shown = permissions_of(db, DatabaseClock(), tester, passed.person_id, day, "").rows
+        whose = db.get_one(Person, passed.person_id)
+        task = db.scalars(select(SiteTask).where(SiteTask.task_id == whose.task_id, SiteTask.is_current)).one()
+        if not task.content.get("oxygen_percent"):
+            said = [why.sentence for why in shown[0].reasons]
+            assert len(said) == 1 and "Oxygen is not stated" in said[0], "nobody ever said what oxygen there is"
+            db.execute(update(SiteTask).values(content=task.content | {"oxygen_percent": "20.9"}))
+            shown = permissions_of(db, DatabaseClock(), tester, passed.person_id, day, "").rows
         assert [one.may for one in shown] == [True], "what was passed before may still be worn"
+        db.rollback()
     house = House(engine, rules)
     house.client().whole_visit()
     assert verify(engine) == []

@@ -4,7 +4,7 @@ import { ofItsOwn } from "@/app/ofItsOwn";
 
 /** A page that is fetched when it is first gone to. */
 function page(path: string, load: () => Promise<React.ComponentType>): RouteObject {
-  const lazy = { Component: path.includes(":") ? async () => ofItsOwn(await load()) : load };
+  const lazy = { Component: async () => ofItsOwn(await load()) };
   return path ? { path, lazy } : { index: true, lazy };
 }
 

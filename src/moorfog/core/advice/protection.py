@@ -197,7 +197,8 @@ def kind_suffices(
     known = [one for one in factors if one is not None]
     least = min(known, default=None) if len(known) == len(factors) else None
     if needs.is_stop and kind.air == "purifying":
-        return no("never air-purifying here", factor=least)
+        why = next(one.sentence for one in needs.reasons if one.gravity == "stop").rstrip(".")
+        return no(f"never air-purifying here. {why}", factor=least)
     if needs.is_stop and book.yes(STATED) and not may_enter_danger(kind, has_escape_cylinder):
         return no(
             "only a full facepiece under pressure demand, self-contained or with an escape cylinder, goes in here",

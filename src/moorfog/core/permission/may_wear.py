@@ -153,8 +153,8 @@ def may_wear(held: Held, person: PersonFacts, task: Task | NoTask, books: Books,
         if later > day:
             against, _ = _on_day(held, person, task, books, later)
             if against:
-                return Permission(True, (), limits, _before(later), _ends_by(against))
-    return Permission(True, (), limits, held.valid_until, "test")
+                return Permission(may=True, reasons=(), limits=limits, until=_before(later), ends_by=_ends_by(against))
+    return Permission(may=True, reasons=(), limits=limits, until=held.valid_until, ends_by="test")
 
 
 def without_a_pass(person: PersonFacts, books: Books, day: str) -> tuple[Why, ...]:

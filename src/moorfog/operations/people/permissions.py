@@ -310,7 +310,7 @@ def answers_for(
         task, facts, book = task_for(one), known[one.id].facts, books[one.site_id]
         found = tuple(may_wear(held, facts, task, book, day) for held in facts.passes)
         without = () if found else without_a_pass(facts, book, day)
-        out[one.id] = Answered(known[one.id], found, without, task, book)
+        out[one.id] = Answered(known=known[one.id], found=found, without=without, task=task, books=book)
     return out
 
 

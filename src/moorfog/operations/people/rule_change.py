@@ -51,7 +51,15 @@ def enter_rule_asked(
     """
     site = find_site(db, actor.require("administrator"), site_id)
     book, begins = shipped_books().get(one.book), one.begins or today_at(db, site)
-    entry = Overlay(one.key, one.value, one.reason, one.edition, begins, actor.name, one.begins)
+    entry = Overlay(
+        key=one.key,
+        value=one.value,
+        reason=one.reason,
+        edition=one.edition,
+        on=begins,
+        by=actor.name,
+        begins=one.begins,
+    )
     if book is not None and one.book == site.rule_book and check(book, entry, value_shapes()) is None:
         now = books_in_use(db, site)
         then = replace(now, overlays=(*now.overlays, entry))
