@@ -29,7 +29,7 @@ FIGURES = {
     "Least room air, ordinary": "1500",
     "Least room air, size": "70",
     "Most room air": "20000",
-    "Own limit of clean-line": "10000",
+    "Own limit of clean-line": "20000",
 }
 
 
