@@ -22,7 +22,10 @@ export function FaceDrawing({ isFull }: { isFull: boolean }) {
       <path d="M46 82q13-9 26 0M98 82q13-9 26 0" className="outline thin" />
       <path d="M86 80 74 118q10 9 22 1M62 148q23 10 46 0" className="outline thin" />
       <path className="seal" d={isFull ? SEAL.full : SEAL.half} />
-      <path className="hair" d="M67 139q18-13 36 0q-18-5-36 0zM17 64q6 22 4 44l7-3q2-22-2-40zM153 64q-6 22-4 44l-7-3q-2-22 2-40z" />
+      <path
+        className="hair"
+        d="M67 139q18-13 36 0q-18-5-36 0zM17 64q6 22 4 44l7-3q2-22-2-40zM153 64q-6 22-4 44l-7-3q-2-22 2-40z"
+      />
       <path className="limit" d="M62 130v26M108 130v26M6 108h30M134 108h30" />
     </svg>
   );

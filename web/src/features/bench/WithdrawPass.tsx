@@ -39,8 +39,8 @@ export function WithdrawPass({ view }: { view: BenchView }) {
     >
       <h2>Withdraw this pass</h2>
       <p>
-        {view.person} may not wear {last.facepiece} {last.size} by this test from now on. The record stays, with your name
-        and the reason.
+        {view.person} may not wear {last.facepiece} {last.size} by this test from now on. The record stays, with your
+        name and the reason.
       </p>
       <div className="field-row">
         <Text label="Why it does not count" value={why} set={setWhy} required maxLength={400} w={360} />
