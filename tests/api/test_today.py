@@ -117,6 +117,15 @@ def test_a_rule_says_first_whom_it_would_stop_and_asks(house: House) -> None:
     assert everywhere(house, person) == {False}, "another book, another level, interval and method"
 
 
+@pytest.mark.parametrize("begins", ["soon", "9999-99-99", "0000", "2026-2-1"])
+def test_a_rule_from_a_day_that_is_none_is_refused_before_anybody_is_asked_about(house: House, begins: str) -> None:
+    house.client().whole_visit(house.ours.people[0])
+    body = {"book": US, "key": "level.half", "value": "9000", "reason": "", "edition": "", "begins": begins}
+    with pytest.raises(Refused) as refused:
+        house.client("administrator").post(f"/api/sites/{house.ours.site}/rules", body)
+    assert refused.value.code == "not_a_date"
+
+
 def test_a_rule_for_later_counts_from_its_day_and_until_knows_it(house: House) -> None:
     tester, admin, person = house.client(), house.client("administrator"), house.ours.people[0]
     tester.whole_visit(person)

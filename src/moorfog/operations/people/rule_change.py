@@ -12,6 +12,7 @@ from moorfog.core.rules.overlay import Overlay, check
 from moorfog.data import shipped_books, value_shapes
 from moorfog.operations.accounts.sessions import Actor
 from moorfog.operations.errors import Conflict
+from moorfog.operations.fields import day_of
 from moorfog.operations.people.permissions import answers_for, at_work
 from moorfog.operations.sites.protocols import books_in_use
 from moorfog.operations.sites.sites import RuleEntry, choose_book, enter_rule, find_site, site_books, today_at
@@ -50,7 +51,8 @@ def enter_rule_asked(
     number, and as :func:`enter_rule` does.
     """
     site = find_site(db, actor.require("administrator"), site_id)
-    book, begins = shipped_books().get(one.book), one.begins or today_at(db, site)
+    book = shipped_books().get(one.book)
+    begins = day_of(one.begins, "begins").isoformat() if one.begins else today_at(db, site)
     entry = Overlay(
         key=one.key,
         value=one.value,
@@ -90,10 +92,10 @@ def whom_it_stops(db: Session, site: Site, now: Books, then: Books, day: str) ->
     here = here.where(Standing.site_id == site.id, Standing.is_here == true(), passed)
     total = db.scalar(select(func.count()).select_from(here.subquery())) or 0
     people = db.scalars(here.order_by(Standing.until.desc(), Person.id).limit(MOST)).all()
-    names: list[str] = []
+    names, work = list[str](), at_work(db)
     for first in range(0, len(people), AT_ONCE):
         some = people[first : first + AT_ONCE]
-        before, after = (answers_for(db, some, day, at_work(db), {site.id: books}) for books in (now, then))
+        before, after = (answers_for(db, some, day, work, {site.id: books}) for books in (now, then))
         for one in some:
             if any(each.may for each in before[one.id].found) and not any(each.may for each in after[one.id].found):
                 names.append(one.name)
