@@ -11,7 +11,7 @@ from typing import Any
 
 import pytest
 
-from moorfog.core.advice.methods import Kit, Wearer, advise, passed_by_taste
+from moorfog.core.advice.methods import Kit, Wearer, advise, takes_by_taste
 from moorfog.core.advice.protection import STATED, apf, kind_suffices, may_enter_danger, suffices
 from moorfog.core.events.facts import Contaminant, WorkFilter
 from moorfog.core.rules.book import Rules
@@ -89,8 +89,8 @@ def test_each_contaminant_has_the_factor_of_the_part_that_stops_it() -> None:
 )
 def test_ten_times_by_taste_is_for_negative_pressure_full_facepieces(kind: str, cap: int | None) -> None:
     """(f)(6) and (f)(8): demand types are tested and limited as negative-pressure ones, pressure demand is not."""
-    taken, up_to = passed_by_taste(facepiece(kind=kind), US)
-    assert taken and up_to == (Fraction(cap) if cap else None)
+    why, up_to = takes_by_taste("sweet", facepiece(kind=kind), US)
+    assert why == "" and up_to == (Fraction(cap) if cap else None)
 
 
 def test_a_pressure_demand_set_may_be_tested_by_taste(rules: Rules) -> None:
@@ -135,7 +135,7 @@ def test_contested_levels_are_off_until_a_site_confirms_them() -> None:
             if key.startswith("level.") and one.standing == "contested":
                 assert one.off and book.ratio(key) is None, (book.id, key)
     assert shipped_books()["jp-jis-t8150"].text("qlft.full") == ""
-    assert passed_by_taste(facepiece(kind="full"), shipped_books()["jp-jis-t8150"])[0] is False
+    assert takes_by_taste("sweet", facepiece(kind="full"), shipped_books()["jp-jis-t8150"])[0] != ""
 
 
 def test_numbers_of_exercises_in_titles_are_those_there_are() -> None:

@@ -140,9 +140,9 @@ def takes_by_taste(method: str, piece: Facepiece, book: Book) -> tuple[str, Frac
     """Return why a book takes no pass by a qualitative method in a facepiece, or nothing, and up to which hazard ratio
     one may be used (None: no cap of its own)."""
     most = full_by_taste_up_to(book)
-    known = next((one for one in METHODS if one == method and one in QUALITATIVE), None)
+    known = next((one for one in METHODS if one == method), None) if method in QUALITATIVE else None
     why = _by_book(known, piece, book, most)[0] if known is not None else f"{method!r} is no method known here"
-    return why, passed_by_taste(piece, book)[1]
+    return why, cap_by_taste(piece, book)
 
 
 def up_to_words(most: Fraction) -> str:
@@ -150,13 +150,10 @@ def up_to_words(most: Fraction) -> str:
     return f"Up to {whole_or_cut(most)} times the limit only, by this method."
 
 
-def passed_by_taste(piece: Facepiece, book: Book) -> tuple[bool, Fraction | None]:
-    """Return whether a book takes a pass by taste or smell in a facepiece, and up to which hazard ratio it may then be
-    used (None: no cap of its own)."""
-    most = full_by_taste_up_to(book)
-    is_taken = not _by_book("sweet", piece, book, most)[0]
+def cap_by_taste(piece: Facepiece, book: Book) -> Fraction | None:
+    """Return up to which hazard ratio a facepiece passed by taste or smell may be used, None without a cap."""
     is_capped = piece.traits.is_negative and piece.traits.outline == "full"
-    return is_taken, most if is_capped and book.text("qlft.full") == "limited" else None
+    return full_by_taste_up_to(book) if is_capped and book.text("qlft.full") == "limited" else None
 
 
 def full_by_taste_up_to(book: Book) -> Fraction:

@@ -223,8 +223,8 @@ def _before(day: str) -> str:
 
 
 def _ends_by(against: Iterable[Why]) -> EndsBy:
-    code = next(iter(against)).code
-    return "training" if code == "training" else "clearance" if "clear" in code or "health" in code else "test"
+    first = next(iter(against))
+    return "training" if first.code == "training" else "clearance" if first.settled_by == "clinician" else "test"
 
 
 def _of_the_pass(held: Held, person: PersonFacts, day: str) -> list[Why]:

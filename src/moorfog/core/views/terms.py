@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from datetime import date
+from fractions import Fraction
 from zoneinfo import ZoneInfo
 
-from moorfog.core.advice.methods import passed_by_taste, up_to_words
+from moorfog.core.advice.methods import cap_by_taste, up_to_words
 from moorfog.core.advice.protection import protection, suffices
 from moorfog.core.kernel.arithmetic import cut
 from moorfog.core.rules.validity import INTERVAL, valid_until
@@ -45,14 +46,18 @@ def task_view(visit: Visit) -> TaskView | None:
 
 def method_limits(visit: Visit, one: Try) -> tuple[str, ...]:
     """Return the limits of use that the method of a try brings with it."""
-    most = passed_by_taste(one.facepiece, visit.rules.book)[1] if one.sensed is not None else None
+    most = _cap(visit, one)
     return (up_to_words(most),) if most is not None else ()
 
 
 def capped_at(visit: Visit, one: Try) -> str | None:
     """Return up to which hazard ratio a pass of a try may be used, as text, None where its method sets no cap."""
-    most = passed_by_taste(one.facepiece, visit.rules.book)[1] if one.sensed is not None else None
+    most = _cap(visit, one)
     return str(most) if most is not None else None
+
+
+def _cap(visit: Visit, one: Try) -> Fraction | None:
+    return cap_by_taste(one.facepiece, visit.rules.book) if one.sensed is not None else None
 
 
 def limits_of_use(visit: Visit) -> tuple[str, ...]:

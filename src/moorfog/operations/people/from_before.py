@@ -95,14 +95,18 @@ def _end(one: Accepted, what: str) -> End:
     return End("", "", what, "administrator", is_suspension=True, visit_id="", no=one.held.no)
 
 
+def as_judged_today(piece: Facepiece) -> Facepiece:
+    """Return a facepiece with what its kind is judged by today; a kind that is known no more has no level."""
+    kind = facepiece_kinds().get(piece.kind)
+    return replace(piece, traits=kind if kind is not None else replace(piece.traits, level="", apf=""))
+
+
 def word_of(row: HistoryWord) -> Word:
     """Return by value what a site said in writing, of a facepiece as its kind is judged today."""
-    piece = decode(Facepiece, row.piece, "history_word.piece")
-    kind = facepiece_kinds().get(piece.kind)
     return Word(
         model=row.model,
         size=row.size,
-        piece=replace(piece, traits=kind if kind is not None else replace(piece.traits, level="", apf="")),
+        piece=as_judged_today(decode(Facepiece, row.piece, "history_word.piece")),
         said_by=row.said_by,
         said_at=instant(row.said_at),
         said_on=row.said_on.isoformat(),

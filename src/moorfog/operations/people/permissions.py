@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from datetime import datetime
 from fractions import Fraction
 from functools import lru_cache
@@ -31,12 +31,11 @@ from moorfog.core.permission.may_wear import (
 )
 from moorfog.core.permission.way_out import Way, length, ways_out
 from moorfog.core.rules.in_force import Books
-from moorfog.data import facepiece_kinds
 from moorfog.operations.accounts.sessions import READERS, Actor
 from moorfog.operations.errors import DomainError, NotFound
 from moorfog.operations.fields import day_of
 from moorfog.operations.kit.ledger import suspensions_of
-from moorfog.operations.people.from_before import FromBefore, before_of
+from moorfog.operations.people.from_before import FromBefore, as_judged_today, before_of
 from moorfog.operations.people.on_file import on_file
 from moorfog.operations.people.people import find_person
 from moorfog.operations.sites.protocols import books_in_use
@@ -206,13 +205,7 @@ def _suspended(visit_id: str, no: int, why: str, by: Who) -> End:
 
 @lru_cache(4096)
 def _piece(content: bytes) -> Facepiece:
-    return _of_today(decode(Facepiece, orjson.loads(content), "facts.piece"))
-
-
-def _of_today(piece: Facepiece) -> Facepiece:
-    """Return a facepiece with what its kind is judged by today; a kind that is known no more has no level."""
-    kind = facepiece_kinds().get(piece.kind)
-    return replace(piece, traits=kind if kind is not None else replace(piece.traits, level="", apf=""))
+    return as_judged_today(decode(Facepiece, orjson.loads(content), "facts.piece"))
 
 
 def _held(row: WearPermission) -> Held:

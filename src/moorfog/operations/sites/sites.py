@@ -396,7 +396,7 @@ def chosen_task(db: Session, site: Site, name: str) -> str | None:
     where it is none of them: a word that is judged is chosen from a list."""
     if not name:
         return None
-    tasks = {row.name: row.task_id for row in _current(db, site)}
+    tasks = task_ids(db, site)
     if name not in tasks:
         raise DomainError("unknown_task", f"{not_a_task(name, site.name, tuple(tasks))}. Choose one of them.")
     return tasks[name]

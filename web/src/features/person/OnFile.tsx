@@ -6,6 +6,7 @@ import { useAttempt } from "@/shared/attempt";
 import { dayIn } from "@/shared/clock";
 import { useSession } from "@/shared/session";
 import { Problem, Text } from "@/design/Fields";
+import { TakeBack } from "@/features/common/TakeBack";
 
 /** What is on file: clearance with its limits and dates, training. Never a diagnosis. */
 export function OnFile({ view }: { view: Schemas["PersonView"] }) {
@@ -55,60 +56,36 @@ export function OnFile({ view }: { view: Schemas["PersonView"] }) {
 
 /** A training on file; an administrator takes one back that was somebody else's, and says how they know. */
 function TrainingRow({ view, one }: { view: Schemas["PersonView"]; one: Schemas["TrainingLine"] }) {
-  const [asking, setAsking] = useState(false);
-  const [why, setWhy] = useState("");
   const session = useSession();
-  const { send, problem } = useSend(() => setAsking(false));
-  const withdraw = () =>
-    unwrap(
-      api.POST("/api/people/{person_id}/trainings/{training_id}/withdraw", {
-        params: { path: { person_id: view.person.id, training_id: one.id } },
-        body: { why },
-      }),
+  const { send, problem } = useSend();
+  const withdraw = (why: string) =>
+    send(() =>
+      unwrap(
+        api.POST("/api/people/{person_id}/trainings/{training_id}/withdraw", {
+          params: { path: { person_id: view.person.id, training_id: one.id } },
+          body: { why },
+        }),
+      ),
     );
   return (
     <div className="dim">
       {one.on}, {one.what}
-      {one.withdrawn && <b className="heath"> · {one.withdrawn}</b>}
-      {!one.withdrawn && session.data?.roles.includes("administrator") && !asking && (
-        <>
-          {" "}
-          <button type="button" className="quiet" onClick={() => setAsking(true)}>
-            Not theirs…
-          </button>
-        </>
+      {one.withdrawn && <b className="heath"> · {one.withdrawn}</b>}{" "}
+      {!one.withdrawn && session.data?.roles.includes("administrator") && (
+        <TakeBack label="Not theirs" ask="How you know it was not theirs" problem={problem} take={withdraw} />
       )}
-      {asking && (
-        <form
-          className="field-row"
-          aria-label={`Take back the training of ${one.on}`}
-          onSubmit={(event) => {
-            event.preventDefault();
-            void send(withdraw);
-          }}
-        >
-          <Text label="How you know it was not theirs" value={why} set={setWhy} required maxLength={400} w={320} />
-          <button type="submit" className="act">
-            Take it back
-          </button>
-          <button type="button" className="quiet" onClick={() => setAsking(false)}>
-            Leave it
-          </button>
-        </form>
-      )}
-      <Problem words={problem} />
     </div>
   );
 }
 
-function useSend(close: () => void) {
+function useSend(close?: () => void) {
   const queries = useQueryClient();
   const { problem, attempt } = useAttempt("It was not entered.");
   const send = (call: () => Promise<unknown>) =>
     attempt(async () => {
       await call();
       await queries.invalidateQueries({ queryKey: ["person"] });
-      close();
+      close?.();
     });
   return { send, problem };
 }
