@@ -10,6 +10,7 @@ from hypothesis import strategies as st
 
 from moorfog.core.events import payloads as ev
 from moorfog.core.visit.circumstances import facts_digest
+from moorfog.core.visit.outcomes import outcome
 from moorfog.core.visit.steps import is_signed, is_under_question
 from moorfog.core.visit.tries import ends_at, is_redonning
 from tests.core.all_ways import Way, inserted, outcomes, passing_log, refolded, ways
@@ -113,3 +114,34 @@ def test_nothing_said_later_makes_a_pass_of_what_was_none(way: Way, data: st.Dat
         events = inserted(tuple(events), len(events), data.draw(st.sampled_from(later)), last)
         visit = refolded(events, way)
         assert outcomes(visit)[one.no - 1] != "pass", events[-1].payload
+
+
+@pytest.mark.parametrize("way", WAYS, ids=str)
+@SLOW
+@given(st.data())
+def test_every_finding_cites_what_judged_it(way: Way, data: st.DataObject) -> None:
+    """Whatever is heard wherever in the log: each reason names its rule, or values that stand in the pinned book."""
+    log = passing_log(way)[0]
+    begin, end, _ = run_of(way)
+    whole = refolded(list(log), way)
+    run_id = whole.tries[-1].started.run_id
+    item = data.draw(st.sampled_from([one for one in whole.rules.procedure.item if not one.act]))
+    heard: list[ev.Payload] = [
+        *spoilers(way),
+        ev.Answered(item.id, "not_fine", facts_digest(whole, item), screen="s"),
+        ev.RunVoided(run_id, "The door was open."),
+        ev.TurnedAway("Unshaven."),
+        ev.OpenedByMistake(),
+        ev.ProofGiven(run_id, False),
+        ev.NumbersTyped(run_id, "x", (ev.TypedExercise("x", "y"),)),
+    ]
+    place = data.draw(st.integers(1, len(log)))
+    at = begin + (end - begin) * data.draw(st.floats(0, 1))
+    visit = refolded(inserted(log, place, data.draw(st.sampled_from(heard)), at), way)
+    found = [why for one in visit.tries for why in outcome(visit, one)[1]]
+    for one in visit.tries:
+        found += [*one.broken, *one.remarks, *one.numbers.reasons]
+    for why in found:
+        assert why.rule.strip() or why.keys, why
+        protocol = visit.rules.protocol(way.protocol)
+        assert all(visit.rules.book.find(key) or (protocol and key in protocol.kind) for key in why.keys), why

@@ -186,7 +186,7 @@ def _numbers_typed(visit: Visit, event: ev.Event, payload: ev.NumbersTyped) -> V
                 Reason(
                     code="not_a_number",
                     sentence=str(error),
-                    rule="",
+                    rule="what is typed is read as a number or not at all",
                     gravity="put_right",
                     remedy="Type what the counter shows.",
                 ),

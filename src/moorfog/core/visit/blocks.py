@@ -35,7 +35,8 @@ ACT_WORDS = {
 
 @dataclass(frozen=True)
 class Block:
-    """One thing between this person and a pass, in words; ``keys``: the values of the rule book it rests on."""
+    """One thing between this person and a pass, in words; ``keys``: the values of the rule book it rests on; ``rule``:
+    what it rests on where it is no value of a book."""
 
     code: str
     sentence: str
@@ -43,6 +44,7 @@ class Block:
     gravity: Gravity | Literal["unanswered", "waiting"]
     until: datetime | None = None
     keys: tuple[str, ...] = ()
+    rule: str = ""
 
 
 def run_blocks(visit: Visit, now: datetime) -> list[Block]:
@@ -81,6 +83,7 @@ def run_blocks(visit: Visit, now: datetime) -> list[Block]:
     return out
 
 
+PINNED = "a visit is judged by the rules pinned when it was opened"
 UNSETTLED_REMEDY = "an administrator enters it anew under Rule books; then a new visit"
 
 
@@ -88,23 +91,30 @@ def visit_blocks(visit: Visit) -> list[Block]:
     """Return what keeps the whole visit from a pass: rules, person, file, task, distress, turned away."""
     out: list[Block] = []
     if visit.opened is None:
-        out.append(Block("not_opened", "This visit was never opened", "", "stop"))
+        out.append(Block("not_opened", "This visit was never opened", "", "stop", rule=PINNED))
     elif not visit.rules_match:
         out.append(
             Block(
-                "rules_differ", "The rules at hand are not those pinned to this visit", "restore the pinned set", "stop"
+                "rules_differ",
+                "The rules at hand are not those pinned to this visit",
+                "restore the pinned set",
+                "stop",
+                rule=PINNED,
             )
         )
     if visit.rules.book.unsettled:
         sentence = f"The site’s own entry for {', '.join(visit.rules.book.unsettled)} cannot be read"
         out.append(Block("unsettled", sentence, UNSETTLED_REMEDY, "stop", keys=visit.rules.book.unsettled))
     if visit.wrong_person:
-        out.append(Block("wrong_person", "Opened for the wrong person", "end it, open the right one", "stop"))
+        sentence = "Opened for the wrong person"
+        out.append(Block("wrong_person", sentence, "end it, open the right one", "stop", rule="one visit, one person"))
     out += file_blocks(visit) + work_blocks(visit)
     if visit.distress:
         out.append(DISTRESS)
     if visit.turned_away:
-        out.append(Block("turned_away", "Turned away today", visit.turned_away, "stop"))
+        out.append(
+            Block("turned_away", "Turned away today", visit.turned_away, "stop", rule="the tester's own decision")
+        )
     return out
 
 
@@ -271,4 +281,10 @@ def _block(visit: Visit, one: StepState) -> Block:
     return Block(item.id, item.title, "not asked yet" if item.mode == "ask" else "not looked at yet", "unanswered")
 
 
-DISTRESS = Block("distress", "Distress: no more testing today", "wearer out first, then the clinician decides", "stop")
+DISTRESS = Block(
+    "distress",
+    "Distress: no more testing today",
+    "wearer out first, then the clinician decides",
+    "stop",
+    rule="the wearer comes before the test, common practice",
+)

@@ -30,7 +30,13 @@ def outcome(visit: Visit, one: Try) -> tuple[Outcome, tuple[Reason, ...]]:
     """Return the outcome of a try with its reasons. Anything unknown leaves it unfinished, never passed."""
     if one.voided:
         return "void", (
-            Reason(code="voided", sentence=one.voided, rule="", gravity="put_right", remedy="Repeat the run."),
+            Reason(
+                code="voided",
+                sentence=one.voided,
+                rule="a run that was voided is never judged",
+                gravity="put_right",
+                remedy="Repeat the run.",
+            ),
         )
     if one.final is not None:
         return one.final
@@ -152,7 +158,12 @@ def _after_numbers(visit: Visit, one: Try) -> tuple[Outcome, tuple[Reason, ...]]
     for block in visit_blocks(visit):
         open_ones.append(
             Reason(
-                code=block.code, sentence=block.sentence, rule="", gravity="stop", remedy=block.detail, keys=block.keys
+                code=block.code,
+                sentence=block.sentence,
+                rule=block.rule,
+                gravity="stop",
+                remedy=block.detail,
+                keys=block.keys,
             )
         )
     if open_ones:
