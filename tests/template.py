@@ -16,7 +16,7 @@ from moorfog.store.migrate import migrate
 
 PLACE = "MOORFOG_TEST_TEMPLATE"
 """Names the folder of the template to the workers of one run."""
-ACCOUNT_PASSWORD = "only-for-tests"
+ACCOUNT_PASSWORD = "only-for-tests-and-known-to-all"
 
 
 def prepare() -> None:

@@ -20,9 +20,11 @@ from moorfog.api.app import create_app
 from moorfog.api.routing import ROUTES, SAFE, TOLD
 from moorfog.core.rules.book import Rules
 from moorfog.operations.accounts.journal import check_journal
+from moorfog.operations.accounts.sessions import create_account
 from moorfog.operations.records.journal import DEEDS
 from moorfog.operations.records.verify import verify
 from moorfog.operations.setup import new_code
+from moorfog.plugged import ALLOWED
 from moorfog.store.base import make_engine, run_in_transaction
 from moorfog.store.models_house import JournalDetail, JournalRow
 from tests.api.house import NAMES, PASSWORD, Client, HandClock, House, Refused
@@ -543,3 +545,31 @@ def test_the_installation_is_watched_by_numbers_within_a_tokens_employer(house: 
     found = {one.name: one.samples for one in text_string_to_metric_families(told)}  # by Prometheus's own reader
     assert found["moorfog_open_visits"][0].value == 1, "of this employer only"
     assert found["moorfog_info"][0].labels["version"] and found["moorfog_database_seconds"][0].value < 5
+
+
+def test_where_an_instrument_is_plugged_in_is_said_by_who_keeps_all_and_is_a_place(
+    house: House, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """An address of another kind once emptied files of the service's account, keys among them."""
+    monkeypatch.setenv("MOORFOG_HOME", str(tmp_path))
+    (tmp_path / ALLOWED).write_text("192.0.2.7:4001\n")
+    login = f"keeper-{house.mark}"
+    with Session(house.engine) as db:
+        create_account(db, login, "Keeper", PASSWORD, [("administrator", None)])
+        db.commit()
+    keeper = house.stranger().sign_in(login)
+    one_employers = house.client("administrator")
+    entry = {"name": f"Plugged {house.mark}", "employer_id": house.ours.employer, "figures": FIGURES, "line": ""}
+    with pytest.raises(Refused, match="not_yours"):
+        one_employers.post("/api/instruments", {**entry, "line": "/dev/ttyUSB0"})
+    for line in ("spy:///dev/null?file=/tmp/x", "socket://127.0.0.1:3306", "--help", "/etc/passwd"):
+        with pytest.raises(Refused, match="no_place"):
+            keeper.post("/api/instruments", {**entry, "line": line})
+    made = keeper.post("/api/instruments", {**entry, "line": "socket://192.0.2.7:4001"})
+    path = f"/api/instruments/{made['instrument_id']}"
+    one_employers.call("PUT", path, {**entry, "name": f"Renamed {house.mark}", "line": "socket://192.0.2.7:4001"})
+    with pytest.raises(Refused, match="not_yours"):
+        one_employers.call("PUT", path, {**entry, "line": "/dev/ttyUSB0"})
+    assert one_employers.get("/api/instruments/places") == {"rows": [], "may_choose": False}
+    offered = keeper.get("/api/instruments/places")
+    assert offered["may_choose"] and {"line": "socket://192.0.2.7:4001", "title": "192.0.2.7:4001"} in offered["rows"]

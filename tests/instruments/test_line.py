@@ -6,6 +6,7 @@ import os
 import tty
 
 import pytest
+import serial
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -75,7 +76,7 @@ def test_a_serial_line_is_read_like_tcp() -> None:
     ours, theirs = os.openpty()
     tty.setraw(ours)
     tty.setraw(theirs)
-    driver = LineDriver(open_wire(os.ttyname(theirs)))
+    driver = LineDriver(serial.Serial(os.ttyname(theirs), timeout=0.05))
     os.write(ours, write_line("HI", v=1, mode="counts") + SimulatedCounter(2).tick())
     readings = [one for _ in range(6) for one in driver.poll()]
     assert driver.said["mode"] == "counts" and len(readings) == 1

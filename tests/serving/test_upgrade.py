@@ -37,7 +37,7 @@ def old(request: pytest.FixtureRequest) -> Iterator[PrivateServer]:
     try:
         server.install()
         server.start()
-        server.ensure_accounts("only-for-tests", "only-for-tests")
+        server.ensure_accounts()
         subprocess.run(
             [*server.client_command(), DATABASE], input=gzip.decompress(request.param.read_bytes()), check=True
         )

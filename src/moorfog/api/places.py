@@ -9,7 +9,7 @@ from pydantic import ConfigDict
 
 from moorfog.api.paging import PageQuery
 from moorfog.api.routing import Context, route
-from moorfog.operations.kit import entering
+from moorfog.operations.kit import entering, plugging
 from moorfog.operations.sites import places, words
 
 
@@ -103,6 +103,12 @@ def archive_site(context: Context, site_id: str, body: Archived) -> Response:
 def get_instrument_forms(context: Context) -> tuple[entering.InstrumentForm, ...]:
     """What is asked of an instrument of each kind."""
     return entering.instrument_forms()
+
+
+@route("GET", "/api/instruments/places", "manage", returns=plugging.PlugChoices)
+def get_plug_choices(context: Context) -> plugging.PlugChoices:
+    """Where an instrument may be plugged into this machine."""
+    return plugging.plug_choices(context.actor)
 
 
 @route("GET", "/api/instruments", "manage", query=PageQuery, returns=entering.InstrumentFiles)

@@ -10,6 +10,7 @@ from pathlib import Path
 
 from moorfog.bootstrap import ensure_node_modules, ensure_web, root, say
 from moorfog.instruments.line import SIMULATED_KEY
+from moorfog.secret_files import secret_of
 from moorfog.serving.home import HELD
 from moorfog.serving.parts import Stopped
 from moorfog.serving.ports import free_port
@@ -71,11 +72,7 @@ class Demo(Whole):
         self.parts.start(f"link-{kind}", link, {"MOORFOG_LINK_TOKEN": token, SIMULATED_KEY: self.key})
 
     def _token(self) -> str:
-        path = self.home / "link-token"
-        if not path.exists():
-            path.touch(mode=0o600)
-            path.write_text(secrets.token_urlsafe(24))
-        return path.read_text().strip()
+        return secret_of(self.home / "link-token").decode()
 
     def _prepare(self, url: str, token: str) -> None:
         """Migrate and seed, unless this very program has done so: then not even its modules are loaded here."""

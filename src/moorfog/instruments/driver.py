@@ -14,6 +14,7 @@ import serial
 
 from moorfog.core.measuring.readings import Reading
 from moorfog.instruments.line import SIMULATED_KEY, VERSION, Line, LineBuffer, LineError, read_line, write_line
+from moorfog.plugged import NetworkPlace, NoPlace, device_of, place_of
 
 SIMULATED = "SIM-"
 """How the serial number of a simulated instrument begins."""
@@ -88,12 +89,18 @@ class Driver(Protocol):
 
 
 def open_wire(address: str) -> Wire:
-    """Open a counter at ``socket://host:port`` or a serial device such as ``/dev/ttyUSB0``. Raises OSError."""
+    """Open a counter at a serial device or a host and port, as :mod:`moorfog.plugged` writes them. Raises OSError."""
     try:
-        wire: Wire = serial.serial_for_url(address, baudrate=115200, timeout=0.05, write_timeout=1)
-        return wire
+        place = place_of(address)
+        if isinstance(place, NetworkPlace):
+            wire: Wire = serial.serial_for_url(str(place), baudrate=115200, timeout=0.05, write_timeout=1)
+        else:
+            wire = serial.Serial(device_of(place), baudrate=115200, timeout=0.05, write_timeout=1, exclusive=True)
+    except NoPlace as error:
+        raise OSError(str(error)) from error
     except serial.SerialException as error:
         raise OSError(f"no counter at {address}: {error}. Is it switched on and plugged in?") from error
+    return wire
 
 
 @dataclass

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from serial.tools import list_ports
 
 from moorfog.instruments.driver import LineDriver, open_wire
+from moorfog.plugged import DEVICE
 
 
 @dataclass(frozen=True)
@@ -28,8 +29,9 @@ class Answer:
 
 
 def serial_ports() -> list[Port]:
-    """Return the serial ports of this machine, by name."""
-    return [Port(one.device, one.description) for one in sorted(list_ports.comports(), key=lambda one: one.device)]
+    """Return the serial ports of this machine that an instrument may be plugged into, by name."""
+    found = sorted(list_ports.comports(), key=lambda one: one.device)
+    return [Port(one.device, one.description) for one in found if DEVICE.fullmatch(one.device)]
 
 
 def ask(address: str) -> Answer:

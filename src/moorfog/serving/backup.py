@@ -32,6 +32,7 @@ from cryptography.hazmat.primitives.kdf.scrypt import Scrypt
 from sqlalchemy import make_url
 
 from moorfog import __version__
+from moorfog.secret_files import write_secret
 from moorfog.serving.database import DATABASE, PrivateServer
 from moorfog.store.base import make_engine
 from moorfog.store.migrate import Schema, migrate, revision_of, schema_of
@@ -274,7 +275,7 @@ def restore(path: Path, home: Path, server: PrivateServer, passphrase: str = "")
                 elif one.isfile() and one.name.startswith(f"{KEYS}/") and "/" not in one.name.removeprefix(f"{KEYS}/"):
                     content = archive.extractfile(one)
                     assert content is not None
-                    _keep_key(home / KEYS / Path(one.name).name, content.read())
+                    write_secret(home / KEYS / Path(one.name).name, content.read())
     schema = make_engine(server.schema_url)
     try:
         found = schema_of(schema)
@@ -289,12 +290,6 @@ def restore(path: Path, home: Path, server: PrivateServer, passphrase: str = "")
     finally:
         schema.dispose()
     return header
-
-
-def _keep_key(path: Path, content: bytes) -> None:
-    path.parent.mkdir(parents=True, exist_ok=True)
-    path.touch(mode=0o600)
-    path.write_bytes(content)
 
 
 def _load(server: PrivateServer, packed: IO[bytes]) -> None:

@@ -6,8 +6,8 @@ import hashlib
 import hmac
 import logging
 import os
-import secrets
 import sys
+import time
 from datetime import UTC, datetime
 from pathlib import Path
 
@@ -16,8 +16,12 @@ from sqlalchemy.exc import SQLAlchemyError
 from sqlalchemy.orm import Session
 
 from moorfog.bootstrap import StepFailed, ensure_web, say
+from moorfog.instruments.complaint import Complaint
 from moorfog.operations.accounts.sessions import digest_of
+from moorfog.operations.records.anchors import KEY as ANCHORS_KEY
 from moorfog.operations.setup import has_accounts, new_code
+from moorfog.plugged import NoPlace, allowed_place
+from moorfog.secret_files import read_secret, secret_of
 from moorfog.serving.backup import back_up, backups_of
 from moorfog.serving.database import fitted_flags
 from moorfog.serving.running import Running, run_until_stopped
@@ -33,15 +37,6 @@ RESTORING = "restoring"
 log = logging.getLogger("moorfog.run")
 
 
-def secret_file(path: Path) -> str:
-    """Return the secret in a file, made at its first use; only its owner can read it."""
-    if not path.exists():
-        path.parent.mkdir(parents=True, exist_ok=True)
-        path.touch(mode=0o600)
-        path.write_text(secrets.token_urlsafe(32))
-    return path.read_text().strip()
-
-
 class Own(Whole):
     """The parts of an installation with its owner's own data."""
 
@@ -49,6 +44,7 @@ class Own(Whole):
         super().__init__(home, where, fitted_flags())
         self.linked: dict[str, tuple[str, str]] = {}
         """By instrument: the part that is its link, and where it is plugged in."""
+        self.misplaced = Complaint(log, "every instrument is where it may be", time.monotonic)
         self.inner, self.code = "", ""
         self._engine: Engine | None = None
 
@@ -66,6 +62,9 @@ class Own(Whole):
                 f"a backup was being laid into {self.home} and was broken off; delete that folder and restore again"
             )
         claim_home(self.home, "own")
+        for name in (LINKS_KEY, ANCHORS_KEY):
+            if (self.home / "keys" / name).exists():
+                read_secret(self.home / "keys" / name)
         web = str(ensure_web())
         self.start_database(self._prepare)
         self.inner, address = self.start_web(web)
@@ -112,22 +111,29 @@ class Own(Whole):
         for instrument, (part, line, token) in wanted.items():
             if instrument in self.linked:
                 continue
-            command = [sys.executable, "-m", "moorfog.instruments.link", "--server", self.inner, "--counter", line]
-            command += ["--spool", str(self.home / "spool" / instrument)]
+            command = [sys.executable, "-m", "moorfog.instruments.link", "--server", self.inner]
+            command += [f"--counter={line}", f"--spool={self.home / 'spool' / instrument}"]
             self.parts.start(part, command, {"MOORFOG_LINK_TOKEN": token})
             self.linked[instrument] = (part, line)
 
     def _plugged_in(self, db: Session) -> dict[str, tuple[str, str, str]]:
         """Return the part, the place and the token of each instrument of this machine, and let its token count."""
-        key = secret_file(self.home / "keys" / LINKS_KEY).encode()
-        found = {}
+        key = secret_of(self.home / "keys" / LINKS_KEY)
+        found, misplaced = {}, []
         query = select(InstrumentRow).where(InstrumentRow.line != "", InstrumentRow.retired_at.is_(None))
         for row in db.scalars(query.limit(100)):
             token = hmac.new(key, row.id.encode(), hashlib.sha256).hexdigest()
             if row.local_token_digest != digest_of(token):
                 chosen = update(InstrumentRow).where(InstrumentRow.id == row.id)
                 db.execute(chosen.values(local_token_digest=digest_of(token)))
-            found[row.id] = (f"link-{row.name}", row.line, token)
+            try:
+                found[row.id] = (f"link-{row.name}", str(allowed_place(row.line, self.home)), token)
+            except NoPlace as error:
+                misplaced.append(f"{row.name} has no link: {error}")
+        if misplaced:
+            self.misplaced.fault("; ".join(misplaced))
+        else:
+            self.misplaced.well()
         return found
 
 

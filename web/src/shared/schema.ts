@@ -1135,6 +1135,28 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/instruments/places": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Where an instrument may be plugged into this machine.
+         * @description Where an instrument may be plugged into this machine.
+         *
+         *     For: administrator.
+         */
+        get: operations["get_plug_choices"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/instruments/{instrument_id}": {
         parameters: {
             query?: never;
@@ -7040,6 +7062,26 @@ export interface components {
             total: number;
         };
         /**
+         * PlugChoice
+         * @description One place of this machine: how it is written, and what it says of itself.
+         */
+        PlugChoice: {
+            /** Line */
+            line: string;
+            /** Title */
+            title: string;
+        };
+        /**
+         * PlugChoices
+         * @description The places an instrument may be plugged into here; ``may_choose``: whether this administrator says so.
+         */
+        PlugChoices: {
+            /** May Choose */
+            may_choose: boolean;
+            /** Rows */
+            rows: components["schemas"]["PlugChoice"][];
+        };
+        /**
          * Preview
          * @description What would be done: how the file is read, how many rows there are of each kind, a page of the kind that was asked
          *     for, everything that is wrong, and what is odd but may be right.
@@ -11200,6 +11242,35 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["InstrumentForm"][];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_plug_choices: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlugChoices"];
                 };
             };
             /** @description error */

@@ -23,6 +23,7 @@ from moorfog.operations.accounts.sessions import Actor, digest_of
 from moorfog.operations.errors import Conflict, DomainError, NotFound
 from moorfog.operations.fields import Label, Line, day_of
 from moorfog.operations.kit.lending import lend_unowned
+from moorfog.operations.kit.plugging import chosen_line
 from moorfog.operations.paging import cut_to_page
 from moorfog.store.base import new_id
 from moorfog.store.clock import Clock
@@ -252,10 +253,10 @@ def enter_instrument(db: Session, actor: Actor, one: InstrumentEntry) -> Linkage
     """Enter an instrument. Raises :class:`DomainError` naming every figure that is missing or cannot be read."""
     owner = one.employer_id or None
     _may_keep(actor, owner)
-    token, name = secrets.token_urlsafe(24), _name(db, one)
+    token, name, line = secrets.token_urlsafe(24), _name(db, one), chosen_line(actor, one.line, "")
     made = create_instrument(db, name=name, employer_id=owner, content=_figures(one), is_simulated=False, token=token)
-    db.get_one(InstrumentRow, made).line = one.line.strip()
-    note(db, Note("instrument", made, one.employer_id, changed({}, {"name": name, **_figures(one)})))
+    db.get_one(InstrumentRow, made).line = line
+    note(db, Note("instrument", made, one.employer_id, changed({}, {"name": name, "line": line, **_figures(one)})))
     return Linkage(made, token)
 
 
@@ -268,7 +269,7 @@ def change_instrument(db: Session, actor: Actor, instrument_id: str, one: Instru
     if figures.get("kind", "counter") != row.content.get("kind", "counter"):
         raise DomainError("other_kind", "An instrument stays of its kind. Retire this one and enter the other.")
     before = {"name": row.name, "line": row.line, **row.content}
-    row.name, row.line, row.content = _name(db, one, row.id), one.line.strip(), figures
+    row.name, row.line, row.content = _name(db, one, row.id), chosen_line(actor, one.line, row.line), figures
     after = {"name": row.name, "line": row.line, **figures}
     changes = {key: [before.get(key, ""), after.get(key, "")] for key in sorted(before | after)}
     kept = {key: pair for key, pair in changes.items() if pair[0] != pair[1]}

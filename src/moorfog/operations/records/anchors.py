@@ -23,6 +23,7 @@ from sqlalchemy.orm import Session
 from moorfog.bootstrap import root
 from moorfog.core.events.payloads import instant
 from moorfog.core.kernel.canonical import canonical_bytes, digest
+from moorfog.secret_files import SecretFault, secret_of
 from moorfog.store.clock import Clock
 from moorfog.store.models import Anchor, Anchored, EventRow, VisitHead
 
@@ -47,25 +48,19 @@ class AnchorFault:
 
 def signing_key(folder: Path) -> Ed25519PrivateKey:
     """Return the key of this installation, made at its first use; only its owner can read it. Raises OSError."""
-    file = folder / KEY
-    if not file.exists():
-        folder.mkdir(parents=True, exist_ok=True)
-        made = Ed25519PrivateKey.generate().private_bytes(
-            serialization.Encoding.PEM, serialization.PrivateFormat.PKCS8, serialization.NoEncryption()
-        )
-        fresh = folder / f".{KEY}.{os.getpid()}"
-        fresh.touch(mode=0o600)
-        fresh.write_bytes(made)
-        try:
-            os.link(fresh, file)  # whoever was first made it
-        except FileExistsError:
-            pass
-        finally:
-            fresh.unlink()
-    key = serialization.load_pem_private_key(file.read_bytes(), None)
+    try:
+        key = serialization.load_pem_private_key(secret_of(folder / KEY, _made_key), None)
+    except ValueError as error:
+        raise SecretFault(f"{folder / KEY} holds no key; lay the file of a backup there") from error
     if not isinstance(key, Ed25519PrivateKey):
-        raise ValueError(f"{file} holds no Ed25519 key")
+        raise SecretFault(f"{folder / KEY} holds no Ed25519 key; lay the file of a backup there")
     return key
+
+
+def _made_key() -> bytes:
+    return Ed25519PrivateKey.generate().private_bytes(
+        serialization.Encoding.PEM, serialization.PrivateFormat.PKCS8, serialization.NoEncryption()
+    )
 
 
 def known_key(folder: Path) -> str:

@@ -212,6 +212,10 @@ function InstrumentForm({ forms, file, done }: FormProps) {
   const [figures, setFigures] = useState<Record<string, string>>(file?.figures ?? {});
   const { problem, change } = useChange(SHOWN);
   const places = useEmployers();
+  const { data: plugs } = useQuery({
+    queryKey: ["plugs"],
+    queryFn: () => unwrap(api.GET("/api/instruments/places")),
+  });
   const owners = [
     ...(places?.may_add ? [{ value: "", label: "no employer’s own: for all" }] : []),
     ...(places?.rows ?? []).map((one) => ({ value: one.id, label: one.name })),
@@ -255,13 +259,20 @@ function InstrumentForm({ forms, file, done }: FormProps) {
           onChange={(event) => setOwner(event.currentTarget.value)}
           disabled={file !== undefined}
         />
-        <Text
-          label="Plugged into this machine at"
-          placeholder="/dev/ttyUSB0; empty: elsewhere"
-          value={line}
-          set={setLine}
-          w={260}
-        />
+        {plugs?.may_choose && (
+          <NativeSelect
+            label="Plugged into this machine at"
+            description={plugs.rows.length ? undefined : "nothing is plugged in now"}
+            data={[
+              { value: "", label: "not here: its link runs elsewhere, or it is typed" },
+              ...(line && !plugs.rows.some((one) => one.line === line) ? [{ value: line, label: line }] : []),
+              ...plugs.rows.map((one) => ({ value: one.line, label: `${one.line} · ${one.title}` })),
+            ]}
+            value={line}
+            onChange={(event) => setLine(event.currentTarget.value)}
+            w={320}
+          />
+        )}
       </div>
       <div className="figures">
         {form?.figures.map((one) => (
