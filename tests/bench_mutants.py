@@ -25,8 +25,27 @@ CORE = Path("src/moorfog/core")
 KNOWN = ROOT / "tests/mutants_known.toml"
 TESTS = ("tests/core", "tests/independent")
 ROOMS = ("permission", "rules", "transitions", "measuring", "advice", "qualitative")
-EQUAL = {"Eq_Is", "NotEq_IsNot"}
-"""Changes that say nothing: words and small numbers that are equal are mostly the very same object."""
+TELLING = {
+    "Eq": ("NotEq",),
+    "NotEq": ("Eq",),
+    "Is": ("IsNot",),
+    "IsNot": ("Is",),
+    "Lt": ("LtE", "GtE"),
+    "LtE": ("Lt", "Gt"),
+    "Gt": ("GtE", "LtE"),
+    "GtE": ("Gt", "Lt"),
+    "Add": ("Sub",),
+    "Sub": ("Add",),
+    "Mul": ("Div",),
+    "Div": ("Mul",),
+    "FloorDiv": ("Mul",),
+    "Mod": ("Mul",),
+    "Pow": ("Mul",),
+    "BitOr": ("BitAnd",),
+    "BitAnd": ("BitOr",),
+}
+"""Of a sign that is put in another's place: its opposite and, of an order, its bound. Whoever notices these mostly
+notices the others, which have words compared by their order and lists multiplied. Common practice."""
 ENOUGH = 0.95
 
 
@@ -36,10 +55,25 @@ def changes_of(module: str) -> list[Change]:
     found = list[Change]()
     for item in _all_work_items([ROOT / module], {}):
         for one in item.mutations:
-            if one.operator_name.split("_", 1)[-1] not in EQUAL and one.start_pos not in places:
+            if (
+                _is_telling(one.operator_name)
+                and one.start_pos not in places
+                and not _is_flag(module, one.start_pos[0])
+            ):
                 place = one.definition_name or "the module"
                 found.append(Change(module, one.operator_name, one.occurrence, one.start_pos[0], place))
     return found
+
+
+def _is_telling(operator: str) -> bool:
+    kind, _, signs = operator.partition("_")
+    true, _, other = signs.partition("_")
+    return not kind.endswith(("BinaryOperator", "ComparisonOperator")) or other in TELLING.get(true, ())
+
+
+def _is_flag(module: str, line: int) -> bool:
+    """True for how a dataclass is made: that it is frozen is for mypy to hold."""
+    return (ROOT / module).read_text().splitlines()[line - 1].startswith("@dataclass(")
 
 
 def annotated(source: str) -> set[tuple[int, int]]:
@@ -78,7 +112,8 @@ def tried(wanted: Sequence[Change]) -> Iterator[tuple[Change, int]]:
         env = {"MUTANTS_REACHED": str(Path(folder) / "reached.json"), **env, "PYTHONPATH": f"{ROOT / 'src'}:{ROOT}"}
         words = [sys.executable, "-m", "pytest", "-q", "-p", "no:cacheprovider", "-p", "tests.mutants_tried", *TESTS]
         made.touch()
-        with subprocess.Popen(words, cwd=ROOT, env=env, stdout=subprocess.DEVNULL) as run, made.open() as reading:
+        log = (Path(folder) / "log").open("w")
+        with subprocess.Popen(words, cwd=ROOT, env=env, stdout=log) as run, made.open() as reading:
             while run.poll() is None or reading.readable():
                 line = reading.readline()
                 if line:

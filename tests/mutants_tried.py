@@ -31,6 +31,8 @@ from cosmic_ray.ast import get_ast
 from cosmic_ray.mutating import MutationVisitor
 from hypothesis import Phase, settings
 
+from moorfog.data import shipped_rules
+
 ROOT = Path(__file__).parents[1]
 BESIDE = os.cpu_count() or 1
 LONGEST_S = 90.0
@@ -77,6 +79,8 @@ def pytest_runtestloop(session: pytest.Session) -> bool:
     reached = _reached(session, files)
     with Path(os.environ["MUTANTS_MADE"]).open("a") as made, tempfile.TemporaryDirectory(prefix="mutants") as folder:
         trees = _trees(Path(folder))
+        shipped_rules()  # what reads it is warm from then on; what was read is forgotten before each change
+        gc.collect()
         gc.freeze()
         for change, outcome in _tried(session, wanted, reached, trees):
             made.write(json.dumps({**asdict(change), "outcome": outcome}) + "\n")

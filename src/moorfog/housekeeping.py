@@ -21,11 +21,13 @@ def own_home() -> Path:
     return Path(os.environ.get("MOORFOG_HOME") or root() / "data")
 
 
-def passphrase_of(given: argparse.Namespace) -> str:
-    """Return the passphrase of a backup: from a file, or asked for; empty where none is wanted."""
-    if given.passphrase_file is not None:
-        return str(given.passphrase_file.read_text().strip())
-    return getpass.getpass("Passphrase of the backup: ") if given.passphrase else ""
+def recovery_key_of(given: argparse.Namespace, is_sealed: bool) -> str:
+    """Return the recovery key that opens a backup: from a file, or asked for; empty where none is needed."""
+    if not is_sealed:
+        return ""
+    if given.recovery_key_file is not None:
+        return str(given.recovery_key_file.read_text())
+    return getpass.getpass("Recovery key of the backup: ")
 
 
 def cmd_run(given: argparse.Namespace) -> int:
@@ -112,21 +114,35 @@ def cmd_backup(given: argparse.Namespace) -> int:
     from moorfog.serving.backup import BackupFailed, back_up, dump_to
     from moorfog.serving.database import reach
 
-    passphrase = passphrase_of(given)
     url = os.environ.get("MOORFOG_DATABASE_URL", "")
     try:
         if url:
-            header = dump_to(url, key_folder(), given.to, passphrase)
+            about = dump_to(url, key_folder(), given.to)
         else:
             with reach(own_home()) as server:
-                header = back_up(server, own_home(), given.to, passphrase)
+                about = back_up(server, own_home(), given.to)
     except BackupFailed as error:
         sys.exit(f"moorfog backup: {error}")
-    print(
-        f"{given.to}: {given.to.stat().st_size / 1e6:.1f} MB, {header.made_at}",
-        "sealed" if header.salt else "not sealed",
-        sep=", ",
+    sealed = (
+        "sealed" if about.is_sealed else "not sealed, and without the keys; ./moorfog recovery-key makes one that seals"
     )
+    print(f"{given.to}: {given.to.stat().st_size / 1e6:.1f} MB, {about.made_at}, {sealed}")
+    return 0
+
+
+def cmd_recovery_key(given: argparse.Namespace) -> int:
+    """Make the recovery key, and show it this once."""
+    from moorfog.operations.records.anchors import key_folder
+    from moorfog.recovery import RECIPIENT, make_recovery_key
+
+    keys = key_folder() if os.environ.get("MOORFOG_DATABASE_URL") else own_home() / "keys"
+    if (keys / RECIPIENT).exists() and not given.renew:
+        sys.exit(
+            "moorfog recovery-key: there is one; nobody can show it again. With --renew a new one is made: backups "
+            "from now on need the new one, those of before the old one"
+        )
+    print(make_recovery_key(keys))
+    print("Write it down, away from this machine: it opens the backups; it is not kept.", file=sys.stderr)
     return 0
 
 
@@ -134,31 +150,42 @@ def cmd_restore(given: argparse.Namespace) -> int:
     """Lay a backup into an empty home, and check what is stored there."""
     from moorfog.operations.records.anchors import known_key
     from moorfog.operations.records.verify import verify
-    from moorfog.serving.backup import BackupFailed, check_file, restore
+    from moorfog.serving.backup import SEALED, BackupFailed, check_file, keepers, restore, strange_accounts
     from moorfog.serving.database import PrivateServer, fitted_flags
     from moorfog.serving.own import RESTORING
     from moorfog.serving.whole import claim_home
     from moorfog.store.base import make_engine
 
-    home, passphrase = own_home().resolve(), passphrase_of(given)
+    home = own_home().resolve()
     if home.exists() and any(home.iterdir()):
         sys.exit(f"moorfog restore: {home} is not empty, and nothing is laid over what is there; set MOORFOG_HOME")
+    home.mkdir(parents=True, exist_ok=True)
     try:
-        check_file(given.file, passphrase)
+        with given.file.open("rb") as file:
+            is_sealed = file.read(len(SEALED)) == SEALED
+        recovery = recovery_key_of(given, is_sealed)
+        check_file(given.file, home, recovery)
     except (BackupFailed, OSError) as error:
         sys.exit(f"moorfog restore: {error}; nothing was changed")
+    if not is_sealed and not given.unsealed:
+        sys.exit(
+            "moorfog restore: this backup is not sealed: whoever had the file in hand can have changed what is in it. "
+            "Where you know where it has been, say --unsealed; nothing was changed"
+        )
     ensure_packages()
-    home.mkdir(parents=True, exist_ok=True)
     (home / RESTORING).touch()
     server = PrivateServer(home / "db", flags=fitted_flags())
     try:
         server.install()
         server.start()
         server.ensure_accounts()
-        header = restore(given.file, home, server, passphrase)
+        about = restore(given.file, home, server, recovery)
         claim_home(home, "own")
+        strange = strange_accounts(server)
+        if strange:
+            raise BackupFailed(f"the database has accounts that it should not have: {', '.join(strange)}")
         engine = make_engine(server.url)
-        faults = verify(engine, trusted=known_key(home / "keys"))
+        faults, keep_all = verify(engine, trusted=known_key(home / "keys")), keepers(engine)
         engine.dispose()
     except (BackupFailed, OSError, RuntimeError) as error:
         server.stop()
@@ -169,10 +196,11 @@ def cmd_restore(given: argparse.Namespace) -> int:
     (home / RESTORING).unlink()
     for one in faults:
         print(f"{one.kind}: {one.where}: {one.problem}")
+    print(f"Who may sign in as administrator of all of it: {', '.join(keep_all) or 'nobody'}")
     if faults:
         print(f"Laid back, but {len(faults)} things are not what was stored.")
         return 3
-    print(f"The backup of {header.made_at} is in {home}, and everything holds. Start it: ./moorfog run")
+    print(f"The backup of {about.made_at} is in {home}, and everything holds. Start it: ./moorfog run")
     return 0
 
 
@@ -197,7 +225,7 @@ def cmd_link(given: argparse.Namespace) -> int:
         )
     spool = given.spool or Path.home() / ".moorfog" / "spool"
     command = [sys.executable, "-m", "moorfog.instruments.link", "--server", given.server]
-    command += ["--counter", given.instrument, "--spool", str(spool)]
+    command += [f"--counter={given.instrument}", f"--spool={spool}"]
     os.execvpe(sys.executable, command, {**os.environ, "MOORFOG_LINK_TOKEN": token})
 
 
@@ -256,9 +284,11 @@ def add_commands(sub: Any) -> None:
     back = sub.add_parser("restore", help="lay a backup into an empty MOORFOG_HOME")
     back.add_argument("file", type=Path, metavar="FROM")
     back.set_defaults(run=cmd_restore)
-    for one in (backup, back):
-        one.add_argument("--passphrase", action="store_true", help="sealed; the passphrase is asked for")
-        one.add_argument("--passphrase-file", type=Path, help="sealed; the passphrase stands in this file")
+    back.add_argument("--recovery-key-file", type=Path, help="the file of the recovery key; else it is asked for")
+    back.add_argument("--unsealed", action="store_true", help="take a backup that is not sealed")
+    key = sub.add_parser("recovery-key", help="make the key that opens the backups, and show it once")
+    key.add_argument("--renew", action="store_true", help="in the place of one that was lost")
+    key.set_defaults(run=cmd_recovery_key)
     keep = sub.add_parser("keep", help="make a backup each night; a part of run")
     keep.set_defaults(run=cmd_keep)
     link = sub.add_parser("link", help="link an instrument of this machine to a Moorfog elsewhere")

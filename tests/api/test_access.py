@@ -98,6 +98,7 @@ BODIES: dict[str, dict[str, Any]] = {
     "change_account": {"login": "?", "name": "A", "grants": [{"role": "tester", "employer_id": "employer"}]},
     "change_own_password": {"old": "not mine", "new": "x"},
     "start_second_factor": {"password": "not mine"},
+    "make_recovery_key": {"password": "not mine"},
     "set_own_notice": {"address": "no address", "often": "weekly"},
     "confirm_second_factor": {"code": "000000"},
     "switch_second_factor_off": {"password": "not mine"},

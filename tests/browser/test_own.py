@@ -14,6 +14,7 @@ from pathlib import Path
 import pytest
 from playwright.sync_api import Browser
 
+from moorfog.plugged import ALLOWED
 from moorfog.serving.ports import free_port
 from tests.browser.desk import Desk
 from tests.browser.test_demo import Demo
@@ -100,12 +101,23 @@ class Administrator(Desk):
     def enter_counter(self, line: str) -> None:
         self.room("Instruments")
         self.click("Enter an instrument")
-        self.fill(Name="Counter 1", Plugged=line)
+        self.fill(Name="Counter 1")
+        self.page.get_by_label("Plugged into").select_option(line)
         for label, text in FIGURES.items():
             self.fill(**{label: text})
         self.click("Enter it")
         self.page.get_by_text("shown only now").wait_for()
         self.click("I have it")
+
+    def make_recovery_key(self) -> str:
+        self.click("Make the recovery key")
+        self.page.get_by_label("Your password").fill(LONG)
+        assert self.axe() == []
+        self.click("Make it")
+        key = self.page.locator(".once").inner_text()
+        self.click("I have it on paper")
+        self.page.get_by_text("Backups are sealed").wait_for()
+        return key
 
     def enter_facepiece(self) -> None:
         self.room("Facepieces")
@@ -129,6 +141,7 @@ def test_an_installation_from_the_empty_folder_to_a_signed_result_and_back_after
 ) -> None:
     home, file = place / "home", place / "kept.moorfog"
     home.mkdir()
+    (home / ALLOWED).write_text(counter.removeprefix("socket://") + "\n")
     program = Demo(home, command="run")
     try:
         code = re.search(r"^ +([a-z2-9]{4}(?:-[a-z2-9]{4}){2})$", program.said, re.M)
@@ -183,6 +196,7 @@ def test_an_installation_from_the_empty_folder_to_a_signed_result_and_back_after
         admin.room("First test and backups")
         admin.page.get_by_text("Everything that a test needs is there").wait_for()
         admin.page.get_by_text("Last good one").wait_for()
+        recovery = admin.make_recovery_key()
         admin.room("Journal")
         admin.page.get_by_text("chose a password").wait_for()
         tester.page.goto(f"{program.address}/people")
@@ -191,7 +205,8 @@ def test_an_installation_from_the_empty_folder_to_a_signed_result_and_back_after
         assert tester.axe() == []
         assert moorfog(home, "doctor").returncode == 0
         done = moorfog(home, "backup", str(file))
-        assert done.returncode == 0, done.stderr
+        assert done.returncode == 0 and ", sealed" in done.stdout, done.stdout + done.stderr
+        assert recovery not in "".join(one.read_text() for one in (home / "keys").iterdir()), "it is kept nowhere"
         for one in (admin, tester):
             one.context.close()
         program.process.kill()  # the fire
@@ -201,8 +216,11 @@ def test_an_installation_from_the_empty_folder_to_a_signed_result_and_back_after
     again = moorfog(home, "restore", str(file))
     assert again.returncode != 0 and "not empty" in again.stderr
     shutil.rmtree(home)
-    again = moorfog(home, "restore", str(file))
-    assert again.returncode == 0 and "everything holds" in again.stdout, again.stdout + again.stderr
+    on_paper = place / "recovery-key"
+    on_paper.write_text(recovery)
+    again = moorfog(home, "restore", str(file), "--recovery-key-file", str(on_paper))
+    assert again.returncode == 0 and "administrator of all of it: hollis" in again.stdout
+    assert "everything holds" in again.stdout, again.stdout + again.stderr
     program = Demo(home, command="run")
     try:
         assert "Nobody has an account" not in program.said

@@ -15,10 +15,13 @@ from pydantic import Field
 from sqlalchemy.orm import Session
 
 from moorfog import __version__
+from moorfog.api.accounts import Password
 from moorfog.api.routing import Context, plain, route
 from moorfog.api.streams import csv_pieces, sent
-from moorfog.operations.accounts import tokens
+from moorfog.operations.accounts import recovering, tokens
 from moorfog.operations.records import journal, metrics
+from moorfog.operations.records.anchors import key_folder
+from moorfog.recovery import RECIPIENT
 from moorfog.serving.keeping import is_late, read_backups
 from moorfog.serving.state import PLACE, read_state
 
@@ -46,6 +49,8 @@ class BackupsView:
     is_late: bool
     problem: str
     faults: int
+    has_recovery_key: bool
+    may_make_key: bool
 
 
 JOURNAL = ("no", "at", "who", "deed", "subject", "changes", "why")
@@ -117,7 +122,15 @@ def get_backups(context: Context) -> BackupsView:
         is_late=made_here and is_late(state, now),
         problem=state.problem,
         faults=state.faults,
+        has_recovery_key=(key_folder() / RECIPIENT).exists(),
+        may_make_key=context.actor.keeps_all(),
     )
+
+
+@route("POST", "/api/recovery-key", "manage", body=Password, returns=recovering.RecoveryKey)
+def make_recovery_key(context: Context, body: Password) -> recovering.RecoveryKey:
+    """Make the recovery key of the backups: it is shown this once, and ends that of before."""
+    return recovering.new_recovery_key(context.db, context.clock, context.actor, key_folder(), body.password)
 
 
 @route("GET", "/api/tokens", "manage", returns=tuple[tokens.TokenView, ...])

@@ -182,6 +182,15 @@ class PrivateServer:
         account = "root" if os.geteuid() == 0 else server_account()
         return ["mariadb", "--no-defaults", f"--user={account}", f"--socket={self.socket}"]
 
+    def accounts(self) -> list[str]:
+        """Return the accounts of the server, whoever made them."""
+        asked = self._ask("SELECT DISTINCT user FROM mysql.global_priv")
+        return asked.stdout.split()[1:]
+
+    def machine_accounts(self) -> tuple[str, str]:
+        """Return the accounts that a server is made with: of the machine's own by the socket, none with a password."""
+        return "root", server_account()
+
     def _ask(self, sql: str) -> subprocess.CompletedProcess[str]:
         # by its input: what stands in a command is read by everybody on the machine, a password too
         return subprocess.run(self.client_command(), input=sql, capture_output=True, text=True, check=False)

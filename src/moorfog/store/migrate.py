@@ -21,9 +21,14 @@ def config_for(url: str) -> Config:
     return config
 
 
-def migrate(url: str) -> None:
-    """Bring the database up to this program's schema."""
-    command.upgrade(config_for(url), "head")
+def migrate(url: str, revision: str = "head") -> None:
+    """Bring the database up to this program's schema, or to one that it had before."""
+    command.upgrade(config_for(url), revision)
+
+
+def is_known(revision: str) -> bool:
+    """Tell whether a revision is one of this program's own."""
+    return revision in {one.revision for one in ScriptDirectory.from_config(config_for("")).walk_revisions()}
 
 
 @cache
@@ -54,15 +59,12 @@ class Schema(Enum):
 
 def schema_of(engine: Engine) -> Schema:
     """Tell how the database's schema stands to this program's; one that it does not know is a newer one."""
-    script = ScriptDirectory.from_config(config_for(str(engine.url)))
-    with engine.connect() as connection:
-        found = MigrationContext.configure(connection).get_current_revision()
-    if found is None:
+    found = revision_of(engine)
+    if not found:
         return Schema.EMPTY
-    if found == script.get_current_head():
+    if found == wanted_revision():
         return Schema.CURRENT
-    known = {one.revision for one in script.walk_revisions()}
-    return Schema.OLDER if found in known else Schema.NEWER
+    return Schema.OLDER if is_known(found) else Schema.NEWER
 
 
 def revision_of(engine: Engine) -> str:

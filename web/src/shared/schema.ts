@@ -2355,6 +2355,28 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/recovery-key": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Make the recovery key of the backups: it is shown this once, and ends that of before.
+         * @description Make the recovery key of the backups: it is shown this once, and ends that of before.
+         *
+         *     For: administrator.
+         */
+        post: operations["make_recovery_key"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/reports/{report_id}/withdrawal": {
         parameters: {
             query?: never;
@@ -4008,12 +4030,16 @@ export interface components {
             file: string;
             /** Folder */
             folder: string;
+            /** Has Recovery Key */
+            has_recovery_key: boolean;
             /** Is Late */
             is_late: boolean;
             /** Last Good */
             last_good: string;
             /** Made Here */
             made_here: boolean;
+            /** May Make Key */
+            may_make_key: boolean;
             /** Problem */
             problem: string;
         };
@@ -7521,6 +7547,14 @@ export interface components {
         RecoveryCodes: {
             /** Codes */
             codes: string[];
+        };
+        /**
+         * RecoveryKey
+         * @description A recovery key, shown only now: it opens every backup from here on.
+         */
+        RecoveryKey: {
+            /** Key */
+            key: string;
         };
         /**
          * Released
@@ -13266,6 +13300,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Suggestions"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    make_recovery_key: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Password"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecoveryKey"];
                 };
             };
             /** @description error */

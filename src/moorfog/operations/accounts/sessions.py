@@ -62,6 +62,10 @@ class Actor:
         held = {role for role, _ in self.grants}
         return tuple(role for role in ROLES if role in held)
 
+    def keeps_all(self) -> bool:
+        """True for an administrator of the whole installation, not of some employers."""
+        return self.scope("administrator").employers is None
+
     def require(self, *roles: str) -> Scope:
         """Return the scope of ``roles``. Raises :class:`Forbidden` if none of them is held anywhere."""
         scope = self.scope(*roles)

@@ -27,14 +27,9 @@ class PlugChoices:
     may_choose: bool
 
 
-def keeps_all(actor: Actor) -> bool:
-    """True for an administrator of the whole installation, not of some employers."""
-    return actor.require("administrator").employers is None
-
-
 def plug_choices(actor: Actor) -> PlugChoices:
     """Return the serial devices that are there now, and the hosts that the operator allows."""
-    if not keeps_all(actor):
+    if not actor.keeps_all():
         return PlugChoices((), may_choose=False)
     devices = [PlugChoice(one.device, one.description) for one in serial_ports()]
     hosts = [PlugChoice(f"socket://{one}", one) for one in sorted(allowed_hosts(home_of(os.environ)))]
@@ -50,7 +45,7 @@ def chosen_line(actor: Actor, text: str, before: str) -> str:
     line = text.strip()
     if line == before:
         return before
-    if not keeps_all(actor):
+    if not actor.keeps_all():
         words = "Where an instrument is plugged in here is said by an administrator of the whole installation."
         raise DomainError("not_yours", words, status=403)
     try:

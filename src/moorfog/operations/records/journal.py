@@ -66,6 +66,7 @@ DEEDS = {
     "reset_account": "had a password chosen anew",
     "join": "chose a password",
     "set_up": "set the installation up",
+    "make_recovery_key": "made the recovery key of the backups",
     "add_employer": "entered an employer",
     "add_site": "entered a site",
     "change_site": "changed a site",

@@ -1,4 +1,5 @@
-import { Checkbox } from "@mantine/core";
+import { useState } from "react";
+import { Checkbox, PasswordInput } from "@mantine/core";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { api, keys, type Schemas, unwrap } from "@/shared/client";
@@ -84,6 +85,71 @@ function SensesOnly({ missing }: { missing: Schemas["Missing"] }) {
   );
 }
 
+/** The key that opens the backups: made here, shown once, kept by whoever looks after the installation. */
+function RecoveryKey({ backups }: { backups: Schemas["BackupsView"] }) {
+  const queries = useQueryClient();
+  const { problem, attempt } = useAttempt("No key was made.");
+  const [password, setPassword] = useState("");
+  const [made, setMade] = useState("");
+  const [open, setOpen] = useState(false);
+  if (!backups.may_make_key) return null;
+  const make = () =>
+    attempt(async () => {
+      setMade((await unwrap(api.POST("/api/recovery-key", { body: { password } }))).key);
+      setPassword("");
+      setOpen(false);
+      await queries.invalidateQueries({ queryKey: keys.backups });
+    });
+  if (made)
+    return (
+      <div className="note gorse" role="alert">
+        <h3>Write this down now: it is shown only this once</h3>
+        <p className="once">{made}</p>
+        <p>
+          It opens the backups from here on, and nobody can make it again. Keep it on paper, away from this machine.
+        </p>
+        <button type="button" className="act" onClick={() => setMade("")}>
+          I have it on paper
+        </button>
+      </div>
+    );
+  return (
+    <div className={`note ${backups.has_recovery_key ? "tarn" : "rust"}`}>
+      <p>
+        {backups.has_recovery_key
+          ? "Backups are sealed: the recovery key that somebody wrote down opens them."
+          : "Backups are not sealed, and leave the keys of this installation out. Make a recovery key."}
+      </p>
+      {open ? (
+        <form
+          className="field-row"
+          aria-label="Recovery key"
+          onSubmit={(event) => {
+            event.preventDefault();
+            void make();
+          }}
+        >
+          <PasswordInput
+            label="Your password"
+            value={password}
+            onChange={(event) => setPassword(event.currentTarget.value)}
+            autoComplete="current-password"
+            required
+          />
+          <button type="submit" className="act">
+            Make it
+          </button>
+        </form>
+      ) : (
+        <button type="button" className="quiet" onClick={() => setOpen(true)}>
+          {backups.has_recovery_key ? "It was lost: make another" : "Make the recovery key"}
+        </button>
+      )}
+      <Problem words={problem} />
+    </div>
+  );
+}
+
 function Backups() {
   const backups = useQuery({
     queryKey: keys.backups,
@@ -115,6 +181,7 @@ function Backups() {
           <p className="dim">They lie in {backups.folder}. Copy them to another machine: a fire takes both.</p>
         </div>
       )}
+      <RecoveryKey backups={backups} />
     </section>
   );
 }
