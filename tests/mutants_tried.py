@@ -17,7 +17,8 @@ import subprocess
 import sys
 import tempfile
 import time
-from collections.abc import Iterator, Sequence
+from collections import Counter, defaultdict
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import asdict, dataclass
 from itertools import accumulate
 from pathlib import Path
@@ -39,6 +40,7 @@ LONGEST_S = 90.0
 ENOUGH_S = float(os.environ.get("MUTANTS_SECONDS", "10"))
 """How long the tests of one change may take by the time they took unchanged: the quick ones go first."""
 OTHERS_S = 2.0
+NOTICED_BY = "noticed-by"
 SLOW_S = 8.0
 """A test that takes longer is left out."""
 
@@ -179,20 +181,28 @@ def _tried(
 ) -> Iterator[tuple[Change, int]]:
     """Try as many changes beside one another as there are processors, and yield how each ended."""
     running: dict[int, tuple[Change, float, Path]] = {}
+    noticed_by: dict[tuple[str, str], Counter[str]] = defaultdict(Counter)
     waiting, parsed, standing = list(reversed(wanted)), dict[str, Any](), _standing()
     while waiting or running:
         while waiting and len(running) < BESIDE:
             change, tree = waiting.pop(), trees.pop()
             parsed.setdefault(change.module, get_ast((ROOT / change.module).read_text()))
+            (tree / NOTICED_BY).unlink(missing_ok=True)
             pid = os.fork()
             if pid == 0:
                 _in_own_process(
-                    session, standing, change, _tests_of(session, change, reached), (parsed[change.module], tree)
+                    session,
+                    standing,
+                    change,
+                    _tests_of(session, change, reached, noticed_by[change.module, change.place]),
+                    (parsed[change.module], tree),
                 )
             running[pid] = change, time.monotonic() + LONGEST_S, tree
         pid, status = os.waitpid(-1, os.WNOHANG)
         if pid in running:
             change, _, tree = running.pop(pid)
+            if (tree / NOTICED_BY).exists():
+                noticed_by[change.module, change.place][(tree / NOTICED_BY).read_text()] += 1
             trees.append(tree)
             yield change, os.waitstatus_to_exitcode(status)
         elif pid == 0:
@@ -215,7 +225,7 @@ def _in_own_process(
             outcome = _anew(change, source, [one.nodeid for one in tests], on[1])
         elif outcome == MISSED:
             standing.forget()
-            outcome = _run(session, tests)
+            outcome = _run(session, tests, on[1] / NOTICED_BY)
     finally:
         os._exit(outcome)
 
@@ -226,8 +236,11 @@ def mutated(tree: Any, change: Change) -> str:
     return str(visitor.walk(tree).get_code())
 
 
-def _tests_of(session: pytest.Session, change: Change, reached: dict[str, Reached]) -> list[pytest.Item]:
-    """Return the tests that go through the changed line, the quick ones first, as many as there is time for.
+def _tests_of(
+    session: pytest.Session, change: Change, reached: dict[str, Reached], noticed: Mapping[str, int]
+) -> list[pytest.Item]:
+    """Return the tests that go through the changed line, as many as there is time for: first those that noticed other
+    changes of the same function, then the quick ones.
 
     A line that runs at import, or whose answer is remembered from one test to the next, may be gone through by every
     test of its module: some of those follow.
@@ -235,7 +248,7 @@ def _tests_of(session: pytest.Session, change: Change, reached: dict[str, Reache
     name = str(ROOT / change.module)
     known = sorted(
         (one for one in session.items if one.nodeid in reached and reached[one.nodeid].lines.get(name)),
-        key=lambda one: reached[one.nodeid].seconds,
+        key=lambda one: (-noticed.get(one.nodeid, 0), reached[one.nodeid].seconds),
     )
     there = [one for one in known if change.line in reached[one.nodeid].lines[name]]
     others = [one for one in known if one not in there]
@@ -279,10 +292,11 @@ def _in_place(standing: Standing, path: Path, source: str) -> int:
     return MISSED if changed <= placed else FRESH
 
 
-def _run(session: pytest.Session, tests: Sequence[pytest.Item]) -> int:
+def _run(session: pytest.Session, tests: Sequence[pytest.Item], say: Path) -> int:
     for item, following in _in_turn(tests):
         item.config.hook.pytest_runtest_protocol(item=item, nextitem=following)
         if session.testsfailed:
+            say.write_text(item.nodeid)
             return NOTICED
     return MISSED
 

@@ -55,6 +55,7 @@ def test_a_pass_of_before_counts_as_what_is_said_and_until_its_year_is_over(rule
     assert (one.held.piece, one.held.valid_from, one.held.valid_until) == (WORD.piece, "2026-03-02", "2027-03-02")
     assert one.held.tested_at == "2026-03-02T00:00:00.000Z", "what came on that day came after it"
     assert "Hollis Grey" in one.words and "2026-03-02" in one.words and "not judged here" in one.words
+    assert len(count(rules, replace(PASSED, on=WORD.said_on, entered_at=WORD.said_at))) == 1, "on file when it was said"
     (later,) = count(rules, PASSED, replace(PASSED, on="2026-03-20"))
     assert later.held.valid_from == "2026-03-20", "the last of them"
 
@@ -140,6 +141,19 @@ def test_a_book_that_judges_every_exercise_takes_no_overall_of_before(rules: Rul
     smoked = replace(PASSED, method="irritant smoke", factor="")
     assert len(count(rules, smoked)) == 1 and accepted([smoked], [WORD], held_to(no_smoke)) == ()
     assert accepted([PASSED], [WORD], held_to(shipped_books()["gb-hse-indg479"])) == (), "no protocol is confirmed"
+
+
+def test_a_book_takes_a_pass_of_before_only_by_a_method_of_which_it_allows_a_protocol(rules: Rules) -> None:
+    tasted = replace(PASSED, method="sweet", factor="")
+    by_taste, none = replace(rules.book, protocols=("taste-sweet",)), replace(rules.book, protocols=())
+    assert accepted([PASSED], [WORD], held_to(by_taste)) == () and accepted([PASSED], [WORD], held_to(none)) == ()
+    assert len(accepted([tasted], [WORD], held_to(by_taste))) == 1 and accepted([tasted], [WORD], held_to(none)) == ()
+
+
+def test_what_counts_is_numbered_from_one(rules: Rules) -> None:
+    other = replace(WORD, model="Old Bittern", piece=facepiece(model_id="m-other"))
+    results = [PASSED, replace(PASSED, model="Old Bittern")]
+    assert [one.held.no for one in accepted(results, [WORD, other], held_to(rules.book))] == [1, 2]
 
 
 def test_names_are_folded_so_that_more_count_as_the_same() -> None:

@@ -11,6 +11,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from moorfog.core.advice.protection import protection
 from moorfog.core.permission.may_wear import (
     End,
     Held,
@@ -86,6 +87,10 @@ def test_a_pass_holds_until_the_first_of_what_ends_it(rules: Rules) -> None:
             [("failed_since", "tester")],
         ),
         ({"ends": (End(HELD.piece.configuration, "2026-03-01T00:00:00.000Z", "failed", "tester"),)}, []),
+        (
+            {"ends": (End(HELD.piece.configuration, HELD.tested_at, "failed", "tester"),)},
+            [("failed_since", "tester")],  # which came first, nobody knows
+        ),
         ({"ends": (End(OTHER, "2026-04-01T00:00:00.000Z", "failed", "tester"),)}, []),
         ({"ends": (End("", "", "recalled", "administrator", True, "v", 1),)}, [("suspended", "administrator")]),
         ({"ends": (End("", "", "recalled", "administrator", True, "v", 2),)}, []),
@@ -109,6 +114,13 @@ def test_a_report_ends_what_was_passed_before_and_a_test_since_settles_it(rules:
     assert filed == ([] if kind == "health" else [(f"reported_{kind}", "tester")]), "a clearance settles health alone"
     found = may_wear(HELD, replace(FACTS, reports=(said,)), TASK, rules.book, DAY).reasons[0]
     assert "2026-05-20, by the wearer" in found.sentence
+
+
+def test_what_is_said_in_the_very_moment_of_the_test_or_the_filing_is_not_settled_by_it(rules: Rules) -> None:
+    at_the_test = Report("fit", HELD.tested_at, HELD.valid_from, "the wearer")
+    assert against(rules, reports=(at_the_test,)) == [("reported_fit", "tester")]
+    said = Report("health", "2026-05-20T10:00:00.000Z", "2026-05-20", "the wearer")
+    assert against(rules, reports=(said,), cleared=((said.at, said.on),)) == [("reported_health", "clinician")]
 
 
 def test_an_older_clearance_filed_late_settles_no_change_of_health(rules: Rules) -> None:
@@ -160,6 +172,7 @@ def codes_under(books: Books, held: Held = HELD, day: str = DAY, facts: PersonFa
 def test_a_task_that_matches_nothing_is_a_no_and_not_a_task_without_limits(rules: Rules, name: str) -> None:
     found = may_wear(HELD, FACTS, NoTask(name), rules.book, DAY)
     assert not found.may and [(one.code, one.settled_by) for one in found.reasons] == [("no_task", "administrator")]
+    assert (f"“{name}” is no task" if name.strip() else "No task on file") in found.reasons[0].sentence
 
 
 def test_a_cleared_that_begins_in_ninety_days_settles_no_report_today(rules: Rules) -> None:
@@ -208,6 +221,7 @@ def test_a_pass_is_held_to_the_level_of_today(rules: Rules) -> None:
 def test_a_shortened_interval_ends_what_is_older_and_a_longer_one_prolongs_nothing(rules: Rules) -> None:
     assert codes_under(laid(rule("interval", 2))) == ["ended"]
     assert codes_under(laid(rule("interval", 3))) == []
+    assert codes_under(laid(rule("interval", 2)), day=HELD.valid_until) == ["ended", "training"], "its last day as well"
     longer = may_wear(
         HELD, replace(FACTS, trained=("2027-01-01",)), TASK, laid(rule("interval", 24, "ours")), "2027-03-02"
     )
@@ -243,13 +257,24 @@ def test_a_transition_needs_its_written_reason_and_says_so_on_every_answer() -> 
     found = may_wear(HELD, FACTS, TASK, books, DAY)
     assert found.may and found.until == "2026-07-15"
     assert any("masks come in July" in one and "2026-07-15" in one for one in found.limits)
-    assert codes_under(books, day="2026-07-16") == ["level"]
+    assert codes_under(books, day="2026-07-15") == [] and codes_under(books, day="2026-07-16") == ["level"]
+    same_day = replace(HELD, tested_at="2026-05-01T06:00:00.000Z", valid_from="2026-05-01", valid_until="2027-05-01")
+    assert codes_under(books, same_day) == [], "tested in the morning, before the change was entered"
     late = replace(HELD, tested_at="2026-05-20T09:00:00.000Z", valid_from="2026-05-20", valid_until="2027-05-20")
     assert codes_under(books, late) == ["level"], "it carries no test of after the change"
     assert (
         may_wear(HELD, FACTS, TASK, laid(rule("former.until", "2026-07-15", "why")), DAY).limits
         == may_wear(HELD, FACTS, TASK, laid(), DAY).limits
     ), "what today's rules take needs no such words"
+
+
+@pytest.mark.parametrize("up_to", [1, 2, 3])
+def test_what_the_test_itself_was_limited_to_caps_its_use_whatever_the_book_says_now(rules: Rules, up_to: int) -> None:
+    """A half facepiece by taste has no cap in the US book; one that was tested under a cap keeps it."""
+    tasted = replace(HELD, method="sweet", protocol="taste-sweet", overall=None, lowest=None, up_to=Fraction(up_to))
+    needs = protection(TASK, rules.book).required
+    assert needs is not None and codes_under(rules.book, replace(tasted, up_to=None)) == []
+    assert codes_under(rules.book, tasted) == (["capped"] if needs > up_to else [])
 
 
 def test_the_limits_of_a_test_stand_with_every_answer(rules: Rules) -> None:

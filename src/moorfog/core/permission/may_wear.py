@@ -238,7 +238,7 @@ def _of_the_pass(held: Held, person: PersonFacts, day: str) -> list[Why]:
         if one.is_suspension:
             if is_of_this:
                 out.append(Why("suspended", one.why, one.by))
-        elif one.configuration == held.piece.configuration and one.at > held.tested_at:
+        elif one.configuration == held.piece.configuration and one.at >= held.tested_at:
             out.append(Why("failed_since", one.why, one.by))
     out += [_said(one) for one in person.reports if _doubts(one, held, person, day)]
     return out
