@@ -41,7 +41,7 @@ ENOUGH_S = float(os.environ.get("MUTANTS_SECONDS", "10"))
 """How long the tests of one change may take by the time they took unchanged: the quick ones go first."""
 OTHERS_S = 2.0
 NOTICED_BY = "noticed-by"
-SLOW_S = 8.0
+SLOW_S = 15.0
 """A test that takes longer is left out."""
 
 NOTICED, MISSED, SAME, FRESH = 1, 0, 3, 4
@@ -182,11 +182,12 @@ def _tried(
     """Try as many changes beside one another as there are processors, and yield how each ended."""
     running: dict[int, tuple[Change, float, Path]] = {}
     noticed_by: dict[tuple[str, str], Counter[str]] = defaultdict(Counter)
-    waiting, parsed, standing = list(reversed(wanted)), dict[str, Any](), _standing()
+    waiting, standing = list(reversed(wanted)), _standing()
+    sources = {one.module: (ROOT / one.module).read_text() for one in wanted}
+    parsed = {module: get_ast(source) for module, source in sources.items()}
     while waiting or running:
         while waiting and len(running) < BESIDE:
             change, tree = waiting.pop(), trees.pop()
-            parsed.setdefault(change.module, get_ast((ROOT / change.module).read_text()))
             (tree / NOTICED_BY).unlink(missing_ok=True)
             pid = os.fork()
             if pid == 0:
@@ -195,7 +196,7 @@ def _tried(
                     standing,
                     change,
                     _tests_of(session, change, reached, noticed_by[change.module, change.place]),
-                    (parsed[change.module], tree),
+                    (sources[change.module], parsed[change.module], tree),
                 )
             running[pid] = change, time.monotonic() + LONGEST_S, tree
         pid, status = os.waitpid(-1, os.WNOHANG)
@@ -213,19 +214,20 @@ def _tried(
 
 
 def _in_own_process(
-    session: pytest.Session, standing: Standing, change: Change, tests: list[pytest.Item], on: tuple[Any, Path]
+    session: pytest.Session, standing: Standing, change: Change, tests: list[pytest.Item], on: tuple[str, Any, Path]
 ) -> NoReturn:
     os.setpgid(0, 0)
     _quietly()
     outcome = NOTICED
+    before, tree, folder = on
     try:
-        source = mutated(on[0], change)
-        outcome = _in_place(standing, ROOT / change.module, source)
+        source = mutated(tree, change)
+        outcome = _in_place(standing, ROOT / change.module, before, source)
         if outcome == FRESH:
-            outcome = _anew(change, source, [one.nodeid for one in tests], on[1])
+            outcome = _anew(change, source, [one.nodeid for one in tests], folder)
         elif outcome == MISSED:
             standing.forget()
-            outcome = _run(session, tests, on[1] / NOTICED_BY)
+            outcome = _run(session, tests, folder / NOTICED_BY)
     finally:
         os._exit(outcome)
 
@@ -273,9 +275,9 @@ def _own(code: CodeType) -> tuple[Any, ...]:
     return code.co_code, code.co_names, code.co_varnames, consts, code.co_freevars, code.co_exceptiontable
 
 
-def _in_place(standing: Standing, path: Path, source: str) -> int:
+def _in_place(standing: Standing, path: Path, was: str, source: str) -> int:
     """Put the changed functions in the place of the true ones; where that cannot be, say so."""
-    before = dict(_codes(compile(path.read_text(), str(path), "exec", dont_inherit=True)))
+    before = dict(_codes(compile(was, str(path), "exec", dont_inherit=True)))
     after = dict(_codes(compile(source, str(path), "exec", dont_inherit=True)))
     if before.keys() != after.keys():
         return FRESH
@@ -306,12 +308,13 @@ def _trees(folder: Path) -> list[Path]:
         for name in ("src", "tests"):
             shutil.copytree(ROOT / name, folder / str(at) / name, ignore=shutil.ignore_patterns("__pycache__"))
         shutil.copy(ROOT / "pyproject.toml", folder / str(at))
+        shutil.copytree(folder / str(at) / "src/moorfog/core", folder / str(at) / "core")
     return [folder / str(at) for at in range(BESIDE)]
 
 
 def _anew(change: Change, source: str, tests: Sequence[str], folder: Path) -> int:
     """Run the tests in a new interpreter, on a copy of the tree that has the change in it."""
-    shutil.copytree(ROOT / "src/moorfog/core", folder / "src/moorfog/core", dirs_exist_ok=True)
+    shutil.copytree(folder / "core", folder / "src/moorfog/core", dirs_exist_ok=True)
     (folder / change.module).write_text(source)
     env = {**os.environ, "PYTHONPATH": f"{folder / 'src'}:{folder}", "PYTHONDONTWRITEBYTECODE": "1"}
     words = [sys.executable, "-m", "pytest", "-x", "-q", "-p", "no:cacheprovider", *tests]

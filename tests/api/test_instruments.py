@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import re
 from datetime import timedelta
 from importlib.resources import files
@@ -9,6 +10,8 @@ from typing import Any
 from urllib.parse import quote
 
 import pytest
+from sqlalchemy import select
+from sqlalchemy.orm import Session
 
 from moorfog.core.kernel.codec import encode
 from moorfog.core.measuring.readings import Reading, chunk_of, seal_digest
@@ -19,6 +22,7 @@ from moorfog.demo import scenario
 from moorfog.documents.tables import readings_csv
 from moorfog.operations.kit.entering import create_instrument
 from moorfog.store.base import new_id, run_in_transaction
+from moorfog.store.models import EventRow
 from tests.api.house import Client, House, Refused
 from tests.api.test_qualitative import work_off
 
@@ -443,3 +447,46 @@ def test_a_part_is_cleaned_before_it_is_used_again_and_a_once_only_one_never_is(
     assert tester.get("/api/parts")["total"] == before - 1
     with pytest.raises(Refused, match="bad_part"):
         tester.post("/api/parts", {**entry, "name": " "})
+
+
+def test_the_instrument_on_the_link_is_the_one_on_file_or_nothing_is_measured_with_it(house: House) -> None:
+    """Another counter on the cable gave checks and results under the calibration of the one on file."""
+    tester, counter, known = house.client(), house.ours.counter, house.mark
+
+    def heard(serial: str | None) -> dict[str, Any]:
+        said = {"state": "reading", "ambient": "5300"} | ({} if serial is None else {"serial": serial})
+        tester.link("status", said)
+        return view(tester, counter)
+
+    other = heard("SIM-9999")
+    assert any("SIM-9999" in one and known in one for one in other["blocked_by"]), "both are named"
+    with pytest.raises(Refused, match="other_instrument"):
+        tester.check_counter()
+    heard(f" {known.upper()} ")  # as somebody may have typed it from the plate
+    tester.check_counter()
+    assert heard(known)["blocked_by"] == []
+    assert heard("SIM-9999")["blocked_by"], "changed after the checks of the day"
+    visit = tester.open()
+    tester.until(visit, "run")
+    heard("SIM-9999")
+    with pytest.raises(Refused, match="other_instrument"):
+        tester.start(visit)
+    for unknown in (None, ""):
+        shown = heard(unknown)
+        assert shown["checks"][-1]["name"] == "plate" and "not read today" in shown["blocked_by"][0]
+        with pytest.raises(Refused, match="check_plate"):
+            tester.start(visit)
+    plate = f"/api/counters/{counter}/checks"
+    for wrong in (" ", "9" * 31):
+        with pytest.raises(Refused, match="no_serial"):
+            tester.post(plate, {"name": "plate", "value": wrong})
+    tester.post(plate, {"name": "plate", "value": "SIM-9999"})
+    assert "another one than on file" in heard("")["blocked_by"][0]
+    tester.post(plate, {"name": "plate", "value": known})
+    assert heard("")["blocked_by"] == []
+    tester.start(visit)
+    with Session(house.engine) as db:
+        log = db.scalars(select(EventRow).where(EventRow.visit_id == visit, EventRow.kind == "run_started"))
+        frozen = json.loads(next(iter(log)).payload)["instrument"]
+    assert "plate" in frozen["required"], "the record says how it was known"
+    assert [one["value"] for one in frozen["checks"] if one["name"] == "plate"] == [known]

@@ -23,7 +23,7 @@ from tests.browser.test_rooms import walked_by_tab
 LONG = "four-quiet-herons-adrift"
 ROOT = Path(__file__).parents[2]
 FIGURES = {
-    "Serial number": "4711",
+    "Serial number": "SIM-0004",
     "Calibrated until": "2099-06-01",
     "Counted flow": "100",
     "Smallest step": "1",

@@ -12,7 +12,7 @@ from moorfog.api.routing import READINGS, Context, route
 from moorfog.core.events.payloads import RunEnd
 from moorfog.core.measuring.readings import Chunk
 from moorfog.operations.bench import readings, runs
-from moorfog.operations.fields import Moment
+from moorfog.operations.fields import Label, Moment
 from moorfog.operations.kit.links import report_link
 from moorfog.operations.kit.plan import RunPlan
 from moorfog.store.log import keep_state
@@ -22,12 +22,14 @@ STRICT = ConfigDict(strict=True, extra="forbid")
 
 @dataclass(frozen=True)
 class LinkStatus:
-    """What the counter is doing, the ambient concentration it reads, as text, and the run whose plan it has."""
+    """What the counter is doing, the ambient concentration it reads, as text, the run whose plan it has, and the
+    serial number that the counter itself says, empty where it says none."""
 
     __pydantic_config__ = STRICT
     state: Literal["reading", "in_run", "silent", "starting"]
     ambient: str | None
     run_id: str = ""
+    serial: Label = ""
 
 
 @dataclass(frozen=True)
@@ -68,7 +70,7 @@ class CloseRun:
 @route("POST", "/api/link/status", "link", body=LinkStatus, returns=LinkPlan)
 def report_status(context: Context, body: LinkStatus) -> LinkPlan:
     """Say what the counter does; hear which run it holds."""
-    plan = report_link(context.db, context.clock, context.counter, body.state, body.ambient, body.run_id)
+    plan = report_link(context.db, context.clock, context.counter, body.state, body.ambient, body.run_id, body.serial)
     return LinkPlan(plan, context.clock.now(context.db).isoformat())
 
 

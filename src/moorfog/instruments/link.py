@@ -177,6 +177,7 @@ class Link:
         self.wanted: dict[str, Any] | None = None
         self.finished: set[str] = set()
         self.ambient: str | None = None
+        self.serial = ""
         self.mode, self.rests_since = "", time.monotonic()
         self.window = [0, 0]
         self.state = "starting"
@@ -193,6 +194,7 @@ class Link:
             try:
                 driver = LineDriver(open_wire(self.address))
                 driver.greet()
+                self.serial = driver.said.get("serial", "")[:60]
                 self.mode = ""  # whoever spoke with it before may have left it in another
                 log.info("counter %s speaks: %s", self.address, driver.said)
                 self.counter_fault.well()
@@ -340,7 +342,8 @@ class Link:
         state = "in_run" if self.run is not None and self.state == "reading" else self.state
         known = self.run.plan if self.run is not None else {"run_id": ""}
         ambient = self.ambient if self.state == "reading" else None
-        answer = self.server.call("/api/link/status", {"state": state, "ambient": ambient, "run_id": known["run_id"]})
+        said = {"state": state, "ambient": ambient, "run_id": known["run_id"], "serial": self.serial}
+        answer = self.server.call("/api/link/status", said)
         plan = answer["plan"]
         with self.lock:
             self.wanted = {**known, **plan} if plan is not None and plan["run_id"] == known["run_id"] else plan

@@ -4431,6 +4431,12 @@ export interface components {
             passed: boolean | null;
             /** Read Now */
             read_now: string | null;
+            /**
+             * Reads
+             * @default figure
+             * @enum {string}
+             */
+            reads: "figure" | "serial";
             /** Steps */
             steps: string[];
             /** Title */
@@ -6074,7 +6080,8 @@ export interface components {
         };
         /**
          * LinkStatus
-         * @description What the counter is doing, the ambient concentration it reads, as text, and the run whose plan it has.
+         * @description What the counter is doing, the ambient concentration it reads, as text, the run whose plan it has, and the
+         *     serial number that the counter itself says, empty where it says none.
          */
         LinkStatus: {
             /** Ambient */
@@ -6084,6 +6091,11 @@ export interface components {
              * @default
              */
             run_id: string;
+            /**
+             * Serial
+             * @default
+             */
+            serial: string;
             /**
              * State
              * @enum {string}

@@ -176,6 +176,7 @@ class Instrument:
     Counter: flow in cm³/min, resolution and limits in particles per cm³. Photometer: the same in µg/m³. Negative
     pressure: resolution in l/min, nothing else. ``required`` names the checks of the day it needs; ``charged_at`` is
     when the alcohol was charged last, within ``charge_h`` hours where it needs any (0: it needs none).
+    ``said_serial`` is the serial number that the instrument on the link says it has, empty where it says none.
     """
 
     __pydantic_config__: ClassVar[Mapping[str, Any]] = STRICT
@@ -193,6 +194,7 @@ class Instrument:
     required: tuple[str, ...] = ("room_air", "clean_air", "clean_line_ratio")
     charged_at: str = ""
     charge_h: int = 0
+    said_serial: str = ""
 
 
 @dataclass(frozen=True)

@@ -26,9 +26,11 @@ def instrument_blocks(
 
 
 def unfit_today(instrument: Instrument, at: datetime, is_strict: bool = True) -> list[str]:
-    """Return codes of why no run may be made with an instrument at ``at``: figures, checks of the day (``check_`` and
-    its name), calibration, alcohol."""
+    """Return codes of why no run may be made with an instrument at ``at``: another one on its link, figures, checks of
+    the day (``check_`` and its name), calibration, alcohol."""
     out: list[str] = []
+    if instrument.said_serial and not same_serial(instrument.said_serial, instrument.serial_number):
+        out.append("other_instrument")
     flow = (instrument.counted_flow,) if instrument.kind == "counter" else ()
     needed = (instrument.resolution, instrument.ambient_minimum, *flow)
     if is_strict and any(decimal_or_none(one) is None for one in needed):
@@ -45,6 +47,11 @@ def unfit_today(instrument: Instrument, at: datetime, is_strict: bool = True) ->
         if charged is None or not timedelta() <= at - charged <= timedelta(hours=instrument.charge_h):
             out.append("alcohol")
     return out
+
+
+def same_serial(one: str, other: str) -> bool:
+    """Tell whether two serial numbers are the same: as they stand on the plate, spaces and capitals aside."""
+    return "".join(one.split()).casefold() == "".join(other.split()).casefold()
 
 
 def nebuliser_blocks(book: Book, role: str, nebuliser: Nebuliser | None, at: datetime) -> list[str]:

@@ -43,6 +43,10 @@ KIT_WORDS = {
         "A figure of this instrument is missing or cannot be read: flow, resolution or the least outside.",
         "Enter its figures anew; without them nothing it reads can be judged.",
     ),
+    "other_instrument": (
+        "The instrument on the link is not the one on file: it says another serial number.",
+        "Plug in the right one, or choose the one that is plugged in.",
+    ),
     "calibration": ("The instrument's calibration is out of date.", "Use another one; send this one for calibration."),
 }
 

@@ -12,9 +12,19 @@ from moorfog.core.events.payloads import instant
 from moorfog.core.kernel.arithmetic import NotANumber, parse_decimal
 from moorfog.core.kernel.codec import DataError
 from moorfog.core.rules.instruments import CheckRule, check_passes, limits_of
+from moorfog.core.rules.kit_gate import same_serial
 from moorfog.operations.accounts.sessions import READERS, Actor
-from moorfog.operations.errors import DomainError, NotFound
-from moorfog.operations.kit.instruments import SENSES, TREND_DAYS, TREND_MOST, find_instrument, kind_of, limit_of
+from moorfog.operations.errors import Conflict, DomainError, NotFound
+from moorfog.operations.kit.instruments import (
+    PLATE,
+    SENSES,
+    TREND_DAYS,
+    TREND_MOST,
+    find_instrument,
+    heard_serial,
+    kind_of,
+    limit_of,
+)
 from moorfog.operations.kit.ledger import Found, open_recall, to_the_minute
 from moorfog.store.base import new_id
 from moorfog.store.clock import Clock
@@ -50,6 +60,15 @@ def record_check(
     outside the scope.
     """
     row = find_instrument(db, actor.require("tester", "administrator"), instrument_id)
+    said = heard_serial(row, clock.now(db))
+    if said and not same_serial(said, str(row.content.get("serial_number", ""))):
+        raise Conflict(
+            "other_instrument",
+            f"On the link is {said}, and {row.name} is {row.content.get('serial_number', '')}: this would be a check "
+            "of another instrument. Plug in the right one.",
+        )
+    if name == PLATE:
+        return _plate_read(db, clock, actor, row, value)
     rule = kind_of(row).find(name)
     if rule is None:
         known = ", ".join(kind_of(row).required)
@@ -79,6 +98,29 @@ def record_check(
     db.flush()
     if not passed:
         _into_the_ledger(db, row, rule, check)
+    return check
+
+
+LONGEST = 30
+
+
+def _plate_read(db: Session, clock: Clock, actor: Actor, row: InstrumentRow, value: str) -> InstrumentCheckRow:
+    """Keep the serial number that was read from the plate of an instrument that does not say its own."""
+    known, read = str(row.content.get("serial_number", "")), " ".join(value.split())
+    if not read or len(read) > LONGEST:
+        raise DomainError("no_serial", f"Type the serial number as it stands on the plate, up to {LONGEST} signs.")
+    check = InstrumentCheckRow(
+        id=new_id(),
+        instrument_id=row.id,
+        name=PLATE,
+        value=read,
+        limit=known[:LONGEST],
+        passed=same_serial(read, known),
+        checked_at=clock.now(db),
+        actor=actor.id,
+    )
+    db.add(check)
+    db.flush()
     return check
 
 

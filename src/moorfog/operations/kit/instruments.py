@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime, time, timedelta
-from typing import Any
+from typing import Any, Literal
 from zoneinfo import ZoneInfo
 
 from sqlalchemy import func, select
@@ -51,6 +51,7 @@ class CheckView:
     passed: bool | None
     checked_at: str | None
     read_now: str | None
+    reads: Literal["figure", "serial"] = "figure"
 
 
 @dataclass(frozen=True)
@@ -188,6 +189,7 @@ def _by_value(row: InstrumentRow, today: Day, now: datetime, mode: str) -> Instr
         for one in today.checks.values()
     )
     charged = today.acts.get("alcohol") if kind.charge_h else None
+    said = heard_serial(row, now)
     return Instrument(
         id=row.id,
         name=row.name,
@@ -200,9 +202,38 @@ def _by_value(row: InstrumentRow, today: Day, now: datetime, mode: str) -> Instr
         used_on=day,
         checks=checks,
         kind=kind.id,
-        required=kind.required,
+        required=kind.required if said != "" else (*kind.required, PLATE),
         charged_at=instant(charged) if charged is not None else "",
         charge_h=kind.charge_h,
+        said_serial=said or "",
+    )
+
+
+PLATE = "plate"
+"""The check of an instrument on a link that does not say which it is: its serial number, read from its plate."""
+PLATE_TITLE = "Serial number on its plate"
+
+
+def heard_serial(row: InstrumentRow, now: datetime) -> str | None:
+    """Return the serial number that the instrument on the link says, empty where it says none, None without a link."""
+    is_linked = row.seen_at is not None and now - row.seen_at < LINK_SILENT
+    return str((row.live or {}).get("serial", "")) if is_linked else None
+
+
+def _plate(row: InstrumentRow, day: Day) -> CheckView:
+    found = day.checks.get(PLATE)
+    return CheckView(
+        name=PLATE,
+        title=PLATE_TITLE,
+        what="as it stands on the instrument that is plugged in",
+        steps=("The instrument does not say which it is: read the number from its plate and type it.",),
+        limit=str(row.content.get("serial_number", "")),
+        limit_word="the same as on file,",
+        value=found.value if found else None,
+        passed=found.passed if found else None,
+        checked_at=instant(found.checked_at) if found else None,
+        read_now=None,
+        reads="serial",
     )
 
 
@@ -235,6 +266,11 @@ def _blocking_words(row: InstrumentRow, day: Day, code: str) -> str:
     if rule is not None:
         found = day.checks.get(rule.name)
         return f"{rule.title}: " + (f"failed today with {found.value}" if found is not None else "not done today")
+    if code == "other_instrument":
+        said, known = (row.live or {}).get("serial", ""), row.content.get("serial_number", "")
+        return f"On its link is {said}, on file is {known}: plug in the right one, or choose that one"
+    if code == f"check_{PLATE}":
+        return f"{PLATE_TITLE}: " + ("another one than on file" if PLATE in day.checks else "not read today")
     if code == "calibration":
         return f"Calibration ran out on {row.content.get('calibrated_until', 'a day nobody entered')}"
     if code == "alcohol":
@@ -265,6 +301,8 @@ def _view(row: InstrumentRow, day: Day, now: datetime) -> CounterView:
                 read_now=str(outside) if rule.reads == "outside" and outside is not None else None,
             )
         )
+    if heard_serial(row, now) == "":
+        checks.append(_plate(row, day))
     facts = _by_value(row, day, now, "ordinary" if kind.id == "counter" else kind.id)
     blocking = tuple(_blocking_words(row, day, one) for one in unfit_today(facts, now))
     charged = acts.get("alcohol") if kind.charge_h else None

@@ -46,13 +46,14 @@ def instrument_for_token(db: Session, token: str) -> Linked:
 
 
 def report_link(
-    db: Session, clock: Clock, instrument: Linked, state: str, ambient: str | None, knows: str
+    db: Session, clock: Clock, instrument: Linked, state: str, ambient: str | None, knows: str, serial: str
 ) -> RunPlan | None:
-    """Note what a link says of its instrument; return the plan of the run it holds, if any, with whether to stop.
+    """Note what a link says of its instrument, its own serial number too; return the plan of the run it holds, if any,
+    with whether to stop.
 
     Of a run whose plan the link ``knows`` already, only its id and whether to stop are said.
     """
-    said = {"seen_at": clock.now(db), "live": {"state": state, "ambient": ambient}}
+    said = {"seen_at": clock.now(db), "live": {"state": state, "ambient": ambient, "serial": serial}}
     db.connection().execute(_HEARD.values(**said), {"instrument": instrument.id})
     held = db.connection().execute(_HELD, {"instrument": instrument.id}).one_or_none()
     if held is None:

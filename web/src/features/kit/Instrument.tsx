@@ -102,6 +102,14 @@ function Check({ counter, check, may, isOpen, toggle, done }: CheckProps) {
       await queries.invalidateQueries({ queryKey: ["trend", counter.id] });
       await queries.invalidateQueries({ queryKey: ["recalls"] });
     });
+  const isFigure = check.reads === "figure";
+  const verdict = isFigure
+    ? check.passed
+      ? "within the limit"
+      : "outside the limit"
+    : check.passed
+      ? "the same as on file"
+      : "not the one on file";
   return (
     <form
       className="check"
@@ -121,14 +129,17 @@ function Check({ counter, check, may, isOpen, toggle, done }: CheckProps) {
       <div>
         {check.value ? (
           <span className={check.passed ? "tarn" : "rust"}>
-            <b className="mono">{check.value}</b> {check.passed ? "within the limit" : "outside the limit"},{" "}
-            {check.checked_at ? clockTime(check.checked_at) : ""}
+            <b className="mono">{check.value}</b> {verdict}, {check.checked_at ? clockTime(check.checked_at) : ""}
           </span>
         ) : (
           <span className="dim">not done today</span>
         )}
         {check.passed === false && (
-          <p className="rust">Look at its steps again, then check again; until it is within the limit no run counts.</p>
+          <p className="rust">
+            {isFigure
+              ? "Look at its steps again, then check again; until it is within the limit no run counts."
+              : "This is another instrument: no run counts with it. Plug in the one on file."}
+          </p>
         )}
         <Problem words={problem} />
       </div>
@@ -137,7 +148,7 @@ function Check({ counter, check, may, isOpen, toggle, done }: CheckProps) {
           <Text
             aria-label={`${counter.name}: ${check.title}, value read`}
             placeholder="value read"
-            inputMode="decimal"
+            inputMode={isFigure ? "decimal" : "text"}
             value={value}
             set={setValue}
             w={150}
@@ -160,7 +171,7 @@ function Check({ counter, check, may, isOpen, toggle, done }: CheckProps) {
               <li key={one}>{one}</li>
             ))}
           </ol>
-          <TrendLine instrument={counter.id} name={check.name} />
+          {isFigure && <TrendLine instrument={counter.id} name={check.name} />}
         </div>
       )}
     </form>
