@@ -42,6 +42,7 @@ from moorfog.operations.bench.proposals import (
 from moorfog.operations.bench.senses import acknowledged_on, keep_answer, qualitative_facts, screening_facts
 from moorfog.operations.errors import Conflict, DomainError, NotFound
 from moorfog.operations.kit.parts import take_parts
+from moorfog.operations.people.holding import hold_person
 from moorfog.operations.people.on_file import file_on
 from moorfog.operations.sites.protocols import rules_of_site
 from moorfog.operations.sites.sites import find_task
@@ -100,9 +101,7 @@ def open_visit(
     visit, :class:`DomainError` for a speed without practice.
     """
     scope = actor.require("tester")
-    person = db.scalar(select(Person).where(Person.id == person_id).with_for_update())
-    if person is None or not scope.allows(person.employer_id):
-        raise NotFound("person")
+    person = hold_person(db, scope, person_id, kept=False)
     _must_be_here(db, person)
     if speed not in PRACTICE_SPEEDS or (speed != 1 and not is_practice):
         raise DomainError("speed", "Only a practice visit runs faster, 1 to 60 times. Choose practice, or speed 1.")

@@ -16,6 +16,7 @@ from moorfog.operations.accounts.journal import Note, changed, note
 from moorfog.operations.accounts.sessions import Actor
 from moorfog.operations.errors import Conflict, DomainError, NotFound
 from moorfog.operations.fields import Id, Line, Number, day_of
+from moorfog.operations.people.holding import hold_person, hold_whole
 from moorfog.operations.people.people import find_person, index_people
 from moorfog.operations.sites.sites import chosen_task, find_site, task_ids
 from moorfog.operations.words import fold_word, words_of
@@ -56,8 +57,7 @@ class Twin:
 def change_person(db: Session, actor: Actor, person_id: str, one: PersonChange) -> None:
     """Correct or move a person's entry. Raises :class:`Conflict` where the number is taken, :class:`DomainError`."""
     scope = actor.require("administrator", "tester")
-    person, site = find_person(db, scope, person_id), find_site(db, scope, one.site_id)
-    _must_be_kept(person)
+    person, site = hold_person(db, scope, person_id), find_site(db, scope, one.site_id)
     if site.employer_id != person.employer_id:
         raise DomainError(
             "other_employer",
@@ -98,7 +98,7 @@ def _task_id(db: Session, person: Person, site: Site, task: str) -> str | None:
 
 def leave(db: Session, clock: Clock, actor: Actor, person_id: str, day: str) -> None:
     """Note that a person has left on a day. Raises :class:`DomainError` while they are at a bench."""
-    person = find_person(db, actor.require("administrator", "tester"), person_id)
+    person = hold_person(db, actor.require("administrator", "tester"), person_id, kept=False)
     open_one = select(VisitSummary.visit_id).where(VisitSummary.person_id == person.id, VisitSummary.closed == "")
     if db.scalar(open_one.limit(1)) is not None:
         raise DomainError("somebody_here", f"{person.name} is at a bench. Close the visit first.")
@@ -113,15 +113,9 @@ def leave(db: Session, clock: Clock, actor: Actor, person_id: str, day: str) -> 
 
 def come_back(db: Session, actor: Actor, person_id: str) -> None:
     """Note that a person is here again; what they passed is asked anew as for everybody."""
-    person = find_person(db, actor.require("administrator", "tester"), person_id)
-    _must_be_kept(person)
+    person = hold_person(db, actor.require("administrator", "tester"), person_id)
     note(db, Note("person", person.id, person.employer_id, changed({"left_on": person.left_on}, {"left_on": None})))
     person.left_on = None
-
-
-def _must_be_kept(person: Person) -> None:
-    if person.erased_at is not None:
-        raise DomainError("erased", "Their personal data were erased. Enter them as somebody new.")
 
 
 def twins_of(db: Session, actor: Actor, person_id: str) -> tuple[Twin, ...]:
@@ -167,7 +161,7 @@ def merge(db: Session, actor: Actor, person_id: str, other_id: str, why: str) ->
     :class:`DomainError` for people of two employers, for a visit that is not over, and without a reason.
     """
     scope = actor.require("administrator")
-    person, other = find_person(db, scope, person_id), find_person(db, scope, other_id)
+    person, other = hold_whole(db, scope, person_id, other_id)
     if person.id == other.id or person.merged_into is not None or other.merged_into is not None:
         raise DomainError("merged_already", "Choose two entries that stand on their own.")
     if person.employer_id != other.employer_id:

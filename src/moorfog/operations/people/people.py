@@ -21,6 +21,7 @@ from moorfog.operations.accounts.journal import Note, note
 from moorfog.operations.accounts.sessions import Actor
 from moorfog.operations.errors import Conflict, DomainError, NotFound
 from moorfog.operations.fields import Line, Number, day_of
+from moorfog.operations.people.holding import hold_person
 from moorfog.operations.sites.sites import chosen_task, find_site
 from moorfog.operations.words import fold_word, words_of
 from moorfog.store.base import new_id
@@ -192,7 +193,7 @@ def add_person(db: Session, clock: Clock, actor: Actor, one: PersonEntry) -> str
 
 def record_clearance(db: Session, clock: Clock, actor: Actor, person_id: str, one: ClearanceEntry) -> None:
     """Put a clearance on file. Raises :class:`DomainError` for an unknown limit or dates the wrong way round."""
-    person = find_person(db, actor.require("administrator", "tester"), person_id)
+    person = hold_person(db, actor.require("administrator", "tester"), person_id)
     known = clearance_limits(facepiece_kinds())
     unknown = [limit for limit in one.limits if limit not in known]
     if unknown:
@@ -223,7 +224,7 @@ def record_clearance(db: Session, clock: Clock, actor: Actor, person_id: str, on
 
 def record_training(db: Session, clock: Clock, actor: Actor, person_id: str, one: TrainingEntry) -> None:
     """Put a training on file. Raises :class:`DomainError` for a day that has not come yet."""
-    person = find_person(db, actor.require("administrator", "tester"), person_id)
+    person = hold_person(db, actor.require("administrator", "tester"), person_id)
     day = day_of(one.trained_on, "trained on")
     site = db.get(Site, person.site_id)
     today = clock.now(db).astimezone(ZoneInfo(site.zone if site is not None else "UTC")).date()
@@ -248,7 +249,7 @@ def withdraw_training(db: Session, clock: Clock, actor: Actor, person_id: str, t
 
     Raises :class:`NotFound`, :class:`DomainError` without a reason or where it is withdrawn already.
     """
-    person = find_person(db, actor.require("administrator"), person_id)
+    person = hold_person(db, actor.require("administrator"), person_id)
     row = db.get(TrainingRow, training_id, with_for_update=True)
     if row is None or row.person_id not in same_person(db, person.id):
         raise NotFound("training")
@@ -307,7 +308,7 @@ def record_measurement(db: Session, clock: Clock, actor: Actor, person_id: str, 
 
     Raises :class:`DomainError` for a reading that is no number above zero.
     """
-    person = find_person(db, actor.require("tester", "administrator"), person_id)
+    person = hold_person(db, actor.require("tester", "administrator"), person_id)
     rules, values = face_rules(), dict[str, Fraction | None]()
     questions: list[str] = []
     third: list[str] = []

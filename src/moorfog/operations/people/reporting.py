@@ -23,8 +23,8 @@ from moorfog.operations.accounts.journal import Note, note
 from moorfog.operations.accounts.sessions import READERS, Actor
 from moorfog.operations.errors import DomainError, NotFound
 from moorfog.operations.fields import Label, Why, day_of
+from moorfog.operations.people.holding import hold_person
 from moorfog.operations.people.on_file import SAID_BY, SaidBy
-from moorfog.operations.people.people import find_person
 from moorfog.operations.people.permissions import judge_permissions, usual_task
 from moorfog.store.base import new_id
 from moorfog.store.clock import Clock
@@ -77,7 +77,7 @@ def report_change(db: Session, clock: Clock, actor: Actor, person_id: str, one: 
     Raises :class:`NotFound` outside the scope or for a set-up they never passed in, :class:`DomainError` for a day to
     come.
     """
-    return enter_report(db, clock, find_person(db, actor.require(*READERS), person_id), one, actor.id)
+    return enter_report(db, clock, hold_person(db, actor.require(*READERS), person_id), one, actor.id)
 
 
 BY_CARD = "00000000-0000-0000-0000-000000000000"

@@ -21,6 +21,7 @@ from moorfog.operations.accounts.sessions import Actor, load_actor
 from moorfog.operations.errors import DomainError, NotFound
 from moorfog.operations.fields import Why
 from moorfog.operations.paging import cut_to_page
+from moorfog.operations.people.holding import hold_whole
 from moorfog.operations.people.people import find_person
 from moorfog.operations.people.roster import Progress
 from moorfog.operations.records.recall import new_job
@@ -132,7 +133,7 @@ def preview_erasure(db: Session, actor: Actor, person_id: str) -> ErasureView:
 
 def erase(db: Session, clock: Clock, actor: Actor, person_id: str, why: str) -> None:
     """Erase a person, in all their entries. Raises :class:`DomainError` where it cannot be, saying what to do."""
-    person = find_person(db, actor.require("administrator"), person_id)
+    (person,) = hold_whole(db, actor.require("administrator"), person_id)
     ids = same_person(db, person.id)
     if not why.strip():
         raise DomainError("reason_missing", "Say who asked for it, or which period has run out; no name.")

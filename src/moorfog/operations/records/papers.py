@@ -22,6 +22,7 @@ from moorfog.operations.accounts.sessions import Actor
 from moorfog.operations.bench.filing import file_report_by_card
 from moorfog.operations.errors import DomainError, NotFound
 from moorfog.operations.fields import Number
+from moorfog.operations.people.holding import hold_person
 from moorfog.operations.people.permissions import judge_permissions, task_tested_for, today_at
 from moorfog.operations.people.reporting import ReportEntry
 from moorfog.operations.records.anchors import key_folder, signing_key
@@ -30,6 +31,7 @@ from moorfog.store.clock import Clock
 from moorfog.store.models import DocumentRow, Employer, Person, Site, WearPermission
 from moorfog.store.models_programme import CardCode, CodeTry
 from moorfog.store.same import same_person
+from moorfog.store.scope import Scope
 
 Paper = Literal["report", "card", "letter"]
 Status = Literal["valid", "ended", "withdrawn", "superseded"]
@@ -256,6 +258,7 @@ def report_by_card(db: Session, clock: Clock, address: str, text: str, one: Card
     person = _whose(db, passed)[0] if passed is not None else None
     if person is None or person.number.casefold() != one.number.strip().casefold():
         raise NotFound("code")
+    hold_person(db, Scope(None), person.id)
     on = today_at(db, person, clock.now(db))
     said = ReportEntry(kind=one.kind, on=on, said_by="wearer", words="said by the code of their card")
     file_report_by_card(db, clock, person, said)
