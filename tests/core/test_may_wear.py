@@ -168,6 +168,18 @@ def codes_under(books: Books, held: Held = HELD, day: str = DAY, facts: PersonFa
     return [one.code for one in may_wear(held, facts, TASK, books, day).reasons]
 
 
+def said_under(books: Books, held: Held = HELD, facts: PersonFacts = FACTS) -> str:
+    return " ".join(one.sentence for one in may_wear(held, facts, TASK, books, DAY).reasons)
+
+
+def test_what_is_said_of_the_file_names_the_day_it_speaks_of(rules: Rules) -> None:
+    old = replace(FACTS, trained=("2025-01-10",))
+    assert "training of 2025-01-10 no longer counts" in said_under(rules.book, facts=old)
+    assert "No training on file" in said_under(rules.book, facts=replace(FACTS, trained=()))
+    ahead = tuple(replace(CLEARED, valid_from=one) for one in ("2026-09-01", "2026-08-01", "2026-10-01"))
+    assert "only from 2026-08-01" in said_under(rules.book, facts=replace(FACTS, clearances=ahead)), "the next one"
+
+
 @pytest.mark.parametrize("name", ["", "  ", "hull sandng", "Hull sanding"])
 def test_a_task_that_matches_nothing_is_a_no_and_not_a_task_without_limits(rules: Rules, name: str) -> None:
     found = may_wear(HELD, FACTS, NoTask(name), rules.book, DAY)
@@ -216,6 +228,7 @@ def test_a_pass_is_held_to_the_level_of_today(rules: Rules) -> None:
     assert codes_under(laid(rule("judged_by", "every_exercise"), rule("level.half", "900"))) == []
     unknown = replace(HELD, overall=None, lowest=None)
     assert codes_under(laid(), unknown) == ["level"], "no figure reaches no level"
+    assert "no figure" in said_under(laid(), unknown) and "overall 2000" in said_under(laid(rule("level.half", "2001")))
 
 
 def test_a_shortened_interval_ends_what_is_older_and_a_longer_one_prolongs_nothing(rules: Rules) -> None:
@@ -253,6 +266,9 @@ def test_a_transition_needs_its_written_reason_and_says_so_on_every_answer() -> 
     raised = rule("level.half", "5000")
     silent = laid(raised, rule("former.until", "2026-07-15"))
     assert codes_under(silent) == ["level"], "without a reason it is no transition"
+    book = laid(raised, rule("former.until", "2026-07-15", "why")).on(DAY)
+    unsaid = replace(book.values["former.until"], changed="")
+    assert codes_under(replace(book, values={**book.values, "former.until": unsaid})) == ["level"]
     books = laid(raised, rule("former.until", "2026-07-15", "masks come in July; agreed on 2026-05-01"))
     found = may_wear(HELD, FACTS, TASK, books, DAY)
     assert found.may and found.until == "2026-07-15"
