@@ -5,13 +5,15 @@ from __future__ import annotations
 import logging
 import signal
 import threading
+import time
+from collections.abc import Callable
 from functools import partial
 
 from sqlalchemy import Engine
-from sqlalchemy.exc import DBAPIError
+from sqlalchemy.orm import Session
 
 from moorfog.operations.accounts.sessions import forget_expired
-from moorfog.operations.bench.runs import void_stale_runs
+from moorfog.operations.bench.runs import NEVER_CAME, stale_runs, void_run
 from moorfog.operations.bench.screens import forget_screens, lose_screens
 from moorfog.operations.jobs import claim, run_job
 from moorfog.operations.people.standing import distrust_foreign, freshen_everywhere
@@ -21,13 +23,14 @@ from moorfog.operations.records.notices import tell_due, who_is_told
 from moorfog.operations.records.outbox import NotSet, mail_server, send_next
 from moorfog.operations.records.papers import forget_wrong_codes
 from moorfog.serving.logs import set_up_logs
+from moorfog.steps import Apart, Step, Steps
 from moorfog.store.base import run_in_transaction
 from moorfog.store.clock import Clock, DatabaseClock, take_new_time
 from moorfog.store.rounds import TELL_EVERY, tell_round
 
 PERIOD_S = 1.0
-HEAD_START = 60
-"""Rounds before screens are given up: after a pause of the whole program they need a moment to be heard again."""
+HEAD_START_S = 60.0
+"""Seconds before screens are given up: after a pause of the whole program they need a moment to be heard again."""
 MAILS_A_ROUND = 5
 log = logging.getLogger("moorfog.worker")
 
@@ -69,47 +72,81 @@ def _tell_due(engine: Engine, clock: Clock) -> None:
             log.info("%d letters about who is due", told)
 
 
-def work(engine: Engine, stopping: threading.Event) -> None:
-    """Do the rounds until told to stop; a database that is away is waited for."""
-    clock = DatabaseClock()
-    rounds, is_trusted = 0, False
-    while not stopping.wait(PERIOD_S):
-        try:
-            if rounds % TELL_EVERY == 0:
-                run_in_transaction(engine, lambda db: tell_round(db, clock))
+def _said(words: str, count: int) -> None:
+    if count:
+        log.info(words, count)
+
+
+def steps_of(engine: Engine, clock: Clock, stopping: threading.Event) -> list[Step]:
+    """Return what a worker does again and again, and how often. Those of every second come first."""
+
+    sites = Apart(log, time.monotonic, "working out who may wear what, site")
+    runs = Apart(log, time.monotonic, "voiding a run, visit")
+
+    def freshen() -> None:
+        for _ in freshen_everywhere(engine, clock, sites):
+            if stopping.is_set():
+                return
+
+    def inside(work: Callable[[Session, Clock], object]) -> Callable[[], object]:
+        return lambda: run_in_transaction(engine, lambda db: work(db, clock))
+
+    def void() -> None:
+        stale, voided = run_in_transaction(engine, lambda db: stale_runs(db, clock)), 0
+        for visit, run in stale:
+            one = partial(void_run, clock=clock, visit_id=visit, run_id=run, reason=NEVER_CAME, actor="worker")
+            voided += runs.do(visit, partial(run_in_transaction, engine, one))
+        _said("%d runs voided: no readings came", voided)
+
+    def lose() -> None:
+        lost = run_in_transaction(engine, lambda db: lose_screens(db, clock))
+        _said("%d screens given up: not heard of since their run", lost)
+
+    return [
+        Step("saying that there is a worker", TELL_EVERY, inside(tell_round)),
+        Step("voiding runs whose readings never came", PERIOD_S, void),
+        Step("distrusting what another program wrote", PERIOD_S, lambda: _distrust(engine), once=True),
+        Step("working out who may wear what", PERIOD_S, freshen),
+        Step("sending letters", PERIOD_S, lambda: _send_some(engine, clock, stopping)),
+        Step("giving screens up", PERIOD_S, lose, first=HEAD_START_S),
+        Step("taking the time", 60, inside(take_new_time)),
+        Step("the anchor of the day", 300, lambda: anchor(engine, clock)),
+        Step("forgetting sessions", 300, inside(forget_expired)),
+        Step("forgetting screens", 300, inside(forget_screens)),
+        Step("forgetting wrong codes", 300, inside(forget_wrong_codes)),
+        Step("forgetting files", 300, inside(forget_files)),
+        Step("telling who is due", 300, lambda: _tell_due(engine, clock)),
+    ]
+
+
+def _distrust(engine: Engine) -> None:
+    run_in_transaction(engine, distrust_foreign)
+
+
+def do_jobs(engine: Engine, stopping: threading.Event) -> None:
+    """Do jobs that wait, one after the other, until told to stop: however long one takes, the steps go on."""
+
+    def some() -> None:
+        while not stopping.is_set():
             job = claim(engine)
-            while job is not None and not stopping.is_set():
-                log.info("job %s: %s", job.id, job.kind)
-                run_job(engine, job)
-                job = claim(engine)
-            voided = run_in_transaction(engine, lambda db: void_stale_runs(db, clock))
-            if voided:
-                log.info("%d runs voided: no readings came", voided)
-            if not is_trusted:
-                run_in_transaction(engine, distrust_foreign)
-                is_trusted = True
-            for _ in freshen_everywhere(engine, clock):
-                if stopping.is_set():
-                    break
-            _send_some(engine, clock, stopping)
-            if rounds >= HEAD_START:
-                lost = run_in_transaction(engine, lambda db: lose_screens(db, clock))
-                if lost:
-                    log.info("%d screens given up: not heard of since their run", lost)
-            if rounds % 60 == 0:
-                run_in_transaction(engine, lambda db: take_new_time(db, clock))
-            if rounds % 300 == 0:
-                anchor(engine, clock)
-                run_in_transaction(engine, lambda db: forget_expired(db, clock))
-                run_in_transaction(engine, lambda db: forget_screens(db, clock))
-                run_in_transaction(engine, lambda db: forget_wrong_codes(db, clock))
-                run_in_transaction(engine, lambda db: forget_files(db, clock))
-                _tell_due(engine, clock)
-            rounds += 1
-        except DBAPIError as error:
-            log.warning("the database does not answer: %s", error.orig)
-        except Exception:  # one round that fails must not end the rounds
-            log.exception("this round failed")
+            if job is None:
+                return
+            log.info("job %s: %s", job.id, job.kind)
+            run_job(engine, job)
+
+    steps = Steps(log, time.monotonic, [Step("jobs", PERIOD_S, some)])
+    while not stopping.wait(PERIOD_S):
+        steps.do_due()
+
+
+def work(engine: Engine, stopping: threading.Event) -> None:
+    """Do the steps until told to stop; a database that is away is waited for."""
+    jobs = threading.Thread(target=do_jobs, args=(engine, stopping), name="jobs")
+    jobs.start()
+    steps = Steps(log, time.monotonic, steps_of(engine, DatabaseClock(), stopping))
+    while not stopping.wait(PERIOD_S):
+        steps.do_due(stopping.is_set)
+    jobs.join()
 
 
 def main(engine: Engine) -> None:

@@ -277,3 +277,24 @@ def test_a_site_where_it_is_not_yet_that_day_holds_no_other_up(house: House) -> 
     with Session(house.engine) as db:
         due = select(Standing.look_again).where(Standing.site_id == house.theirs.site)
         assert not any(day is not None and day <= today for day in db.scalars(due)), "theirs were taken up"
+
+
+def test_a_site_of_which_something_cannot_be_read_holds_no_other_up(
+    house: House, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    true = standing._work_out
+
+    def torn(db: Session, site: Site, *rest: Any) -> None:
+        if site.id == house.ours.site:
+            raise ValueError("a fact nobody can read")
+        true(db, site, *rest)
+
+    with Session(house.engine) as db, db.begin():
+        ours = Standing.site_id.in_([house.ours.site, house.theirs.site])
+        db.execute(update(Standing).where(ours).values(is_stale=True))
+    monkeypatch.setattr(standing, "_work_out", torn)
+    for _ in standing.freshen_everywhere(house.engine, house.clock):
+        pass
+    with Session(house.engine) as db:
+        stale = {one.site_id for one in db.scalars(select(Standing).where(Standing.is_stale, ours))}
+    assert stale == {house.ours.site}

@@ -9,12 +9,16 @@ from queue import Empty, Queue
 from typing import Any
 
 import pytest
+from sqlalchemy import select, update
 
 from moorfog.api.day import Day
 from moorfog.api.live import QUEUE_LENGTH, Hub
+from moorfog.store.log import forget_states
+from moorfog.store.models import EventRow
 from moorfog.store.scope import Scope
 from tests.api.house import Client, House
 from tests.api.test_runs import columns, readings_of
+from tests.unguarded import unguarded
 
 
 @pytest.fixture
@@ -157,3 +161,29 @@ def test_a_page_of_the_day_hears_of_its_own_employers_and_of_nobody_elses(house:
     while day.thread is not None and time.monotonic() < deadline:
         time.sleep(0.05)
     assert day.thread is None, "with its last page it looks no more"
+
+
+@pytest.fixture
+def torn(house: House) -> Iterator[str]:
+    """A visit of which nobody can read the first entry any more, mended afterwards."""
+    visit = house.client().open(house.ours.people[0])
+    row = select(EventRow.payload).where(EventRow.visit_id == visit)
+    with unguarded(house.engine) as db:
+        content = db.scalars(row).one()
+        db.execute(update(EventRow).where(EventRow.visit_id == visit).values(payload="{}"))
+    forget_states()
+    yield visit
+    with unguarded(house.engine) as db:
+        db.execute(update(EventRow).where(EventRow.visit_id == visit).values(payload=content))
+
+
+@pytest.mark.parametrize("is_first", [True, False])
+def test_a_visit_that_cannot_be_read_silences_no_other(house: House, hub: Hub, torn: str, is_first: bool) -> None:
+    tester = house.client()
+    other = tester.open(house.ours.people[1])
+    queues = {one: hub.subscribe(one) for one in ((torn, other) if is_first else (other, torn))}
+    assert next_of(queues[torn], "away") == {}, "its own screen hears that there is nothing to show"
+    assert next_of(queues[other], "state")["visit"]["seq"] == 1
+    card = tester.get(f"/api/visits/{other}")["visit"]["queue"][0]
+    tester.say(other, {"kind": "answered", "question": card["id"], "answer": "fine", "facts": card["facts"]})
+    assert next_of(queues[other], "state")["visit"]["seq"] == 2

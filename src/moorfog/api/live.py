@@ -11,6 +11,7 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from datetime import datetime
 from fractions import Fraction
+from functools import partial
 from queue import Empty, Full, Queue
 from typing import TypeVar
 
@@ -37,6 +38,7 @@ from moorfog.operations.bench.proofs import stream_of, stream_on
 from moorfog.operations.bench.readings import load_fresh_chunks
 from moorfog.operations.bench.views import BenchView, view_for_screen
 from moorfog.operations.errors import DomainError
+from moorfog.steps import Apart
 from moorfog.store.base import quick_engine
 from moorfog.store.clock import Clock
 from moorfog.store.log import load_visit
@@ -131,6 +133,7 @@ class Hub:
         self.engine = quick_engine(engine)
         self.clock = clock
         self.news = threading.Event()
+        self.apart = Apart(log, time.monotonic, "following a visit")
         self.places = Places()
         self.watches: dict[str, Watch] = {}
         self.lock = threading.Lock()
@@ -211,25 +214,29 @@ class Hub:
         now = self.clock.now(db)
         for visit_id, watch in watched.items():
             seq = seqs.get(visit_id)
-            if seq is None:
-                continue
             due = watch.changes_at is not None and now >= watch.changes_at
-            if seq != watch.seq or due:
-                view = view_for_screen(db, self.clock, Scope(None), visit_id)
-                changes = view.visit.changes_at
-                watch.changes_at = parse_instant(changes, "changes_at") if changes else None
-                watch.seq = view.visit.seq
-                self._send(watch, message("state", _state.dump_json(view).decode()))
-                if watch.wearers:
-                    wearers = _wearer.dump_json(wearer_view(view.visit)).decode()
-                    self._send(watch, message("state", wearers), for_wearer=True)
-                head = db.get(VisitHead, visit_id)
-                if head is not None:
-                    visit = load_visit(db, head)
-                    self._follow(watch, visit)
-                    self._follow_proof(db, watch, visit_id, visit, now)
+            is_new = seq is not None and (seq != watch.seq or due) and not self.apart.is_resting(visit_id)
+            if is_new and not self.apart.do(visit_id, partial(self._say, db, visit_id, watch, now)):
+                for for_wearer in (False, True):
+                    self._send(watch, message("away", "{}"), for_wearer=for_wearer)
         self._read(db, [(one, one.run) for one in watched.values() if one.run is not None])
         self._read_proofs(db, [(one, one.proof) for one in watched.values() if one.proof is not None])
+
+    def _say(self, db: Session, visit_id: str, watch: Watch, now: datetime) -> None:
+        """Tell the screens of a visit how it stands."""
+        view = view_for_screen(db, self.clock, Scope(None), visit_id)
+        changes = view.visit.changes_at
+        watch.changes_at = parse_instant(changes, "changes_at") if changes else None
+        self._send(watch, message("state", _state.dump_json(view).decode()))
+        if watch.wearers:
+            wearers = _wearer.dump_json(wearer_view(view.visit)).decode()
+            self._send(watch, message("state", wearers), for_wearer=True)
+        head = db.get(VisitHead, visit_id)
+        if head is not None:
+            visit = load_visit(db, head)
+            self._follow(watch, visit)
+            self._follow_proof(db, watch, visit_id, visit, now)
+        watch.seq = view.visit.seq
 
     def _follow(self, watch: Watch, visit: Visit) -> None:
         running = visit.running
@@ -271,9 +278,13 @@ class Hub:
     def _read(self, db: Session, followed: list[tuple[Watch, RunWatch]]) -> None:
         """Feed what is new of all runs that are followed, and tell their screens; one question for all of them."""
         for watch, run, fresh in _fresh(db, followed):
-            for one in fresh:
-                run.reduction.feed(one)
-            self._send(watch, message("live", json.dumps(encode(live_message(run, fresh)))))
+            if not self.apart.do(f"run {run.run_id}", partial(self._say_live, watch, run, fresh)):
+                watch.run = None
+
+    def _say_live(self, watch: Watch, run: RunWatch, fresh: list[Reading]) -> None:
+        for one in fresh:
+            run.reduction.feed(one)
+        self._send(watch, message("live", json.dumps(encode(live_message(run, fresh)))))
 
 
 W = TypeVar("W", RunWatch, ProofWatch)

@@ -11,7 +11,7 @@ from moorfog.store.clock import Clock
 from moorfog.store.models import Job, WorkerRound
 
 TELL_EVERY = 5
-"""Rounds between two that are told."""
+"""Seconds between two rounds that are told."""
 SILENT = timedelta(minutes=2)
 """After that a worker is not heard of: a round may send letters, and a mail server may be slow."""
 

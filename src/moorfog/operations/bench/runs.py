@@ -227,18 +227,18 @@ def close_run(
     return after
 
 
-def void_stale_runs(db: Session, clock: Clock) -> int:
-    """Void runs whose link never sealed them, and free their counters. Returns how many.
+NEVER_CAME = "The counter's readings never came."
+
+
+def stale_runs(db: Session, clock: Clock) -> list[tuple[str, str]]:
+    """Return visit and run of those that their link never sealed.
 
     A link not heard since the run's end is waited for longer, unless the bench has ended the run itself.
     """
     now = clock.now(db)
     waited = or_(InstrumentRow.seen_at > Lease.ends_at, Lease.stop, Lease.ends_at < now - AWAY)
     query = select(Lease.visit_id, Lease.run_id).join(InstrumentRow, InstrumentRow.id == Lease.instrument_id)
-    stale = list(db.execute(query.where(Lease.ends_at < now - GRACE, waited)))
-    for visit_id, run_id in stale:
-        void_run(db, clock, visit_id, run_id, "The counter's readings never came.", "worker")
-    return len(stale)
+    return [(visit, run) for visit, run in db.execute(query.where(Lease.ends_at < now - GRACE, waited))]
 
 
 def void_run(db: Session, clock: Clock, visit_id: str, run_id: str, reason: str, actor: str) -> None:

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import hashlib
 import json
+import logging
+import time
 from collections.abc import Iterator, Sequence
 from datetime import date, timedelta
 from zoneinfo import ZoneInfo
@@ -17,10 +19,15 @@ from moorfog.core.kernel.codec import encode
 from moorfog.core.permission.standing import standing_of
 from moorfog.data import facepiece_kinds, method_names, shipped_books, value_shapes
 from moorfog.operations.people.permissions import answers_for, at_work
+from moorfog.steps import Apart
 from moorfog.store.base import run_in_transaction
 from moorfog.store.clock import Clock
 from moorfog.store.models import Person, Site
 from moorfog.store.models_counts import Standing, StandingBy
+
+MOST_SITES = 200
+"""Sites that are looked at before it is asked anew which are stale."""
+log = logging.getLogger("moorfog.worker")
 
 AT_ONCE = 250
 """People that are asked about in one go."""
@@ -109,22 +116,36 @@ def _work_out(db: Session, site: Site, today: date, found: Sequence[tuple[str, i
     db.execute(added.on_duplicate_key_update(kept))
 
 
-def freshen_everywhere(engine: Engine, clock: Clock) -> Iterator[int]:
+def freshen_everywhere(engine: Engine, clock: Clock, apart: Apart | None = None) -> Iterator[int]:
     """Work out anew whoever is stale at any site, some at a time, each in a transaction of its own; yields how many
-    after each, so that the caller can stop."""
-    while done := run_in_transaction(engine, lambda db: _some_anywhere(db, clock)):
-        yield done
+    after each, so that the caller can stop. A site of which something cannot be read keeps no other waiting."""
+    alone = apart or Apart(log, time.monotonic, "working out who may wear what, site")
+    while sites := [
+        one for one in run_in_transaction(engine, lambda db: _stale_sites(db, clock)) if not alone.is_resting(one)
+    ]:
+        for site_id in sites:
+            done = list[int]()
+
+            def some(site_id: str = site_id, done: list[int] = done) -> None:
+                done.append(run_in_transaction(engine, lambda db: _some_of(db, clock, site_id)))
+
+            alone.do(site_id, some)
+            yield sum(done)
 
 
-def _some_anywhere(db: Session, clock: Clock) -> int:
-    """Work out some of one site; return how many. What comes due by the day alone is taken up once it is that day
+def _stale_sites(db: Session, clock: Clock) -> list[str]:
+    """Return the sites at which somebody is stale. What comes due by the day alone is taken up once it is that day
     everywhere: whoever looks earlier works it out while they wait."""
-    now = clock.now(db)
-    here, everywhere = Standing.is_here == true(), now.date() - timedelta(days=1)
-    stale = select(Standing.site_id).where(here, Standing.is_stale == true())
-    again = select(Standing.site_id).where(here, Standing.look_again <= everywhere, Standing.is_stale == false())
-    site_id = db.scalar(stale.limit(1)) or db.scalar(again.limit(1))
-    site = db.get(Site, site_id) if site_id is not None else None
+    everywhere = clock.now(db).date() - timedelta(days=1)
+    here = select(Standing.site_id).where(Standing.is_here == true()).distinct().limit(MOST_SITES)
+    stale = list(db.scalars(here.where(Standing.is_stale == true())))
+    again = here.where(Standing.look_again <= everywhere, Standing.is_stale == false())
+    return list(dict.fromkeys([*stale, *db.scalars(again)]))
+
+
+def _some_of(db: Session, clock: Clock, site_id: str) -> int:
+    """Work out some of one site; return how many."""
+    now, site = clock.now(db), db.get(Site, site_id)
     if site is None:
         return 0
     today = now.astimezone(ZoneInfo(site.zone)).date()
