@@ -264,7 +264,7 @@ function InstrumentForm({ forms, file, done }: FormProps) {
             label="Plugged into this machine at"
             description={plugs.rows.length ? undefined : "nothing is plugged in now"}
             data={[
-              { value: "", label: "not here: its link runs elsewhere, or it is typed" },
+              { value: "", label: "not here" },
               ...(line && !plugs.rows.some((one) => one.line === line) ? [{ value: line, label: line }] : []),
               ...plugs.rows.map((one) => ({ value: one.line, label: `${one.line} · ${one.title}` })),
             ]}

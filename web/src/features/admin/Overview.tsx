@@ -114,7 +114,7 @@ function RecoveryKey({ backups }: { backups: Schemas["BackupsView"] }) {
       </div>
     );
   return (
-    <div className={`note ${backups.has_recovery_key ? "tarn" : "rust"}`}>
+    <div className={`note ${backups.has_recovery_key ? "tarn" : "gorse"}`}>
       <p>
         {backups.has_recovery_key
           ? "Backups are sealed: the recovery key that somebody wrote down opens them."
@@ -134,6 +134,7 @@ function RecoveryKey({ backups }: { backups: Schemas["BackupsView"] }) {
             value={password}
             onChange={(event) => setPassword(event.currentTarget.value)}
             autoComplete="current-password"
+            w={280}
             required
           />
           <button type="submit" className="act">
