@@ -2,11 +2,16 @@
 
 from __future__ import annotations
 
+import json
+import unicodedata
 from typing import Any
 
 import pytest
 
+from moorfog.core.rules.kit_gate import lot_is_over, unfit_today
+from moorfog.store.base import new_id
 from tests.api.house import Client, House, Refused
+from tests.core.bench import START, counter
 
 
 def raw(client: Client, content: bytes, media: str = "application/json") -> tuple[int, dict[str, Any]]:
@@ -131,3 +136,52 @@ def test_a_displayed_zero_is_at_least_outside_over_half_a_step(house: House) -> 
         "tries"
     ]
     assert one["exercises"][0]["factor"] == "≥ 13700" and one["bound"] == "unknown" and one["overall"].startswith("≥")
+
+
+@pytest.mark.parametrize(
+    "sign",
+    ["\x00", "\x07", "\n", "\x1b", "\x7f", "\x85", "\u200f", "\u202e", "\u2066", "\ufffe", "\ufdd0", "\U0001ffff"],
+)
+def test_a_sign_that_nobody_sees_is_refused_at_the_door(house: House, sign: str) -> None:
+    """None of them can be written to every kind of paper and file, and some make one name look like another."""
+    admin, before = house.client("administrator"), house.client().get("/api/people")["total"]
+    entry = {"site_id": house.ours.site, "number": new_id()[-8:], "job": "", "task": "", "contact": ""}
+    entry |= {"clearance": None, "training": None}
+    with pytest.raises(Refused) as refused:
+        admin.post("/api/people", {**entry, "name": f"Orla{sign} Wick"})
+    assert refused.value.status == 422 and f"U+{ord(sign):04X}" in refused.value.body["message"]
+    assert house.client().get("/api/people")["total"] == before
+
+
+def test_names_of_every_script_are_taken_and_written_one_way(house: House) -> None:
+    admin = house.client("administrator")
+    entry = {"site_id": house.ours.site, "job": "", "task": "", "contact": "", "clearance": None, "training": None}
+    for name in ("Zoe\u0308 O\u2019Brien-Smith", "Ольга Вик", "أورلا ويك", "織田 みどり", "Nguyễn Thị Ánh"):
+        made = admin.post("/api/people", {**entry, "name": name, "number": new_id()[-8:]})
+        shown = admin.get(f"/api/people/{made['id'] if 'id' in made else made['person_id']}")
+        assert unicodedata.normalize("NFC", name) in json.dumps(shown, ensure_ascii=False)
+
+
+@pytest.mark.parametrize(
+    "at", ["0001-01-01T00:00:00+14:00", "9999-12-31T23:59:59-14:00", "1949-12-31T00:00:00Z", "3000-01-01T00:00:00Z"]
+)
+def test_a_moment_at_the_ends_of_the_calendar_is_no_moment(house: House, at: str) -> None:
+    tester = house.client()
+    visit = tester.open()
+    card = tester.get(f"/api/visits/{visit}")["visit"]["queue"][0]
+    body = {"kind": "answered", "question": card["id"], "answer": "fine", "facts": card["facts"]}
+    with pytest.raises(Refused) as refused:
+        tester.post(f"/api/visits/{visit}/events", {**tester.proposal(visit, body), "occurred_at": at})
+    assert refused.value.status == 422 and "occurred_at" in refused.value.body["message"]
+
+
+@pytest.mark.parametrize("day", ["2026-W05-1", "2026W051", "20260105", "2026-005", "2026-1-5", "２０２６-01-05"])
+def test_a_day_is_written_one_way_wherever_it_is_compared(house: House, day: str) -> None:
+    """A week of the year sorts after every day of it: a calibration until then would have counted all year."""
+    admin = house.client("administrator")
+    shown = admin.get(f"/api/instruments/{house.ours.counter}")
+    figures = {**shown["figures"], "calibrated_until": day}
+    entry = {"name": shown["name"], "employer_id": shown["employer_id"], "figures": figures, "line": ""}
+    with pytest.raises(Refused, match="calibrated_until"):
+        admin.call("PUT", f"/api/instruments/{house.ours.counter}", entry)
+    assert unfit_today(counter(calibrated_until=day), START) == ["calibration"] and lot_is_over(day, "2026-01-01")

@@ -16,6 +16,7 @@ from moorfog.bootstrap import ensure_web
 from moorfog.core.rules.book import Rules
 from moorfog.demo import seed
 from moorfog.demo.run import PASSWORD
+from moorfog.demo.scenario import SERIALS
 from moorfog.instruments.line import SIMULATED_KEY
 from moorfog.serving.parts import Parts
 from moorfog.serving.ports import free_port
@@ -108,6 +109,7 @@ class Stack:
             return
         port = free_port()
         command = [sys.executable, "-m", "moorfog.instruments.simulated", "--port", str(port), "--kind", kind]
+        command += ["--serial", SERIALS[kind]]
         self.spawn(kind, command)
         command = [sys.executable, "-m", "moorfog.instruments.link", "--server", self.address]
         command += ["--counter", f"socket://127.0.0.1:{port}", "--spool", str(self.home / "spool" / kind)]

@@ -17,7 +17,8 @@ from moorfog.serving.ports import free_port
 @pytest.mark.parametrize(("kind", "mode"), [("counter", "counts"), ("pressure", "pressure")])
 def test_an_instrument_says_its_kind_and_serial_number(kind: str, mode: str) -> None:
     port = str(free_port())
-    command = [sys.executable, "-m", "moorfog.instruments.simulated", "--port", port, "--kind", kind, "--seed", "7"]
+    command = [sys.executable, "-m", "moorfog.instruments.simulated", "--port", port, "--kind", kind]
+    command += ["--serial", "SIM-0007"]
     child = subprocess.Popen(command, stderr=subprocess.DEVNULL)
     try:
         found = ask(f"socket://127.0.0.1:{port}")

@@ -64,8 +64,11 @@ class Demo(Whole):
 
     def _start_instrument(self, kind: str, address: str, token: str) -> None:
         """Start a simulated instrument on a free port, and its link."""
+        from moorfog.demo.scenario import SERIALS
+
         port = str(free_port())
         simulated = [sys.executable, "-m", "moorfog.instruments.simulated", "--port", port, "--kind", kind]
+        simulated += ["--serial", SERIALS[kind]]
         self.parts.start(kind, simulated, {SIMULATED_KEY: self.key})
         link = [sys.executable, "-m", "moorfog.instruments.link", "--server", address]
         link += ["--counter", f"socket://127.0.0.1:{port}", "--spool", str(self.home / "spool" / kind)]

@@ -110,13 +110,14 @@ def seed_places(db: Session, rules: Rules, password: str, link_token: str) -> No
     seed_files(db)
     enter_facepieces(db)
     until = (DatabaseClock().now(db).date() + timedelta(days=210)).isoformat()
+    serial = scenario.COUNTER_SERIAL
     create_instrument(
         db,
         name=COUNTER,
         employer_id=None,
         is_simulated=True,
         token=link_token,
-        content={**scenario.COUNTER_FIGURES, "serial_number": "SIM-0004", "calibrated_until": until, "zone": zone},
+        content={**scenario.COUNTER_FIGURES, "serial_number": serial, "calibrated_until": until, "zone": zone},
     )
     for name, kind, serial, figures in scenario.INSTRUMENTS:
         create_instrument(

@@ -51,6 +51,7 @@ class SimulatedCounter:
     key: str = ""
     """What a link must say in its greeting before it may tell whom to stand in for; empty where anybody may."""
     knows_peer: bool = field(init=False)
+    serial: str = "SIM-0004"
 
     def __post_init__(self) -> None:
         self.air = SimulatedAir(self.seed, AMBIENT, FLOW_NL_PER_MS)
@@ -64,8 +65,7 @@ class SimulatedCounter:
             line = read_line(raw)
             if line.type == "HELLO":
                 self.knows_peer = not self.key or hmac.compare_digest(line.fields.get("key", ""), self.key)
-                serial = f"SIM-{self.seed:04d}"
-                return write_line("HI", v=VERSION, mode=KINDS[self.kind], serial=serial, step=STEP_MS)
+                return write_line("HI", v=VERSION, mode=KINDS[self.kind], serial=self.serial, step=STEP_MS)
             if line.type == "VALVE" and line.fields.get("p") in ("IN", "OUT"):
                 self.is_inside = line.fields["p"] == "IN"
                 return write_line("OK", cmd="VALVE")
@@ -141,7 +141,7 @@ def _whole(text: str, least: int, most: int) -> int:
     return value
 
 
-def serve(port: int, seed: int, kind: str = "counter", key: str = "") -> None:
+def serve(port: int, seed: int, kind: str = "counter", key: str = "", serial: str = "SIM-0004") -> None:
     """Serve one link at a time on loopback until SIGTERM."""
     running = True
 
@@ -155,7 +155,7 @@ def serve(port: int, seed: int, kind: str = "counter", key: str = "") -> None:
     listener.setblocking(False)
     selector = selectors.DefaultSelector()
     selector.register(listener, selectors.EVENT_READ)
-    counter, client, buffer = SimulatedCounter(seed, kind, key=key), None, LineBuffer()
+    counter, client, buffer = SimulatedCounter(seed, kind, key=key, serial=serial), None, LineBuffer()
     due = time.monotonic()
     while running:
         for event, _ in selector.select(max(0.0, min(0.2, due - time.monotonic()))):
@@ -208,9 +208,10 @@ def main() -> None:
     parser.add_argument("--port", type=int, required=True)
     parser.add_argument("--seed", type=int, default=4)
     parser.add_argument("--kind", choices=tuple(KINDS), default="counter")
+    parser.add_argument("--serial", default="SIM-0004", help="the serial number that it says it has")
     given = parser.parse_args()
     set_up_logs()
-    serve(given.port, given.seed, given.kind, os.environ.get(SIMULATED_KEY, ""))
+    serve(given.port, given.seed, given.kind, os.environ.get(SIMULATED_KEY, ""), given.serial)
 
 
 if __name__ == "__main__":

@@ -7,6 +7,7 @@ from datetime import datetime, timedelta
 from moorfog.core.events.facts import Nebuliser
 from moorfog.core.events.payloads import Facepiece, Instrument, instant_or_none
 from moorfog.core.kernel.arithmetic import decimal_or_none
+from moorfog.core.kernel.days import day_or_none
 from moorfog.core.rules.book import Book
 from moorfog.core.rules.protocols import instrument_of
 
@@ -40,7 +41,7 @@ def unfit_today(instrument: Instrument, at: datetime, is_strict: bool = True) ->
         found = [one for one in instrument.checks if one.name == name and one.checked_on == day]
         if not found or not found[-1].passed:
             out.append(f"check_{name}")
-    if not instrument.calibrated_until or instrument.calibrated_until < day:
+    if day_or_none(instrument.calibrated_until) is None or instrument.calibrated_until < day:
         out.append("calibration")
     if instrument.charge_h:
         charged = instant_or_none(instrument.charged_at)
@@ -71,5 +72,5 @@ def nebuliser_blocks(book: Book, role: str, nebuliser: Nebuliser | None, at: dat
 
 
 def lot_is_over(use_by: str, day: str) -> bool:
-    """True where a lot is past its use-by date on a day, or has none. Dates YYYY-MM-DD."""
-    return not use_by or use_by < day
+    """True where a lot is past its use-by date on a day, or has none that can be read. Dates YYYY-MM-DD."""
+    return day_or_none(use_by) is None or use_by < day

@@ -5,7 +5,6 @@ from __future__ import annotations
 import secrets
 from collections.abc import Mapping
 from dataclasses import dataclass
-from datetime import date
 from typing import Any, ClassVar
 from zoneinfo import ZoneInfo
 
@@ -16,6 +15,7 @@ from moorfog.core.events.facts import STRICT
 from moorfog.core.events.payloads import instant
 from moorfog.core.kernel.arithmetic import NotANumber, parse_decimal
 from moorfog.core.kernel.codec import DataError
+from moorfog.core.kernel.days import day_or_none
 from moorfog.core.rules.instruments import strictest_limit
 from moorfog.data import instrument_kinds
 from moorfog.operations.accounts.journal import Note, changed, note
@@ -101,11 +101,8 @@ def _bad_places(content: Mapping[str, Any]) -> list[str]:
             ZoneInfo(zone)
         except (KeyError, ValueError, OSError):
             out.append(f"zone {zone!r} is none; write one such as Europe/London")
-    if isinstance(until, str) and until.strip():
-        try:
-            date.fromisoformat(until)
-        except ValueError:
-            out.append(f"calibrated_until {until!r} is not a date as 2026-01-31")
+    if isinstance(until, str) and until.strip() and day_or_none(until) is None:
+        out.append(f"calibrated_until {until!r} is not a date as 2026-01-31")
     return out
 
 

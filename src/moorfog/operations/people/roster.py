@@ -16,7 +16,7 @@ from sqlalchemy.orm import Session
 from moorfog.operations.accounts.journal import Note, note
 from moorfog.operations.accounts.sessions import Actor
 from moorfog.operations.errors import DomainError
-from moorfog.operations.fields import day_of
+from moorfog.operations.fields import BREAKS, day_of, hidden_sign
 from moorfog.operations.people.changing import ALIKE
 from moorfog.operations.people.people import index_people
 from moorfog.operations.people.roster_file import (
@@ -299,6 +299,8 @@ def _problems(
         heading = _heading(roster, columns, name)
         if text.startswith("="):
             yield RowError(row, heading, "a formula stands there; put its value in its place")
+        elif sign := hidden_sign(text, BREAKS):
+            yield RowError(row, heading, f"there is a sign in it that nobody sees ({sign}); type it anew")
         elif len(text) > LENGTHS[name]:
             yield RowError(row, heading, f"longer than {LENGTHS[name]} characters")
         elif name in DAYS and text and read_day(text, file.day_order) is None:
