@@ -7,7 +7,7 @@ from datetime import timedelta
 from pathlib import Path
 
 import pytest
-from sqlalchemy import delete
+from sqlalchemy import delete, text
 from sqlalchemy.orm import Session
 
 from moorfog.api import live
@@ -27,6 +27,22 @@ def test_a_page_at_which_nobody_does_anything_ends_however_often_it_asks(house: 
             tester.call("GET", "/api/session", headers={"X-Moorfog-Idle": str(60 * (minute + 5))})
     with pytest.raises(Refused, match="sign_in_needed"):
         tester.call("GET", "/api/session", headers={"X-Moorfog-Idle": "2700"})
+
+
+def test_one_request_of_a_session_keeps_no_other_waiting(house: House) -> None:
+    """A long request held the row of its own session: every other page of the same person stood still."""
+    tester = house.client()
+    house.clock.at += sessions.NOTED_EVERY * 2
+    whose = "SELECT id FROM account WHERE login = :login"
+    row = text(f"SELECT digest FROM sign_in_session WHERE account_id = ({whose}) FOR UPDATE")
+    with house.engine.connect() as long_request, ThreadPoolExecutor(1) as pool:
+        long_request.execute(row, {"login": tester.login})
+        answer = pool.submit(tester.get, "/api/session")
+        assert answer.result(5)["roles"] == ["tester"]
+        long_request.rollback()
+    tester.get("/api/session")  # the next one notes it
+    house.clock.at += sessions.IDLE - sessions.NOTED_EVERY
+    assert tester.get("/api/session")["roles"] == ["tester"]
 
 
 @pytest.mark.parametrize("said", ["-5", "nan", "1e9", "x", ""])

@@ -45,7 +45,7 @@ from moorfog.api.routing import CLOSED_VISIT, ROUTES, RULE_ROLES, SAFE, Context,
 from moorfog.api.session import COOKIE
 from moorfog.core.rules.book import Rules
 from moorfog.operations.accounts.journal import Note, notes_of, write, write_seen
-from moorfog.operations.accounts.sessions import READERS, digest_of, find_session
+from moorfog.operations.accounts.sessions import READERS, digest_of, find_session, note_active
 from moorfog.operations.accounts.tokens import actor_for_token
 from moorfog.operations.bench.wearer import LASTS, visit_of_address
 from moorfog.operations.errors import DomainError
@@ -122,6 +122,7 @@ def _view(one: Route, engine: Engine, clock: Clock, rules: Rules, hub: Hub, day:
         def work(db: Session) -> Any:
             hooks.clear()
             context = _context(one, db, engine, clock, rules)
+            hooks.extend(context.after_commit)
             context.after_commit = hooks
             if context.link is not None and one.quick is not None:
                 linked.add(digest_of(_bearer()))
@@ -272,7 +273,9 @@ def _context(one: Route, db: Session, engine: Engine, clock: Clock, rules: Rules
         return context
     found = find_session(db, clock, secret, context.address, _idle_s(one)) if secret else None
     if found is not None:
-        context.signed_in, context.csrf = found
+        context.signed_in, context.csrf = found.actor, found.csrf
+        if found.active_at is not None:
+            context.after_commit.append(partial(note_active, engine, secret, found.active_at))
     if one.rule == "public":
         return context
     if found is None and one.rule == "read" and one.method == "GET" and (token := _bearer()):

@@ -6,17 +6,20 @@ import hashlib
 import logging
 import secrets
 from collections.abc import Callable
+from contextlib import suppress
 from dataclasses import dataclass
 from datetime import datetime, timedelta
+from typing import NamedTuple
 
 from argon2 import PasswordHasher
 from argon2.exceptions import InvalidHashError, VerifyMismatchError
-from sqlalchemy import delete, func, insert, select
+from sqlalchemy import Engine, delete, func, insert, select
+from sqlalchemy.exc import DBAPIError
 from sqlalchemy.orm import Session
 from zxcvbn import zxcvbn
 
 from moorfog.operations.errors import DomainError, Forbidden
-from moorfog.store.base import new_id, quick_engine
+from moorfog.store.base import new_id, quick_engine, run_in_transaction
 from moorfog.store.clock import Clock
 from moorfog.store.models import Account, Grant, KnownAddress, SignInAttempt, SignInSession
 from moorfog.store.scope import Scope
@@ -223,10 +226,20 @@ def open_session(db: Session, clock: Clock, account: Account, tried: Attempt) ->
     return SignedIn(secret, csrf, expires, load_actor(db, account, now, address))
 
 
+class FoundSession(NamedTuple):
+    """A live session: who acts, the token against forged requests, and since when somebody is there where that is news
+    (None: it is not)."""
+
+    actor: Actor
+    csrf: str
+    active_at: datetime | None
+
+
 def find_session(
     db: Session, clock: Clock, secret: str, address: str = "", idle_s: float | None = None
-) -> tuple[Actor, str] | None:
-    """Return actor and forgery token of a live session, or None.
+) -> FoundSession | None:
+    """Return a live session, or None. Nothing is written: a request may take long, and others of the session wait for
+    what it has written; :func:`note_active` keeps the news.
 
     ``idle_s``: for how long nobody has pressed or touched anything there, as the page says; None where it does not say.
     """
@@ -235,12 +248,25 @@ def find_session(
     if row is None or row.expires_at <= now or row.active_at + IDLE <= now:
         return None
     active_at = now - timedelta(seconds=idle_s) if idle_s is not None else row.active_at
-    if active_at > row.active_at + NOTED_EVERY:
-        row.active_at = active_at
     account = db.get(Account, row.account_id)
-    if account is not None and account.off_at is not None:
+    if account is None or account.off_at is not None:
         return None
-    return (load_actor(db, account, row.password_at, address), row.csrf) if account else None
+    news = active_at if active_at > row.active_at + NOTED_EVERY else None
+    return FoundSession(load_actor(db, account, row.password_at, address), row.csrf, news)
+
+
+def note_active(engine: Engine, secret: str, at: datetime) -> None:
+    """Note that somebody is there, in a transaction of its own: where the row is held by another it is left to that
+    one's next request, and so it is where the database is away."""
+
+    def work(db: Session) -> None:
+        known = select(SignInSession).where(SignInSession.digest == digest_of(secret))
+        row = db.scalar(known.with_for_update(skip_locked=True))
+        if row is not None and row.active_at < at:
+            row.active_at = at
+
+    with suppress(DBAPIError):
+        run_in_transaction(engine, work)
 
 
 def sign_out(db: Session, secret: str) -> None:
