@@ -162,6 +162,15 @@ def test_an_account_switched_off_is_out_at_once(house: House) -> None:
     assert house.client().get("/api/session")["account_id"] == mine
 
 
+def test_a_password_to_be_chosen_anew_ends_every_session_at_once(house: House) -> None:
+    tester, admin = house.client(), chief(house)
+    mine = tester.get("/api/session")["account_id"]
+    admin.post(f"/api/accounts/{mine}/reset")
+    with pytest.raises(Refused, match="sign_in_needed"):
+        tester.call("DELETE", "/api/session")
+    assert house.client().get("/api/session")["account_id"] == mine, "the old password counts until then"
+
+
 def test_the_last_administrator_cannot_lock_the_door_behind_them(empty: Empty) -> None:
     hollis = empty.client().sign_in("hollis", LONG)
     own = hollis.get("/api/session")["account_id"]

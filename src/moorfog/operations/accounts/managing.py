@@ -320,13 +320,15 @@ def switch(db: Session, clock: Clock, actor: Actor, account_id: str, *, on: bool
 
 
 def reset(db: Session, clock: Clock, actor: Actor, account_id: str) -> Invited:
-    """Make a one-time address at which a new password is chosen; the old one and all sessions count until then.
+    """Make a one-time address at which a new password is chosen; the old one counts until then, and every session
+    ends at once.
 
     The second factor is switched off as well when the address is used: whoever lost both begins anew.
     """
     account, grants = find_account(db, actor, account_id)
     if account.off_at is not None:
         raise DomainError("account_off", "This account is switched off. Switch it on first.")
+    end_sessions(db, account_id)
     note(db, Note("account", account_id, _first_employer(grants), {"password": ["", "to be chosen anew"]}))
     return _address(db, clock, account_id, RESET_FOR if account.password_hash else INVITED_FOR)
 
