@@ -18,7 +18,7 @@ from moorfog.core.kernel.replacing import made
 VERSIONS: dict[str, int] = {
     **dict.fromkeys(KINDS, 1),
     "run_closed": 2,
-    "run_started": 4,
+    "run_started": 5,
     **dict.fromkeys(("probe_fitted", "visit_opened", "facepiece_chosen"), 3),
     **dict.fromkeys(("answered", "task_chosen", "proof_given", "corrected"), 2),
 }
@@ -27,6 +27,11 @@ VERSIONS: dict[str, int] = {
 def _started_by_a_counter(payload: dict[str, Any]) -> dict[str, Any]:
     more = {"kind": "counter", "required": ["particle", "zero", "max_fit_factor"], "charged_at": "", "charge_h": 0}
     return {**payload, "instrument": {**payload["instrument"], **more}}
+
+
+def _with_serial_unsaid(payload: dict[str, Any]) -> dict[str, Any]:
+    """Leave unsaid which serial number the instrument on the link said: nobody asked."""
+    return {**payload, "instrument": {**payload["instrument"], "said_serial": ""}}
 
 
 CHECKS_THEN = {"particle": "room_air", "zero": "clean_air", "max_fit_factor": "clean_line_ratio"}
@@ -104,6 +109,7 @@ UPCASTERS: dict[tuple[str, int], Callable[[dict[str, Any]], dict[str, Any]]] = {
     ("run_started", 1): _started_by_a_counter,
     ("run_started", 2): _with_checks_named,
     ("run_started", 3): lambda payload: {**payload, "hidden": ""},
+    ("run_started", 4): _with_serial_unsaid,
     ("run_closed", 1): lambda payload: {**payload, "signals": [], "holds": []},
     ("visit_opened", 1): lambda payload: {**payload, "wore": ""},
     ("visit_opened", 2): lambda payload: {**payload, "visit_id": ""},
