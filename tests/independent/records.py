@@ -121,6 +121,9 @@ def before_the_start(log: list[ev.Event], dice: random.Random) -> list[ev.Event]
         one = payload.instrument
         bad: list[dict[str, Any]] = [
             {"calibrated_until": "2020-01-01"},
+            {"calibrated_until": "2026-W05-1"},
+            {"said_serial": "SIM-9999"},
+            {"said_serial": f" {one.serial_number} "},
             {"checks": one.checks[:-1]},
             {"checks": tuple(replace(each, passed=False) for each in one.checks)},
             {"charge_h": 8, "charged_at": ""},

@@ -9,6 +9,7 @@ sensed, the questions at the end, both signatures. Sources: docs/formats, docs/r
 
 from __future__ import annotations
 
+import re
 from datetime import date, datetime, timedelta
 from fractions import Fraction
 
@@ -200,8 +201,12 @@ class Second(Figures):
             one = payload["instrument"]
             last = {each["name"]: each for each in one["checks"] if each["checked_on"] == one["used_on"]}
             out += [f"check {name}" for name in one["required"] if name not in last or not last[name]["passed"]]
-            if not one["calibrated_until"] or one["calibrated_until"] < one["used_on"]:
+            until = one["calibrated_until"]
+            if not re.fullmatch(r"\d{4}-\d{2}-\d{2}", until) or until < one["used_on"]:
                 out.append("calibration")
+            heard = one.get("said_serial", "")
+            if heard and "".join(heard.lower().split()) != "".join(one["serial_number"].lower().split()):
+                out.append("another instrument")
             if one["charge_h"]:
                 charged = moment(one["charged_at"]) if one["charged_at"] else None
                 if charged is None or not timedelta() <= at - charged <= timedelta(hours=one["charge_h"]):
