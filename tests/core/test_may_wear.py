@@ -72,6 +72,7 @@ def test_a_pass_holds_until_the_first_of_what_ends_it(rules: Rules) -> None:
     assert against(rules, "2027-02-11") == [("training", "administrator")]
     assert against(rules, "2027-03-03") == [("ended", "tester"), ("training", "administrator")]
     assert against(rules, "2026-03-01", trained=("2026-01-02",)) == [("not_yet", "tester")]
+    assert against(rules, "2026-03-10", trained=("2026-03-10",)) == [], "trained on the day itself"
 
 
 @pytest.mark.parametrize(
