@@ -455,7 +455,7 @@ def test_the_instrument_on_the_link_is_the_one_on_file_or_nothing_is_measured_wi
 
     def heard(serial: str | None) -> dict[str, Any]:
         said = {"state": "reading", "ambient": "5300"} | ({} if serial is None else {"serial": serial})
-        tester.link("status", said)
+        tester.call("POST", "/api/link/status", said, {"Authorization": f"Bearer {house.ours.token}"})
         return view(tester, counter)
 
     other = heard("SIM-9999")
@@ -490,3 +490,20 @@ def test_the_instrument_on_the_link_is_the_one_on_file_or_nothing_is_measured_wi
         frozen = json.loads(next(iter(log)).payload)["instrument"]
     assert "plate" in frozen["required"], "the record says how it was known"
     assert [one["value"] for one in frozen["checks"] if one["name"] == "plate"] == [known]
+
+
+@pytest.mark.parametrize(("serial", "reason"), [("SIM-9999", "SIM-9999"), ("", "plate")])
+def test_an_instrument_that_is_plugged_in_after_the_run_began_gives_no_pass(
+    house: House, serial: str, reason: str
+) -> None:
+    """The run is started while the link is silent, or another counter is put on the cable afterwards."""
+    tester = house.client()
+    tester.check_counter()
+    visit = tester.open()
+    tester.until(visit, "run")
+    run = tester.start(visit)
+    tester.link("status", {"state": "in_run", "ambient": "5300", "serial": serial})
+    send(tester, run, wearer_of(house, "fast-count-elastomeric"), house.ours.token)
+    (one,) = tester.get(f"/api/visits/{visit}")["visit"]["tries"]
+    assert one["outcome"] == "void" and reason in one["reasons"][0]["sentence"]
+    assert tester.link("status", {"state": "reading", "ambient": "5300"})["plan"] is None, "the counter is free again"

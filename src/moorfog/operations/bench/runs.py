@@ -29,7 +29,7 @@ from moorfog.operations.bench.proposals import StartRun
 from moorfog.operations.bench.readings import Sealed, load_readings, no_lease
 from moorfog.operations.bench.visits import append
 from moorfog.operations.errors import Conflict, DomainError, NotFound
-from moorfog.operations.kit.instruments import find_instrument, instrument_facts
+from moorfog.operations.kit.instruments import find_instrument, instrument_facts, why_another
 from moorfog.operations.kit.links import Linked
 from moorfog.operations.kit.plan import RunPlan
 from moorfog.store.base import new_id
@@ -215,6 +215,9 @@ def close_run(
     protocol = visit.rules.protocol(one.started.protocol_id) if one else None
     if one is None or one.counted is None or protocol is None:
         raise NotFound("run")
+    if why := why_another(db.get_one(InstrumentRow, row.id, populate_existing=True), one.counted.instrument):
+        void_run(db, clock, head.id, run_id, why, f"link:{row.name}")
+        return load_visit(db, head)
     readings = load_readings(db, run_id, sealed.count)
     payload = closed_with(run_id, protocol, visit.rules.book, readings, sealed.end, one.counted.instrument)
     if payload.sha256 != sealed.sha256:

@@ -14,7 +14,7 @@ from sqlalchemy.orm import Session
 from moorfog.core.events.payloads import DailyCheck, Instrument, instant
 from moorfog.core.kernel.codec import DataError
 from moorfog.core.rules.instruments import CheckRule, KindRule, strictest_limit
-from moorfog.core.rules.kit_gate import unfit_today
+from moorfog.core.rules.kit_gate import same_serial, unfit_today
 from moorfog.data import instrument_kinds
 from moorfog.operations.accounts.sessions import READERS, Actor
 from moorfog.operations.errors import DomainError, NotFound
@@ -214,10 +214,28 @@ PLATE = "plate"
 PLATE_TITLE = "Serial number on its plate"
 
 
+def _is_linked(row: InstrumentRow, now: datetime) -> bool:
+    return row.seen_at is not None and now - row.seen_at < LINK_SILENT
+
+
 def heard_serial(row: InstrumentRow, now: datetime) -> str | None:
     """Return the serial number that the instrument on the link says, empty where it says none, None without a link."""
-    is_linked = row.seen_at is not None and now - row.seen_at < LINK_SILENT
-    return str((row.live or {}).get("serial", "")) if is_linked else None
+    return str((row.live or {}).get("serial", "")) if _is_linked(row, now) else None
+
+
+def why_another(row: InstrumentRow, frozen: Instrument) -> str:
+    """Return why what a link has read may be another instrument's than the one a run was started with, or nothing.
+
+    Asked when the run is sealed: at its start the link may have been silent, and a cable is quickly changed.
+    """
+    if row.live is None:
+        return ""
+    said = str(row.live.get("serial", ""))
+    if said:
+        words = f"The instrument on the link is {said}, not {frozen.serial_number}."
+        return "" if same_serial(said, frozen.serial_number) else words
+    is_read = any(one.name == PLATE and one.passed and one.checked_on == frozen.used_on for one in frozen.checks)
+    return "" if is_read else "The instrument on the link does not say which it is, and its plate was not read."
 
 
 def _plate(row: InstrumentRow, day: Day) -> CheckView:
@@ -281,7 +299,7 @@ def _blocking_words(row: InstrumentRow, day: Day, code: str) -> str:
 def _view(row: InstrumentRow, day: Day, now: datetime) -> CounterView:
     latest, acts, kind = day.checks, day.acts, kind_of(row)
     figures: dict[str, Any] = row.content
-    linked = row.seen_at is not None and now - row.seen_at < LINK_SILENT
+    linked = _is_linked(row, now)
     live = row.live or {}
     outside = live.get("ambient") if linked else None
     checks = []
