@@ -105,7 +105,12 @@ def steps_of(engine: Engine, clock: Clock, stopping: threading.Event) -> list[St
     return [
         Step("saying that there is a worker", TELL_EVERY, inside(tell_round)),
         Step("voiding runs whose readings never came", PERIOD_S, void),
-        Step("distrusting what another program wrote", PERIOD_S, lambda: _distrust(engine), once=True),
+        Step(
+            "distrusting what another program wrote",
+            PERIOD_S,
+            partial(run_in_transaction, engine, distrust_foreign),
+            once=True,
+        ),
         Step("working out who may wear what", PERIOD_S, freshen),
         Step("sending letters", PERIOD_S, lambda: _send_some(engine, clock, stopping)),
         Step("giving screens up", PERIOD_S, lose, first=HEAD_START_S),
@@ -117,10 +122,6 @@ def steps_of(engine: Engine, clock: Clock, stopping: threading.Event) -> list[St
         Step("forgetting files", 300, inside(forget_files)),
         Step("telling who is due", 300, lambda: _tell_due(engine, clock)),
     ]
-
-
-def _distrust(engine: Engine) -> None:
-    run_in_transaction(engine, distrust_foreign)
 
 
 def do_jobs(engine: Engine, stopping: threading.Event) -> None:

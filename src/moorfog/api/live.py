@@ -270,10 +270,14 @@ class Hub:
     def _read_proofs(self, db: Session, followed: list[tuple[Watch, ProofWatch]]) -> None:
         """Feed what is new of all proofs that are followed, and tell their screens; one question for all of them."""
         for watch, proof, fresh in _fresh(db, followed):
-            latest = followed_on(proof.stream, fresh).latest
-            inside = cut(latest, 3) if latest is not None else None
-            said = ProofMessage(inside, proof.stream.is_still, proof.stream.risen)
-            self._send(watch, message("proof", json.dumps(encode(said))))
+            if not self.apart.do(f"proof {proof.run_id}", partial(self._say_proof, watch, proof, fresh)):
+                watch.proof = None
+
+    def _say_proof(self, watch: Watch, proof: ProofWatch, fresh: list[Reading]) -> None:
+        latest = followed_on(proof.stream, fresh).latest
+        inside = cut(latest, 3) if latest is not None else None
+        said = ProofMessage(inside, proof.stream.is_still, proof.stream.risen)
+        self._send(watch, message("proof", json.dumps(encode(said))))
 
     def _read(self, db: Session, followed: list[tuple[Watch, RunWatch]]) -> None:
         """Feed what is new of all runs that are followed, and tell their screens; one question for all of them."""

@@ -245,8 +245,7 @@ INSTRUMENTS: tuple[tuple[str, str, str, dict[str, str]], ...] = (
 )
 """Name, kind, serial number and figures of the demo's instruments besides its counter."""
 
-COUNTER_SERIAL = "SIM-0004"
-SERIALS = {"counter": COUNTER_SERIAL, **{kind: serial for _, kind, serial, _ in INSTRUMENTS}}
+SERIALS = {"counter": "SIM-0004", **{kind: serial for _, kind, serial, _ in INSTRUMENTS}}
 """By kind: the serial number on file, which the simulated instrument on the link says as well."""
 
 PARTS: tuple[tuple[str, Literal["probe", "adapter", "probed cartridge", "manifold"], str, bool], ...] = (

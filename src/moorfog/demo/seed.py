@@ -110,14 +110,14 @@ def seed_places(db: Session, rules: Rules, password: str, link_token: str) -> No
     seed_files(db)
     enter_facepieces(db)
     until = (DatabaseClock().now(db).date() + timedelta(days=210)).isoformat()
-    serial = scenario.COUNTER_SERIAL
+    used = {"calibrated_until": until, "zone": zone}
     create_instrument(
         db,
         name=COUNTER,
         employer_id=None,
         is_simulated=True,
         token=link_token,
-        content={**scenario.COUNTER_FIGURES, "serial_number": serial, "calibrated_until": until, "zone": zone},
+        content={**scenario.COUNTER_FIGURES, "serial_number": scenario.SERIALS["counter"], **used},
     )
     for name, kind, serial, figures in scenario.INSTRUMENTS:
         create_instrument(
@@ -126,7 +126,7 @@ def seed_places(db: Session, rules: Rules, password: str, link_token: str) -> No
             employer_id=None,
             is_simulated=True,
             token=f"{link_token}.{kind}",
-            content={**figures, "kind": kind, "serial_number": serial, "calibrated_until": until, "zone": zone},
+            content={**figures, "kind": kind, "serial_number": serial, **used},
         )
     for login, name, role, employer_name in scenario.ACCOUNTS:
         create_account(db, login, name, password, [(role, employers[employer_name] if employer_name else None)])

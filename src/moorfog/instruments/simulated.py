@@ -35,6 +35,10 @@ KINDS = {"counter": "counts", "photometer": "photometer", "pressure": "pressure"
 log = logging.getLogger("moorfog.simulated")
 
 
+SERIAL = "SIM-0004"
+"""What a simulated instrument says that is told no other serial number."""
+
+
 @dataclass
 class SimulatedCounter:
     """The instrument's state. Its clock runs ``speed`` times as fast as ours, for practice only."""
@@ -51,7 +55,7 @@ class SimulatedCounter:
     key: str = ""
     """What a link must say in its greeting before it may tell whom to stand in for; empty where anybody may."""
     knows_peer: bool = field(init=False)
-    serial: str = "SIM-0004"
+    serial: str = SERIAL
 
     def __post_init__(self) -> None:
         self.air = SimulatedAir(self.seed, AMBIENT, FLOW_NL_PER_MS)
@@ -141,7 +145,7 @@ def _whole(text: str, least: int, most: int) -> int:
     return value
 
 
-def serve(port: int, seed: int, kind: str = "counter", key: str = "", serial: str = "SIM-0004") -> None:
+def serve(port: int, seed: int, kind: str = "counter", key: str = "", serial: str = SERIAL) -> None:
     """Serve one link at a time on loopback until SIGTERM."""
     running = True
 
@@ -208,7 +212,7 @@ def main() -> None:
     parser.add_argument("--port", type=int, required=True)
     parser.add_argument("--seed", type=int, default=4)
     parser.add_argument("--kind", choices=tuple(KINDS), default="counter")
-    parser.add_argument("--serial", default="SIM-0004", help="the serial number that it says it has")
+    parser.add_argument("--serial", default=SERIAL, help="the serial number that it says it has")
     given = parser.parse_args()
     set_up_logs()
     serve(given.port, given.seed, given.kind, os.environ.get(SIMULATED_KEY, ""), given.serial)
