@@ -14,6 +14,7 @@ from pathlib import Path
 
 from moorfog import __version__
 from moorfog.bootstrap import StepFailed, ensure_node_modules, ensure_packages, ensure_web, prepare, root
+from moorfog.checking import add_verify
 from moorfog.housekeeping import add_commands, database
 
 _opened = ExitStack()
@@ -83,24 +84,6 @@ def cmd_rebuild(given: argparse.Namespace) -> int:
         return 3
     print(f"\nRead models refilled from {done} visits.")
     return 0
-
-
-def cmd_verify(given: argparse.Namespace) -> int:
-    """Check that what is stored is what was stored; say what is not, and end with 3."""
-    from moorfog.operations.records.anchors import key_folder, known_key
-    from moorfog.operations.records.verify import verify
-    from moorfog.store.base import make_engine
-
-    def tell(done: int, total: int) -> None:
-        print(f"\r{done} of {total} visits", end="", file=sys.stderr, flush=True)
-
-    kept = given.anchors.read_text().splitlines() if given.anchors else []
-    faults = verify(make_engine(database_url()), tell, known_key(key_folder()), kept)
-    print(file=sys.stderr)
-    for one in faults:
-        print(f"{one.kind}: {one.where}: {one.problem}")
-    print("Everything holds." if not faults else f"{len(faults)} things are not what was stored. Restore a backup.")
-    return 3 if faults else 0
 
 
 def cmd_anchors(given: argparse.Namespace) -> int:
@@ -306,9 +289,7 @@ def parser() -> argparse.ArgumentParser:
         ("check", cmd_check, "make the developers' environment"),
     ):
         sub.add_parser(name, help=text).set_defaults(run=run)
-    check = sub.add_parser("verify", help="check that what is stored is what was stored")
-    check.add_argument("--anchors", type=Path, metavar="FILE", help="anchors printed before: none may be gone")
-    check.set_defaults(run=cmd_verify)
+    add_verify(sub, database_url)
     lets = sub.add_parser("grants", help="print the grants of the account that server and worker use")
     lets.add_argument("account")
     lets.add_argument("--host", default="localhost")

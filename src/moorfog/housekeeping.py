@@ -110,7 +110,7 @@ def cmd_doctor(given: argparse.Namespace) -> int:
 
 def cmd_backup(given: argparse.Namespace) -> int:
     """Write a backup while the program runs, or while it does not."""
-    from moorfog.operations.records.anchors import key_folder
+    from moorfog.secret_files import key_folder
     from moorfog.serving.backup import BackupFailed, back_up, dump_to
     from moorfog.serving.database import reach
 
@@ -132,8 +132,8 @@ def cmd_backup(given: argparse.Namespace) -> int:
 
 def cmd_recovery_key(given: argparse.Namespace) -> int:
     """Make the recovery key, and show it this once."""
-    from moorfog.operations.records.anchors import key_folder
     from moorfog.recovery import RECIPIENT, make_recovery_key
+    from moorfog.secret_files import key_folder
 
     keys = key_folder() if os.environ.get("MOORFOG_DATABASE_URL") else own_home() / "keys"
     if (keys / RECIPIENT).exists() and not given.renew:
@@ -148,7 +148,6 @@ def cmd_recovery_key(given: argparse.Namespace) -> int:
 
 def cmd_restore(given: argparse.Namespace) -> int:
     """Lay a backup into an empty home, and check what is stored there."""
-    from moorfog.operations.records.anchors import known_key
     from moorfog.operations.records.verify import verify
     from moorfog.serving.backup import SEALED, BackupFailed, check_file, keepers, restore, strange_accounts
     from moorfog.serving.database import PrivateServer, fitted_flags
@@ -157,6 +156,7 @@ def cmd_restore(given: argparse.Namespace) -> int:
     from moorfog.store.base import make_engine
 
     home = own_home().resolve()
+    os.environ["MOORFOG_HOME"] = str(home)  # keys are looked for where the backup's are laid
     if home.exists() and any(home.iterdir()):
         sys.exit(f"moorfog restore: {home} is not empty, and nothing is laid over what is there; set MOORFOG_HOME")
     home.mkdir(parents=True, exist_ok=True)
@@ -185,7 +185,7 @@ def cmd_restore(given: argparse.Namespace) -> int:
         if strange:
             raise BackupFailed(f"the database has accounts that it should not have: {', '.join(strange)}")
         engine = make_engine(server.url)
-        faults, keep_all = verify(engine, trusted=known_key(home / "keys")), keepers(engine)
+        faults, keep_all = verify(engine, keys=home / "keys"), keepers(engine)
         engine.dispose()
     except (BackupFailed, OSError, RuntimeError) as error:
         server.stop()

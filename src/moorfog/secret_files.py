@@ -8,6 +8,15 @@ import stat
 from collections.abc import Callable
 from pathlib import Path
 
+from moorfog.bootstrap import root
+
+
+def key_folder() -> Path:
+    """Return where this installation keeps its keys: MOORFOG_KEYS, else beside its data."""
+    home = os.environ.get("MOORFOG_HOME")
+    return Path(os.environ.get("MOORFOG_KEYS") or (Path(home) if home else root() / "var") / "keys")
+
+
 LEAST = 20
 """Characters that a secret has at least: 120 bits as this program writes them. Common practice."""
 

@@ -17,11 +17,12 @@ from moorfog.operations.bench.runs import NEVER_CAME, stale_runs, void_run
 from moorfog.operations.bench.screens import forget_screens, lose_screens
 from moorfog.operations.jobs import claim, run_job
 from moorfog.operations.people.standing import distrust_foreign, freshen_everywhere
-from moorfog.operations.records.anchors import key_folder, make_anchor, printed, signing_key
+from moorfog.operations.records.anchors import make_anchor, printed, signing_key
 from moorfog.operations.records.crew_papers import forget_files
 from moorfog.operations.records.notices import tell_due, who_is_told
 from moorfog.operations.records.outbox import NotSet, mail_server, send_next
 from moorfog.operations.records.papers import forget_wrong_codes
+from moorfog.secret_files import key_folder
 from moorfog.serving.logs import set_up_logs
 from moorfog.steps import Apart, Step, Steps
 from moorfog.store.base import run_in_transaction

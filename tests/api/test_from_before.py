@@ -9,7 +9,7 @@ from typing import Any
 import pytest
 from sqlalchemy import delete, select
 
-from moorfog.operations.kit.ledger import Found, open_recall
+from moorfog.operations.kit.found_wrong import Found, open_recall
 from moorfog.operations.records import history_words
 from moorfog.store.base import run_in_transaction
 from moorfog.store.models import KitRecall, RecallSettled

@@ -15,7 +15,7 @@ from moorfog.core.events.chain import check_chain
 from moorfog.core.kernel.codec import decode
 from moorfog.core.views.wearer import WearerView
 from moorfog.operations.jobs import claim, run_job
-from moorfog.operations.kit.ledger import suspensions_of
+from moorfog.operations.kit.found_wrong import suspensions_of
 from moorfog.operations.kit.lending import note_lent
 from moorfog.operations.records.recall import run_recall
 from moorfog.store.base import new_id

@@ -17,7 +17,8 @@ from moorfog.core.events.chain import link_of_chain
 from moorfog.core.rules.book import Rules
 from moorfog.demo.seed import enter_facepieces
 from moorfog.operations.records.anchors import check_anchors, make_anchor, printed, public_hex, signing_key
-from moorfog.operations.records.verify import Fault, verify, verify_visit
+from moorfog.operations.records.verify import Extent, verify
+from moorfog.operations.records.verify_visits import Fault, verify_visits
 from moorfog.store.accounts import ERASABLE
 from moorfog.store.base import make_engine, new_id, run_in_transaction
 from moorfog.store.log import BrokenLog, forget_states, load_rules, load_visit, whole_log
@@ -33,6 +34,7 @@ from moorfog.store.models import (
     VisitSummary,
     WearPermission,
 )
+from moorfog.store.models_ledger import LedgerEntry, LedgerHead
 from moorfog.store.readmodels import refresh
 from tests.api.house import Client, House, Refused
 from tests.api.test_runs import close, columns, readings_of
@@ -77,7 +79,7 @@ def faults(house: House, visit: str) -> list[Fault]:
     with Session(house.engine) as db:
         head = db.get(VisitHead, visit)
         assert head is not None
-        return verify_visit(db, head, {head.rules_digest: load_rules(db, head.rules_digest)})
+        return verify_visits(db, [head.id], {head.rules_digest: load_rules(db, head.rules_digest)})
 
 
 def one(db: Session, visit: str, kind: str) -> EventRow:
@@ -242,7 +244,11 @@ def cut(house: House, visit: str) -> None:
 
 def anchored(house: House, key: Ed25519PrivateKey) -> Anchor:
     """An anchor of a day of its own."""
+    with Session(house.engine) as db:
+        last = db.scalar(select(func.max(Anchor.day))) or ""
     house.clock.pass_by(86_400)
+    while house.clock.at.date().isoformat() <= last:
+        house.clock.pass_by(86_400)
     made = run_in_transaction(house.engine, lambda db: make_anchor(db, house.clock, key))
     assert made is not None
     return made
@@ -304,3 +310,69 @@ def test_the_whole_store_is_gone_through_and_a_head_taken_away_is_found(house: H
     assert any(headless in one.where and "head is gone" in one.problem for one in found)
     assert any(nowhere in one.where and "wear_permission" in one.where for one in found), "a permission from nowhere"
     assert not any(whole in one.where for one in found) and told[-1][0] == told[-1][1] > 0
+
+
+def lines(found: list[Fault]) -> list[str]:
+    return sorted(f"{one.kind} {one.where} {one.problem}" for one in found)
+
+
+def test_a_check_that_was_broken_off_goes_on_where_it_was_and_finds_the_same(
+    house: House, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """By one process or two, at one go or with a stop after any batch."""
+    tester = house.client()
+    for person in house.ours.people:
+        tester.open(person)
+    with unguarded(house.engine) as db:
+        db.connection().execute(update(VisitSummary).values(doing="nothing at all"))
+    monkeypatch.setattr("moorfog.operations.records.verify.BATCH", 2)
+    whole = verify(house.engine)
+    assert sum(one.kind == "read model" for one in whole) >= 3
+    assert lines(verify(house.engine, extent=Extent(processes=2))) == lines(whole)
+    kept: list[tuple[str, list[Fault]]] = []
+
+    def done(visit: str, found: list[Fault]) -> None:
+        kept.append((visit, list(found)))
+        if len(kept) == 2:
+            raise KeyboardInterrupt
+
+    with pytest.raises(KeyboardInterrupt):
+        verify(house.engine, done=done)
+    after, before = kept[-1]
+    rest = verify(house.engine, extent=Extent(after=after))
+    assert lines([*before, *rest]) == lines(whole) and rest
+
+
+def test_since_the_last_anchor_only_what_came_after_it_is_looked_at(house: House, tmp_path: Path) -> None:
+    tester = house.client()
+    old = tester.open()
+    anchored(house, signing_key(tmp_path))
+    new = tester.open(house.ours.people[1])
+    since = Extent(since_anchor=True)
+    assert [one for one in verify(house.engine, extent=since) if old in one.where or new in one.where] == []
+    with unguarded(house.engine) as db:
+        db.connection().execute(update(VisitSummary).where(VisitSummary.visit_id.in_([old, new])).values(doing="x"))
+    found = " ".join(lines(verify(house.engine, extent=since)))
+    assert new in found and old not in found
+    assert old in " ".join(lines(verify(house.engine)))
+
+
+def test_a_head_that_names_another_site_than_its_log_is_found(house: House) -> None:
+    visit = house.client().open()
+    with unguarded(house.engine) as db:
+        db.connection().execute(update(VisitHead).where(VisitHead.id == visit).values(site_id=house.theirs.site))
+    assert "another employer, site or rule set" in faults(house, visit)[0].problem
+
+
+def test_a_ledger_cut_off_after_it_was_anchored_is_found(house: House, tmp_path: Path) -> None:
+    """Cut with all its rows put back, it holds by itself: only the anchor knows that it was longer."""
+    key = signing_key(tmp_path)
+    anchored(house, key)
+    with unguarded(house.engine) as db:
+        head = db.get_one(LedgerHead, house.ours.employer)
+        for table in ("ledger_entry", "ledger_value"):
+            db.execute(text(f"DELETE FROM {table} WHERE ledger = :l AND no = :n"), {"l": head.ledger, "n": head.no})
+        last = select(LedgerEntry.chain).where(LedgerEntry.ledger == head.ledger, LedgerEntry.no == head.no - 1)
+        head.no, head.chain = head.no - 1, db.scalars(last).one()
+    found = [one for one in about(house, key) if house.ours.employer in one]
+    assert found and "it was cut" in found[0]

@@ -13,7 +13,7 @@ from sqlalchemy.orm import Session
 from moorfog.core.rules.book import Rules
 from moorfog.demo.before import seed_before
 from moorfog.operations.accounts.sessions import load_actor
-from moorfog.operations.kit.ledger import Found, open_recall
+from moorfog.operations.kit.found_wrong import Found, open_recall
 from moorfog.operations.records.papers import Printed, code_of, issue
 from moorfog.recompute import run as recompute
 from moorfog.store.base import run_in_transaction

@@ -77,7 +77,7 @@ def empty() -> Iterator[Path]:
 def counts(server: PrivateServer) -> dict[str, int]:
     engine = make_engine(server.url)
     with Session(engine) as db:
-        tables = ("event", "person", "account", "wear_permission", "signature", "journal", "facepiece_version")
+        tables = ("event", "person", "account", "wear_permission", "signature", "ledger_entry", "ledger_value")
         found = {one: db.scalar(text(f"SELECT COUNT(*) FROM {one}")) or 0 for one in tables}
     engine.dispose()
     return found

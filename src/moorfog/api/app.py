@@ -52,6 +52,7 @@ from moorfog.operations.errors import DomainError
 from moorfog.operations.kit.links import instrument_for_token
 from moorfog.store.base import RETRY_CODES, error_code, run_in_transaction
 from moorfog.store.clock import Clock, DatabaseClock
+from moorfog.store.ledger import Doing, say_doing
 from moorfog.store.models import Person, VisitHead, VisitSummary
 
 TOO_LONG = 1406
@@ -122,6 +123,8 @@ def _view(one: Route, engine: Engine, clock: Clock, rules: Rules, hub: Hub, day:
         def work(db: Session) -> Any:
             hooks.clear()
             context = _context(one, db, engine, clock, rules)
+            by = context.signed_in.id if context.signed_in is not None else ""
+            say_doing(db, Doing(by, one.name, clock))
             hooks.extend(context.after_commit)
             context.after_commit = hooks
             if context.link is not None and one.quick is not None:

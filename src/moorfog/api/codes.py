@@ -7,7 +7,8 @@ from dataclasses import dataclass
 from moorfog.api.routing import Context, route
 from moorfog.operations.errors import DomainError, NotFound
 from moorfog.operations.records import papers
-from moorfog.operations.records.anchors import key_folder, known_key
+from moorfog.operations.records.anchors import known_key
+from moorfog.secret_files import key_folder
 
 
 @dataclass(frozen=True)

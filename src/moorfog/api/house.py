@@ -20,8 +20,8 @@ from moorfog.api.routing import Context, plain, route
 from moorfog.api.streams import csv_pieces, sent
 from moorfog.operations.accounts import recovering, tokens
 from moorfog.operations.records import journal, metrics
-from moorfog.operations.records.anchors import key_folder
 from moorfog.recovery import RECIPIENT
+from moorfog.secret_files import key_folder
 from moorfog.serving.keeping import is_late, read_backups
 from moorfog.serving.state import PLACE, read_state
 

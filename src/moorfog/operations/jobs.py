@@ -22,6 +22,7 @@ from moorfog.operations.records.erasing import run_erasures, start_erasures
 from moorfog.operations.records.recall import new_job, run_recall
 from moorfog.store.base import RETRY_CODES, error_code, run_in_transaction
 from moorfog.store.clock import Clock, DatabaseClock
+from moorfog.store.ledger import Doing, at_work
 from moorfog.store.models import Account, Job, Site
 from moorfog.store.models_programme import JobFile
 
@@ -180,10 +181,11 @@ def run_job(engine: Engine, job: Job) -> None:
                 raise NotFound("account")
             return KINDS[job.kind](db, load_actor(db, account), job.content, _tell(engine, job.id), job.id)
 
-        if job.kind in STEPWISE:
-            message = STEPWISE[job.kind](engine, job, _tell(engine, job.id))
-        else:
-            message = run_in_transaction(engine, work)
+        with at_work(Doing(job.account_id, f"job_{job.kind}")):
+            if job.kind in STEPWISE:
+                message = STEPWISE[job.kind](engine, job, _tell(engine, job.id))
+            else:
+                message = run_in_transaction(engine, work)
     except Cancelled:
         state, message = "cancelled", "Cancelled; nothing was changed."
         if job.kind in STEPWISE:

@@ -12,7 +12,6 @@ from dataclasses import asdict, dataclass
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
-from moorfog.operations.records.anchors import known_key
 from moorfog.operations.records.verify import verify
 from moorfog.serving.backup import BackupFailed, back_up, backups_of
 from moorfog.serving.database import PrivateServer
@@ -106,7 +105,7 @@ def keep_once(home: Path, now: datetime) -> BackupState:
 def _faults(server: PrivateServer, home: Path) -> int:
     engine = make_engine(server.url)
     try:
-        found = verify(engine, trusted=known_key(home / "keys"))
+        found = verify(engine, keys=home / "keys")
     finally:
         engine.dispose()
     for one in found[:20]:

@@ -2,3 +2,5 @@
 
 Every query for people or records takes a scope; correctness rests on unique keys.
 """
+
+from moorfog.store import ledger as ledger  # whatever writes a fact through a session has it entered

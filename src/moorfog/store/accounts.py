@@ -19,12 +19,15 @@ WRITTEN_ONCE = frozenset(
         "rule_set",
         "anchor",
         "anchored",
-        "journal",
+        "anchored_ledger",
+        "ledger_entry",
         "site_terms",
         "erased",
     }
 )
 """Tables of which a row is never changed nor deleted."""
+TAKEN_OUT = frozenset({"ledger_value"})
+"""Tables of which a row is never changed; a guard lets it be deleted once its erasure is written."""
 ERASABLE = {"signature": ("typed_name", "canonical"), "document": ("content",)}
 """Columns that are emptied when a person is erased; a guard of the database minds that nothing else is."""
 READ_ONLY = frozenset({"alembic_version"})
@@ -36,7 +39,9 @@ def grants(account: str, host: str, database: str, tables: list[str]) -> list[st
     out = []
     for table in sorted(tables):
         may = "SELECT" if table in READ_ONLY else "SELECT, INSERT"
-        if table not in WRITTEN_ONCE | READ_ONLY:
+        if table in TAKEN_OUT:
+            may += ", DELETE"
+        elif table not in WRITTEN_ONCE | READ_ONLY:
             may += ", UPDATE, DELETE"
         if table in ERASABLE:
             may += f", UPDATE ({', '.join(ERASABLE[table])})"

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 from collections import OrderedDict
+from collections.abc import Sequence
 from datetime import datetime
 from threading import Lock
 
@@ -94,20 +95,25 @@ def whole_log(db: Session, head: VisitHead) -> list[Event]:
     db.refresh(head)
     if rows and rows[-1].seq > head.seq:
         raise BrokenLog(head.id, None, f"its log ends at entry {rows[-1].seq}, its head says {head.seq}")
-    rows = [row for row in rows if row.seq <= seq]
+    return held_log(head.id, seq, chain, [row for row in rows if row.seq <= seq])
+
+
+def held_log(visit_id: str, seq: int, chain: str, rows: Sequence[EventRow]) -> list[Event]:
+    """Return the events in the rows of a log, in order, held against the chain and against a head that stands at
+    ``seq`` and ``chain``. Raises :class:`BrokenLog`."""
     try:
         events = [event_of(row) for row in rows]
     except ValueError as error:
-        raise BrokenLog(head.id, None, f"an entry cannot be read: {error}") from error
+        raise BrokenLog(visit_id, None, f"an entry cannot be read: {error}") from error
     wrong = check_chain(events)
     if wrong is not None:
-        raise BrokenLog(head.id, wrong, "it is not what was written, or not where it was written")
+        raise BrokenLog(visit_id, wrong, "it is not what was written, or not where it was written")
     for row, event in zip(rows, events, strict=True):
         if event.content.get("kind") != row.kind:
-            raise BrokenLog(head.id, row.seq, "its kind is not that of its content")
+            raise BrokenLog(visit_id, row.seq, "its kind is not that of its content")
     last = (events[-1].seq, events[-1].chain) if events else (0, "")
     if last != (seq, chain):
-        raise BrokenLog(head.id, None, f"its log ends at entry {last[0]}, its head says {seq}")
+        raise BrokenLog(visit_id, None, f"its log ends at entry {last[0]}, its head says {seq}")
     return events
 
 

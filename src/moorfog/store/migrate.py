@@ -12,6 +12,9 @@ from alembic.runtime.migration import MigrationContext
 from alembic.script import ScriptDirectory
 from sqlalchemy import Connection, Engine
 
+from moorfog.store.base import make_engine
+from moorfog.store.take_over import begin_ledgers
+
 
 def config_for(url: str) -> Config:
     """Return Alembic's configuration for a database address."""
@@ -22,8 +25,14 @@ def config_for(url: str) -> Config:
 
 
 def migrate(url: str, revision: str = "head") -> None:
-    """Bring the database up to this program's schema, or to one that it had before."""
+    """Bring the database up to this program's schema, or to one that it had before; at its own the ledgers begin."""
     command.upgrade(config_for(url), revision)
+    if revision == "head":
+        engine = make_engine(url)
+        try:
+            begin_ledgers(engine)
+        finally:
+            engine.dispose()
 
 
 def is_known(revision: str) -> bool:

@@ -583,7 +583,7 @@ class Anchor(Base):
     __tablename__ = "anchor"
     no: Mapped[int] = mapped_column(Integer, primary_key=True, autoincrement=False)
     day: Mapped[str] = mapped_column(String(10))
-    content: Mapped[str] = mapped_column(String(400))
+    content: Mapped[str] = mapped_column(String(600))
     signature: Mapped[str] = mapped_column(String(128))
     public_key: Mapped[str] = mapped_column(String(64))
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from datetime import date, datetime
 
-from sqlalchemy import BigInteger, Date, ForeignKey, Index, Integer, String
+from sqlalchemy import Date, ForeignKey, Index, Integer, String
 from sqlalchemy.dialects.mysql import MEDIUMTEXT
 from sqlalchemy.orm import Mapped, mapped_column
 
@@ -77,45 +77,6 @@ class Calibration(Base):
     account_id: Mapped[str] = mapped_column(Id)
     entered_at: Mapped[datetime] = mapped_column(UtcDateTime)
     __table_args__ = (Index("ix_calibration", "instrument_id", "entered_at"),)
-
-
-class JournalHead(Base):
-    """The head of the journal: the row that is locked to write into it."""
-
-    __tablename__ = "journal_head"
-    id: Mapped[int] = mapped_column(Integer, primary_key=True, autoincrement=False)
-    no: Mapped[int] = mapped_column(BigInteger)
-    chain: Mapped[str] = mapped_column(String(64))
-
-
-class JournalRow(Base):
-    """What was done, by whom, to what; chained, never changed. What it was changed from and to stands beside it in
-    :class:`JournalDetail`, which may hold names and can be erased; ``detail`` is the salted digest of that."""
-
-    __tablename__ = "journal"
-    no: Mapped[int] = mapped_column(BigInteger, primary_key=True, autoincrement=False)
-    at: Mapped[datetime] = mapped_column(UtcDateTime)
-    account_id: Mapped[str] = mapped_column(String(36))
-    deed: Mapped[str] = mapped_column(String(60))
-    subject_kind: Mapped[str] = mapped_column(String(20))
-    subject_id: Mapped[str] = mapped_column(String(64))
-    employer_id: Mapped[str] = mapped_column(String(36))
-    detail: Mapped[str] = mapped_column(String(64))
-    chain: Mapped[str] = mapped_column(String(64))
-    __table_args__ = (
-        Index("ix_journal_subject", "subject_id", "no"),
-        Index("ix_journal_account", "account_id", "no"),
-        Index("ix_journal_employer", "employer_id", "no"),
-    )
-
-
-class JournalDetail(Base):
-    """What a row of the journal says besides, as JSON, with the salt of its digest."""
-
-    __tablename__ = "journal_detail"
-    no: Mapped[int] = mapped_column(BigInteger, primary_key=True, autoincrement=False)
-    salt: Mapped[str] = mapped_column(String(32))
-    content: Mapped[str] = mapped_column(MEDIUMTEXT)
 
 
 class ApiToken(Base):

@@ -16,7 +16,7 @@ from moorfog.operations.accounts.sessions import Actor
 from moorfog.operations.bench.proposals import StartQualitative, StartScreening
 from moorfog.operations.errors import DomainError
 from moorfog.operations.kit.checks import note_act
-from moorfog.operations.kit.ledger import open_recall
+from moorfog.operations.kit.found_wrong import open_recall
 from moorfog.operations.kit.nebulisers import nebuliser_by_value, not_spraying, note_spray
 from moorfog.operations.kit.solutions import lots_by_value
 from moorfog.store.clock import Clock

@@ -20,7 +20,7 @@ from moorfog.data import facepiece_kinds
 from moorfog.operations.accounts.journal import Note, note
 from moorfog.operations.accounts.sessions import READERS, Actor
 from moorfog.operations.errors import DomainError, NotFound
-from moorfog.operations.kit.ledger import Found, open_recall
+from moorfog.operations.kit.found_wrong import Found, open_recall
 from moorfog.store.base import new_id
 from moorfog.store.clock import Clock
 from moorfog.store.models import FacepieceVersion

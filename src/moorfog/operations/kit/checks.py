@@ -15,6 +15,7 @@ from moorfog.core.rules.instruments import CheckRule, check_passes, limits_of
 from moorfog.core.rules.kit_gate import same_serial
 from moorfog.operations.accounts.sessions import READERS, Actor
 from moorfog.operations.errors import Conflict, DomainError, NotFound
+from moorfog.operations.kit.found_wrong import Found, open_recall, to_the_minute
 from moorfog.operations.kit.instruments import (
     PLATE,
     SENSES,
@@ -25,7 +26,6 @@ from moorfog.operations.kit.instruments import (
     kind_of,
     limit_of,
 )
-from moorfog.operations.kit.ledger import Found, open_recall, to_the_minute
 from moorfog.store.base import new_id
 from moorfog.store.clock import Clock
 from moorfog.store.models import InstrumentActRow, InstrumentCheckRow, InstrumentRow

@@ -18,8 +18,8 @@ from moorfog.data import shipped_rules
 from moorfog.operations.accounts.sessions import READERS, Actor
 from moorfog.operations.errors import DomainError, NotFound
 from moorfog.operations.fields import Id, Label
+from moorfog.operations.kit.found_wrong import Found, to_the_minute
 from moorfog.operations.kit.instruments import owner_of_kit
-from moorfog.operations.kit.ledger import Found, to_the_minute
 from moorfog.operations.kit.lending import lend_unowned
 from moorfog.operations.kit.solutions import TEST, LotView, NebuliserRole, find_lot, lot_by_value, lot_view
 from moorfog.operations.sites.sites import site_book

@@ -15,8 +15,8 @@ from moorfog.core.visit.state import Visit
 from moorfog.operations.accounts.sessions import READERS, Actor
 from moorfog.operations.errors import DomainError, NotFound
 from moorfog.operations.fields import Label, Line
+from moorfog.operations.kit.found_wrong import Found, open_recall
 from moorfog.operations.kit.instruments import owner_of_kit
-from moorfog.operations.kit.ledger import Found, open_recall
 from moorfog.operations.kit.lending import lend_unowned
 from moorfog.operations.paging import cut_to_page
 from moorfog.store.base import new_id

@@ -16,7 +16,7 @@ from moorfog.core.permission.may_wear import End
 from moorfog.core.rules.book import Book
 from moorfog.core.rules.in_force import Books
 from moorfog.data import facepiece_kinds, method_names
-from moorfog.operations.kit.ledger import SUSPENDING, cleared_by
+from moorfog.operations.kit.found_wrong import SUSPENDING, cleared_by
 from moorfog.operations.sites.protocols import protocols_in_use
 from moorfog.store.models import KitRecall, Site
 from moorfog.store.models_programme import HistoryRow, HistoryWord

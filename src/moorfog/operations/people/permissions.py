@@ -34,7 +34,7 @@ from moorfog.core.rules.in_force import Books
 from moorfog.operations.accounts.sessions import READERS, Actor
 from moorfog.operations.errors import DomainError, NotFound
 from moorfog.operations.fields import day_of
-from moorfog.operations.kit.ledger import suspensions_of
+from moorfog.operations.kit.found_wrong import suspensions_of
 from moorfog.operations.people.from_before import FromBefore, as_judged_today, before_of
 from moorfog.operations.people.on_file import on_file
 from moorfog.operations.people.people import find_person

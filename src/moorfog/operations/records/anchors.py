@@ -9,7 +9,6 @@ sign another. Printed, anchors are out of reach of whoever has the machine.
 from __future__ import annotations
 
 import json
-import os
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
@@ -20,22 +19,16 @@ from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey,
 from sqlalchemy import and_, func, insert, literal, or_, select
 from sqlalchemy.orm import Session
 
-from moorfog.bootstrap import root
 from moorfog.core.events.payloads import instant
 from moorfog.core.kernel.canonical import canonical_bytes, digest
 from moorfog.secret_files import SecretFault, secret_of
 from moorfog.store.clock import Clock
 from moorfog.store.models import Anchor, Anchored, EventRow, VisitHead
+from moorfog.store.models_ledger import AnchoredLedger, LedgerEntry, LedgerHead
 
 KEY = "anchors.pem"
 AT_ONCE = 1000
 FIRST = "0" * 64
-
-
-def key_folder() -> Path:
-    """Return where this installation keeps its keys: MOORFOG_KEYS, else beside its data."""
-    home = os.environ.get("MOORFOG_HOME")
-    return Path(os.environ.get("MOORFOG_KEYS") or (Path(home) if home else root() / "var") / "keys")
 
 
 @dataclass(frozen=True)
@@ -73,15 +66,23 @@ def public_hex(key: Ed25519PublicKey) -> str:
     return key.public_bytes(serialization.Encoding.Raw, serialization.PublicFormat.Raw).hex()
 
 
-def content_of(no: int, day: str, made_at: str, count: int, heads: str, before: str) -> str:
-    """Return what is signed of an anchor, as canonical JSON."""
-    said = {"no": no, "day": day, "made_at": made_at, "heads": heads, "count": count, "before": before}
-    return canonical_bytes(said).decode()
+@dataclass(frozen=True)
+class _Heads:
+    """Heads that an anchor signs: how many, and the digest of all of them."""
+
+    count: int
+    digest: str
 
 
-def _digest_of_heads(rows: Iterable[tuple[str, int, str]]) -> tuple[int, str]:
-    lines = [f"{visit} {seq} {chain}" for visit, seq, chain in rows]
-    return len(lines), digest(lines)
+def content_of(no: int, day: str, made_at: str, heads: _Heads, ledgers: _Heads, before: str) -> str:
+    """Return what is signed of an anchor, as canonical JSON: the heads of visits' logs, and of ledgers."""
+    said = {"no": no, "day": day, "made_at": made_at, "heads": heads.digest, "count": heads.count, "before": before}
+    return canonical_bytes({**said, "ledgers": ledgers.digest, "ledger_count": ledgers.count}).decode()
+
+
+def _digest_of_heads(rows: Iterable[tuple[str, int, str]]) -> _Heads:
+    lines = [f"{of} {seq} {chain}" for of, seq, chain in rows]
+    return _Heads(len(lines), digest(lines))
 
 
 def last_anchor(db: Session) -> Anchor | None:
@@ -103,10 +104,17 @@ def make_anchor(db: Session, clock: Clock, key: Ed25519PrivateKey) -> Anchor | N
         .where(VisitHead.seq > 0, or_(known.c.seq.is_(None), VisitHead.seq > known.c.seq))
     )
     db.execute(insert(Anchored).from_select(["no", "visit_id", "seq", "chain"], grown))
-    count, heads = _digest_of_heads(_heads(db, no))
-    content = content_of(
-        no, now.date().isoformat(), instant(now), count, heads, digest(before.content) if before else FIRST
+    told = select(AnchoredLedger.ledger, func.max(AnchoredLedger.seq).label("seq"))
+    past = told.group_by(AnchoredLedger.ledger).subquery()
+    longer = (
+        select(literal(no), LedgerHead.ledger, LedgerHead.no, LedgerHead.chain)
+        .outerjoin(past, past.c.ledger == LedgerHead.ledger)
+        .where(LedgerHead.no > 0, or_(past.c.seq.is_(None), LedgerHead.no > past.c.seq))
     )
+    db.execute(insert(AnchoredLedger).from_select(["no", "ledger", "seq", "chain"], longer))
+    heads, ledgers = _digest_of_heads(_heads(db, no)), _digest_of_heads(_ledgers(db, no))
+    last = digest(before.content) if before else FIRST
+    content = content_of(no, now.date().isoformat(), instant(now), heads, ledgers, last)
     row = Anchor(
         no=no,
         day=now.date().isoformat(),
@@ -124,33 +132,47 @@ def _heads(db: Session, no: int) -> Iterator[tuple[str, int, str]]:
     yield from ((visit, seq, chain) for visit, seq, chain in db.execute(query.order_by(Anchored.visit_id)))
 
 
+def _ledgers(db: Session, no: int) -> Iterator[tuple[str, int, str]]:
+    query = select(AnchoredLedger.ledger, AnchoredLedger.seq, AnchoredLedger.chain).where(AnchoredLedger.no == no)
+    yield from (
+        (ledger or "whole", seq, chain) for ledger, seq, chain in db.execute(query.order_by(AnchoredLedger.ledger))
+    )
+
+
 def printed(row: Anchor) -> str:
     """Return an anchor as a line to keep outside: its number, day, digest, signature and key."""
     return f"{row.no} {row.day} {digest(row.content)} {row.signature} {row.public_key}"
 
 
-def check_anchors(db: Session, trusted: str, kept: Iterable[str] = ()) -> Iterator[AnchorFault]:
+def check_anchors(
+    db: Session, trusted: str, kept: Iterable[str] = (), last_only: bool = False
+) -> Iterator[AnchorFault]:
     """Yield what is wrong with the anchors, and every log that is not what it was when it was anchored.
 
     ``trusted``: the public key in hexadecimal, empty where it is not at hand: then the anchors are believed to name
-    their own. ``kept``: lines as :func:`printed` gave them out.
+    their own. ``kept``: lines as :func:`printed` gave them out. ``last_only``: of the heads, only those of the last
+    anchor are looked at.
     """
     before, no = FIRST, 0
+    last = db.scalar(select(func.max(Anchor.no))) or 0
     lines: dict[int, str] = {}
     for row in db.scalars(select(Anchor).order_by(Anchor.no)):
         where = f"anchor {row.no} of {row.day}"
         no += 1
         lines[row.no] = printed(row)
-        yield from (AnchorFault(where, one) for one in _problems(db, row, no, before, trusted))
+        heads = not last_only or row.no == last
+        yield from (AnchorFault(where, one) for one in _problems(db, row, no, before, trusted, heads))
         before, no = digest(row.content), row.no
     for line in kept:
         words = line.split()
         if len(words) == 5 and words[0].isdigit() and lines.get(int(words[0])) != line.strip():
             yield AnchorFault(f"anchor {words[0]} of {words[1]}", "it is not the one that was printed, or is gone")
-    yield from _cut_logs(db)
+    only = last if last_only else None
+    yield from _cut_logs(db, only)
+    yield from _cut_ledgers(db, only)
 
 
-def _problems(db: Session, row: Anchor, no: int, before: str, trusted: str) -> Iterator[str]:
+def _problems(db: Session, row: Anchor, no: int, before: str, trusted: str, heads: bool) -> Iterator[str]:
     if row.no != no:
         yield f"the anchor before it, number {no}, is gone"
     try:
@@ -164,12 +186,17 @@ def _problems(db: Session, row: Anchor, no: int, before: str, trusted: str) -> I
         yield "its number or day is not the one that was signed"
     if said.get("before") != before:
         yield "it does not follow on the anchor before it"
-    if (said.get("count"), said.get("heads")) != _digest_of_heads(_heads(db, row.no)):
+    if not heads:
+        return
+    if _Heads(said.get("count"), said.get("heads")) != _digest_of_heads(_heads(db, row.no)):
         yield "the heads it names are not those that were signed"
+    there, ledgers = _digest_of_heads(_ledgers(db, row.no)), _Heads(said.get("ledger_count"), said.get("ledgers"))
+    if ledgers != there and ("ledgers" in said or there.count):  # one made before there were ledgers names none
+        yield "the heads of ledgers that it names are not those that were signed"
 
 
-def _cut_logs(db: Session) -> Iterator[AnchorFault]:
-    """Yield the logs that are shorter than they were when anchored, or other at that place."""
+def _cut_logs(db: Session, only: int | None) -> Iterator[AnchorFault]:
+    """Yield the logs that are shorter than they were when anchored, or other there; ``only``: by this anchor."""
     there = and_(EventRow.visit_id == Anchored.visit_id, EventRow.seq == Anchored.seq)
     query = (
         select(Anchored, VisitHead.seq, EventRow.chain)
@@ -177,6 +204,8 @@ def _cut_logs(db: Session) -> Iterator[AnchorFault]:
         .outerjoin(EventRow, there)
         .order_by(Anchored.visit_id, Anchored.seq)
     )
+    if only is not None:
+        query = query.where(Anchored.no == only)
     for one, seq, chain in db.execute(query.execution_options(yield_per=AT_ONCE)):
         where = f"visit {one.visit_id}"
         if seq is None:
@@ -185,3 +214,19 @@ def _cut_logs(db: Session) -> Iterator[AnchorFault]:
             yield AnchorFault(where, f"its log was cut: anchor {one.no} knows {one.seq} entries, {seq} are left")
         elif chain != one.chain:
             yield AnchorFault(where, f"its log is not the one that anchor {one.no} knows, at entry {one.seq}")
+
+
+def _cut_ledgers(db: Session, only: int | None) -> Iterator[AnchorFault]:
+    """Yield the same of the ledgers."""
+    there = and_(LedgerEntry.ledger == AnchoredLedger.ledger, LedgerEntry.no == AnchoredLedger.seq)
+    query = (
+        select(AnchoredLedger, LedgerEntry.chain)
+        .outerjoin(LedgerEntry, there)
+        .order_by(AnchoredLedger.ledger, AnchoredLedger.seq)
+    )
+    if only is not None:
+        query = query.where(AnchoredLedger.no == only)
+    for one, chain in db.execute(query.execution_options(yield_per=AT_ONCE)):
+        if chain != one.chain:
+            what = "it was cut" if chain is None else "it is not the one that was anchored"
+            yield AnchorFault(f"ledger of {one.ledger or 'the whole'}", f"{what}: anchor {one.no}, entry {one.seq}")

@@ -28,6 +28,7 @@ from moorfog.operations.records.recall import new_job
 from moorfog.operations.sites.sites import find_site
 from moorfog.store.base import run_in_transaction
 from moorfog.store.clock import Clock, DatabaseClock
+from moorfog.store.ledger import erase_from_ledger
 from moorfog.store.models import (
     Account,
     ClearanceRow,
@@ -41,7 +42,7 @@ from moorfog.store.models import (
     TrainingRow,
     VisitSummary,
 )
-from moorfog.store.models_house import Erased, JournalDetail, JournalRow
+from moorfog.store.models_house import Erased
 from moorfog.store.models_mail import Mail
 from moorfog.store.models_programme import CardCode, ChangeReport, HistoryRow, JobFile
 from moorfog.store.same import same_person
@@ -153,16 +154,19 @@ def erase(db: Session, clock: Clock, actor: Actor, person_id: str, why: str) -> 
         for first in range(0, len(rows), MANY):
             some = update(table).where(table.id.in_(rows[first : first + MANY]))
             db.execute(some.values(**empty).execution_options(synchronize_session=False))
-    for filed in (ClearanceRow, TrainingRow, MeasurementRow, ChangeReport, Mail, HistoryRow):
-        db.execute(delete(filed).where(filed.person_id.in_(ids)))
+    for filed in (ClearanceRow, TrainingRow, MeasurementRow, ChangeReport, HistoryRow):
+        rows = list(db.scalars(select(filed.id).where(filed.person_id.in_(ids))))
+        erase_from_ledger(db, filed.__tablename__, rows)
+        db.execute(delete(filed).where(filed.id.in_(rows)))
+    erase_from_ledger(db, Person.__tablename__, ids)
+    db.execute(delete(Mail).where(Mail.person_id.in_(ids)))
     unsent = (Mail.employer_id == person.employer_id, Mail.kind == "notice", Mail.state != "sent")
     db.execute(delete(Mail).where(*unsent))  # it may name them
     theirs = select(Job.id).where(Job.employer_id == person.employer_id)
     db.execute(delete(JobFile).where(JobFile.job_id.in_(theirs)).execution_options(synchronize_session=False))
     db.execute(delete(PersonWord).where(PersonWord.person_id.in_(ids)))
     db.execute(delete(CardCode).where(CardCode.visit_id.in_(visits)))
-    told = select(JournalRow.no).where(JournalRow.subject_id.in_([*ids, *visits]))
-    db.execute(delete(JournalDetail).where(JournalDetail.no.in_(told)).execution_options(synchronize_session=False))
+    erase_from_ledger(db, "deed", [*ids, *visits])
     for one in db.scalars(select(Person).where(Person.id.in_(ids))):
         one.name, one.number = ERASED_NAME, f"erased-{one.id[-12:]}"
         one.job = one.task = one.contact = ""

@@ -15,9 +15,10 @@ from moorfog.documents.archive import Entry
 from moorfog.documents.tables import table
 from moorfog.operations.accounts.sessions import Actor
 from moorfog.operations.errors import DomainError
-from moorfog.operations.records.anchors import key_folder, public_hex, signing_key
+from moorfog.operations.records.anchors import public_hex, signing_key
 from moorfog.operations.records.exports import export_record
 from moorfog.operations.records.searching import RecordRow, RecordsAsked, every_record
+from moorfog.secret_files import key_folder
 from moorfog.store.log import load_rules
 from moorfog.store.models import DocumentRow, VisitHead
 

@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 from datetime import UTC, datetime, timedelta
 from typing import Any
 
-from sqlalchemy import Row, Select, select
+from sqlalchemy import Row, Select, and_, select
 from sqlalchemy.orm import Session
 
 from moorfog.core.events.payloads import instant
@@ -16,11 +16,15 @@ from moorfog.operations.accounts.journal import Note, note
 from moorfog.operations.accounts.sessions import Actor
 from moorfog.operations.fields import day_of
 from moorfog.store.models import Account, Employer, FacepieceVersion, InstrumentRow, Person, Site
-from moorfog.store.models_house import ApiToken, JournalDetail, JournalRow
+from moorfog.store.models_house import ApiToken
+from moorfog.store.models_ledger import LedgerEntry, LedgerValue
 
 PAGE = 50
 
 DEEDS = {
+    "program": "the program itself",
+    "taken_over": "taken over when the ledger began",
+    "ledger_begun": "began the ledger",
     "signed_in": "signed in",
     "propose": "put on file at the bench",
     "get_person": "looked at a person's record",
@@ -151,21 +155,22 @@ class JournalAsked:
     subject: str = ""
 
 
-def _query(actor: Actor, asked: JournalAsked) -> Select[JournalRow, JournalDetail]:
+def _query(actor: Actor, asked: JournalAsked) -> Select[LedgerEntry, LedgerValue]:
     scope = actor.require("administrator")
-    query = select(JournalRow, JournalDetail).outerjoin(JournalDetail, JournalDetail.no == JournalRow.no)
+    said = and_(LedgerValue.ledger == LedgerEntry.ledger, LedgerValue.no == LedgerEntry.no)
+    query = select(LedgerEntry, LedgerValue).outerjoin(LedgerValue, said).where(LedgerEntry.action == "deed")
     if scope.employers is not None:
-        query = query.where(JournalRow.employer_id.in_(sorted(scope.employers)))
+        query = query.where(LedgerEntry.ledger.in_(sorted(scope.employers)))
     if asked.before > 0:
-        query = query.where(JournalRow.no < asked.before)
+        query = query.where(LedgerEntry.id < asked.before)
     if asked.account:
-        query = query.where(JournalRow.account_id == asked.account)
+        query = query.where(LedgerEntry.account_id == asked.account)
     if asked.subject:
-        query = query.where(JournalRow.subject_id == asked.subject)
+        query = query.where(LedgerEntry.subject == asked.subject)
     if asked.day:
         start = datetime.combine(day_of(asked.day, "day"), datetime.min.time(), UTC)
-        query = query.where(JournalRow.at >= start, JournalRow.at < start + timedelta(days=1))
-    return query.order_by(JournalRow.no.desc())
+        query = query.where(LedgerEntry.at >= start, LedgerEntry.at < start + timedelta(days=1))
+    return query.order_by(LedgerEntry.id.desc())
 
 
 def read_journal(db: Session, actor: Actor, asked: JournalAsked) -> JournalPage:
@@ -175,8 +180,8 @@ def read_journal(db: Session, actor: Actor, asked: JournalAsked) -> JournalPage:
     return JournalPage(lines, lines[-1].no if len(rows) > PAGE else 0)
 
 
-def _lines(db: Session, rows: Sequence[Row[JournalRow, JournalDetail | None]]) -> tuple[JournalLine, ...]:
-    ids = {row.subject_id for row, _ in rows} | {row.account_id for row, _ in rows}
+def _lines(db: Session, rows: Sequence[Row[LedgerEntry, LedgerValue | None]]) -> tuple[JournalLine, ...]:
+    ids = {row.subject for row, _ in rows} | {row.account_id for row, _ in rows}
     names: dict[str, str] = {}
     tables: Any = (Account, Employer, Site, Person, InstrumentRow)
     wanted = [one for one in ids if len(one) == 36]
@@ -190,19 +195,19 @@ def _lines(db: Session, rows: Sequence[Row[JournalRow, JournalDetail | None]]) -
     return tuple(_line(row, detail, names) for row, detail in rows)
 
 
-def _line(row: JournalRow, detail: JournalDetail | None, names: dict[str, str]) -> JournalLine:
+def _line(row: LedgerEntry, detail: LedgerValue | None, names: dict[str, str]) -> JournalLine:
     content: dict[str, Any] = json.loads(detail.content) if detail is not None else {}
     changes = content.get("changes", {})
     return JournalLine(
-        no=row.no,
+        no=row.id,
         at=instant(row.at),
         who=names.get(row.account_id, "nobody signed in" if not row.account_id else "somebody"),
         deed=DEEDS.get(row.deed, row.deed),
-        subject=names.get(row.subject_id, row.subject_id),
-        subject_kind=row.subject_kind,
-        subject_id=row.subject_id,
+        subject=names.get(row.subject, row.subject),
+        subject_kind=row.kind,
+        subject_id=row.subject,
         changes=tuple(f"{what.replace('_', ' ')}: {_words(pair)}" for what, pair in changes.items())
-        if detail
+        if detail is not None and "erased" not in content
         else ("erased",),
         why=content.get("why", ""),
     )

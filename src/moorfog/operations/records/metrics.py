@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session
 from moorfog.operations.accounts.sessions import READERS, Actor
 from moorfog.store.clock import Clock
 from moorfog.store.models import InstrumentRow, Job, Lease, VisitHead, VisitSummary
-from moorfog.store.models_house import JournalHead
+from moorfog.store.models_ledger import LedgerHead
 from moorfog.store.rounds import last_round
 from moorfog.store.scope import within
 
@@ -43,6 +43,7 @@ def metrics(db: Session, clock: Clock, actor: Actor) -> tuple[Metric, ...]:
     questions = select(func.count()).select_from(VisitSummary).where(VisitSummary.under_question.is_(True))
     heard = select(func.count()).select_from(InstrumentRow).where(InstrumentRow.seen_at > now - FRESH)
     jobs = select(func.count()).select_from(Job)
+    entries = select(func.sum(LedgerHead.no))
     heard_of = last_round(db)
     silence = (now - heard_of).total_seconds() if heard_of is not None else float("inf")
     return (
@@ -70,5 +71,5 @@ def metrics(db: Session, clock: Clock, actor: Actor) -> tuple[Metric, ...]:
             "Long jobs that ended their worker again and again",
             count(within(jobs.where(Job.state == "parked"), scope, Job.employer_id)),
         ),
-        Metric("moorfog_journal_entries", "Entries of the journal", count(select(JournalHead.no))),
+        Metric("moorfog_ledger_entries", "Entries of the ledgers", count(within(entries, scope, LedgerHead.ledger))),
     )

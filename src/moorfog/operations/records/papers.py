@@ -25,8 +25,9 @@ from moorfog.operations.fields import Number
 from moorfog.operations.people.holding import hold_person
 from moorfog.operations.people.permissions import judge_permissions, task_tested_for, today_at
 from moorfog.operations.people.reporting import ReportEntry
-from moorfog.operations.records.anchors import key_folder, signing_key
+from moorfog.operations.records.anchors import signing_key
 from moorfog.operations.records.reports import draw, kept_paper, store_paper
+from moorfog.secret_files import key_folder
 from moorfog.store.clock import Clock
 from moorfog.store.models import DocumentRow, Employer, Person, Site, WearPermission
 from moorfog.store.models_programme import CardCode, CodeTry

@@ -26,7 +26,7 @@ from moorfog.operations.accounts.sessions import READERS, Actor
 from moorfog.operations.bench.visits import append
 from moorfog.operations.errors import Conflict, DomainError, NotFound
 from moorfog.operations.fields import Why
-from moorfog.operations.kit.ledger import Found, open_recall, to_the_minute
+from moorfog.operations.kit.found_wrong import Found, open_recall, to_the_minute
 from moorfog.operations.kit.nebulisers import find_nebuliser, not_spraying, note_spray
 from moorfog.operations.kit.solutions import TEST
 from moorfog.operations.paging import cut_to_page

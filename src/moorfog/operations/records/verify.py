@@ -1,77 +1,147 @@
-"""Whether what is stored is what was stored: chains, heads, rule sets, seals, signatures, documents and read models.
+"""Whether what is stored is what was stored: ledgers and facts, anchors, rule sets, and every visit.
 
 It only reads. What it finds is named with where it is; nothing is mended here, since whatever mends hides.
 """
 
 from __future__ import annotations
 
-import hashlib
-import json
-from collections import Counter
+import multiprocessing
 from collections.abc import Callable, Iterable, Iterator
+from concurrent.futures import FIRST_COMPLETED, Future, ProcessPoolExecutor, wait
 from dataclasses import dataclass
-from datetime import date, datetime
+from pathlib import Path
 from typing import Any
 
-from sqlalchemy import Engine, select
+from sqlalchemy import Engine, Select, func, or_, select
 from sqlalchemy.orm import Session
 
-from moorfog.core.events import payloads as ev
 from moorfog.core.kernel.canonical import digest_of_json
-from moorfog.core.measuring.readings import seal_digest
 from moorfog.core.rules.book import Rules, rules_from_json
-from moorfog.core.transitions.fold import fold
-from moorfog.operations.accounts.journal import check_journal
-from moorfog.operations.bench.readings import load_readings
-from moorfog.operations.records.anchors import check_anchors
-from moorfog.store.log import BrokenLog, whole_log
-from moorfog.store.models import DocumentRow, EventRow, RuleSet, SignatureRow, VisitHead
-from moorfog.store.models_house import Erased, JournalRow
-from moorfog.store.readmodels import TABLES, actors_in, rows_of
+from moorfog.operations.records.anchors import check_anchors, known_key
+from moorfog.operations.records.verify_visits import Fault, verify_visits
+from moorfog.store.base import make_engine
+from moorfog.store.ledger import KEY, seal_key
+from moorfog.store.ledger_check import check_ledgers
+from moorfog.store.models import Anchored, DocumentRow, EventRow, RuleSet, SignatureRow, VisitHead
+from moorfog.store.models_house import Erased
+from moorfog.store.models_ledger import AnchoredLedger, LedgerEntry
+from moorfog.store.readmodels import TABLES
 
-TOLD_EVERY = 20
+BATCH = 25
+"""Visits that are looked at together."""
+Progress = Callable[[int, int], None]
+Done = Callable[[str, list[Fault]], None]
 
 
 @dataclass(frozen=True)
-class Fault:
-    """Something stored that is not what was stored: of which kind, where it is, and what is wrong with it."""
+class Extent:
+    """How much is looked at. ``since_anchor``: only what was written after the last anchor, and that anchor; the rest
+    is taken for what it was when it was looked at last. ``after``: the visit up to which an earlier check came, which
+    had done with all but the visits; ``processes``: how many look at visits at once, none but this one where 0."""
 
-    kind: str
-    where: str
-    problem: str
+    since_anchor: bool = False
+    after: str = ""
+    processes: int = 0
 
 
 def verify(
     engine: Engine,
-    progress: Callable[[int, int], None] = lambda done, total: None,
-    trusted: str = "",
+    progress: Progress = lambda done, total: None,
+    keys: Path | None = None,
     kept: Iterable[str] = (),
+    extent: Extent = Extent(),
+    done: Done = lambda visit, found: None,
 ) -> list[Fault]:
     """Check everything that binds one stored thing to another. Returns what is wrong; nothing where all holds.
 
-    ``trusted``: the public key of this installation's anchors; ``kept``: anchors that were printed.
+    ``keys``: the folder of this installation's keys, None where it is not at hand: then anchors are believed to name
+    their own key, and ledgers to be sealed. ``kept``: anchors that were printed. ``done`` hears up to which visit all
+    is looked at, and what was found: from there the check can be taken up again.
     """
     found: list[Fault] = []
-    with Session(engine) as db:
-        rules = _rule_sets(db, found)
-        visits = list(db.scalars(select(VisitHead.id).order_by(VisitHead.id)))
-        found += _without_a_visit(db)
-        found += [Fault("journal", where, problem) for where, problem in check_journal(db)]
-        found += _untold_erasures(db)
-        found += [Fault("anchor", one.where, one.problem) for one in check_anchors(db, trusted, kept)]
-    for done, visit_id in enumerate(visits, start=1):
-        with Session(engine) as db:  # one each: a head is held only while its own visit is looked at
-            head = db.get(VisitHead, visit_id)
-            if head is not None:
-                found += verify_visit(db, head, rules)
-        if done % TOLD_EVERY == 0 or done == len(visits):
-            progress(done, len(visits))
+    with Session(engine.execution_options(isolation_level="REPEATABLE READ")) as db:  # all of it as at one moment
+        if not extent.after:
+            found += _all_but_visits(db, keys, kept, extent)
+        visits = list(db.scalars(_visits(extent)))
+    batches = [visits[first : first + BATCH] for first in range(0, len(visits), BATCH)]
+    looked, results = 0, _looked_at(engine, batches, extent.processes)
+    done(extent.after, found)
+    for batch, faults in results:
+        found += faults
+        looked += len(batch)
+        done(batch[-1], found)
+        progress(looked, len(visits))
     return found
 
 
+def _visits(extent: Extent) -> Select[str]:
+    asked = select(VisitHead.id).where(VisitHead.id > extent.after) if extent.after else select(VisitHead.id)
+    if extent.since_anchor:
+        known = select(Anchored.visit_id, func.max(Anchored.seq).label("seq")).group_by(Anchored.visit_id).subquery()
+        asked = asked.outerjoin(known, known.c.visit_id == VisitHead.id)
+        asked = asked.where(or_(known.c.seq.is_(None), VisitHead.seq > known.c.seq))
+    return asked.order_by(VisitHead.id)
+
+
+def _all_but_visits(db: Session, keys: Path | None, kept: Iterable[str], extent: Extent) -> list[Fault]:
+    found: list[Fault] = []
+    trusted = known_key(keys) if keys is not None else ""
+    key = seal_key(keys) if keys is not None and (keys / KEY).exists() else None
+    since = None
+    if extent.since_anchor:
+        ends = select(AnchoredLedger.ledger, func.max(AnchoredLedger.seq).label("seq"))
+        since = {one.ledger: one.seq for one in db.execute(ends.group_by(AnchoredLedger.ledger))}
+    _rule_sets(db, found)
+    if not extent.since_anchor:
+        found += _without_a_visit(db)
+    found += [Fault(one.kind, one.where, one.problem) for one in check_ledgers(db, key, since=since)]
+    found += _untold_erasures(db)
+    found += [Fault("anchor", one.where, one.problem) for one in check_anchors(db, trusted, kept, extent.since_anchor)]
+    return found
+
+
+def _looked_at(engine: Engine, batches: list[list[str]], processes: int) -> Iterator[tuple[list[str], list[Fault]]]:
+    """Yield each batch in its order with what is wrong in it, worked out by this process or by others."""
+    if not processes:
+        _at_hand(engine)
+        for batch in batches:
+            yield batch, _look(batch)
+        return
+    url = engine.url.render_as_string(hide_password=False)
+    how = multiprocessing.get_context("spawn")
+    with ProcessPoolExecutor(processes, how, initializer=_begin, initargs=(url,)) as pool:
+        waiting: dict[int, Future[list[Fault]]] = {}
+        given = 0
+        for at in range(len(batches)):
+            while given < len(batches) and len(waiting) < processes * 3:
+                waiting[given] = pool.submit(_look, batches[given])
+                given += 1
+            while not waiting[at].done():
+                wait([waiting[at]], return_when=FIRST_COMPLETED)
+            yield batches[at], waiting.pop(at).result()
+
+
+_HAND: dict[str, Any] = {}
+"""What a process that looks at visits has at hand: its engine, and the rule sets by digest."""
+
+
+def _begin(url: str) -> None:
+    _at_hand(make_engine(url))
+
+
+def _at_hand(engine: Engine) -> None:
+    with Session(engine) as db:
+        _HAND.update(engine=engine, rules=_rule_sets(db, []))
+
+
+def _look(ids: list[str]) -> list[Fault]:
+    with Session(_HAND["engine"]) as db:  # one each: heads are held only while their own visits are read
+        return verify_visits(db, ids, _HAND["rules"])
+
+
 def _untold_erasures(db: Session) -> Iterator[Fault]:
-    """Yield people of whom something was emptied although the journal has no erasure of them."""
-    told = select(JournalRow.subject_id).where(JournalRow.deed == "erase_person")
+    """Yield people of whom something was emptied although no ledger has an erasure of them."""
+    told = select(LedgerEntry.subject).where(LedgerEntry.deed == "erase_person", LedgerEntry.action == "deed")
     for person_id in db.scalars(select(Erased.person_id).where(Erased.person_id.not_in(told)).distinct()):
         yield Fault("erased", f"person {person_id}", "signatures or papers were emptied, and nobody has written why")
 
@@ -101,99 +171,3 @@ def _without_a_visit(db: Session) -> Iterator[Fault]:
         query = select(table.visit_id).outerjoin(VisitHead, VisitHead.id == table.visit_id)
         for visit_id in db.scalars(query.where(VisitHead.id.is_(None)).distinct()):
             yield Fault(kind, f"visit {visit_id}, {table.__tablename__}", "there is no such visit: its head is gone")
-
-
-def verify_visit(db: Session, head: VisitHead, rules: dict[str, Rules]) -> list[Fault]:
-    """Check one visit: its log first; what hangs on a log that does not hold is not judged by it."""
-    where = f"visit {head.id}"
-    head = db.scalars(select(VisitHead).where(VisitHead.id == head.id).with_for_update(read=True)).one()
-    try:
-        events = whole_log(db, head)
-    except BrokenLog as error:
-        return [Fault("chain", error.where, error.problem)]
-    known = rules.get(head.rules_digest)
-    if known is None:
-        return [Fault("rules", where, f"its rule set {head.rules_digest[:12]} is not there or does not hold")]
-    found = [*_seals(db, head.id, events), *_signatures(db, head.id, events), *_documents(db, head.id)]
-    visit = fold(events, known)
-    for table, rows in rows_of(head, visit, actors_in(events)).items():
-        stored = db.execute(select(table.__table__).where(table.visit_id == head.id)).mappings()
-        names = [one.name for one in table.__table__.columns if one.name != "id"]
-        kept = sorted(_line({key: one[key] for key in names if rows and key in rows[0]}) for one in stored)
-        if kept != sorted(map(_line, rows)):
-            found.append(Fault("read model", f"{where}, {table.__tablename__}", "it does not say what the log says"))
-    return found
-
-
-def _seals(db: Session, visit_id: str, events: Iterable[ev.Event]) -> Iterator[Fault]:
-    """Yield runs whose readings are not those that were sealed."""
-    started = {one.payload.run_id: one.payload for one in events if isinstance(one.payload, ev.RunStarted)}
-    for event in events:
-        payload = event.payload
-        if isinstance(payload, ev.RunClosed):
-            begun = started.get(payload.run_id)
-            stream, is_kept = payload.run_id, begun is not None and payload.count > 0
-        elif isinstance(payload, ev.ProofMeasured):
-            stream, is_kept = payload.stream_id, payload.count > 0
-        else:
-            continue
-        if not is_kept:
-            continue
-        readings = load_readings(db, stream)
-        if len(readings) != payload.count or seal_digest(readings) != payload.sha256:
-            problem = f"{len(readings)} readings are stored, and they are not the {payload.count} that were sealed"
-            yield Fault("seal", f"visit {visit_id}, run {stream}", problem)
-
-
-def _signatures(db: Session, visit_id: str, events: Iterable[ev.Event]) -> Iterator[Fault]:
-    """Yield signatures whose bytes or names are not those that were signed, that are gone, or that nobody gave."""
-    where = f"visit {visit_id}"
-    stored = list(db.scalars(select(SignatureRow).where(SignatureRow.visit_id == visit_id)))
-    erased = _erased(db, [row.id for row in stored])
-    by_digest = {hashlib.sha256(row.canonical.encode()).hexdigest(): row for row in stored if row.id not in erased}
-    gone = Counter(row.role for row in stored if row.id in erased)
-    given = [one.payload for one in events if isinstance(one.payload, ev.Signed)]
-    for payload in given:
-        row = by_digest.pop(payload.digest, None)
-        if row is None and gone[payload.role]:
-            gone[payload.role] -= 1  # emptied on purpose, with the person it was of
-            continue
-        if row is None:
-            yield Fault("signature", where, f"what the {payload.role} signed is gone, or was changed")
-            continue
-        signer = json.loads(row.canonical)["signer"]
-        if (row.role, row.typed_name) != (signer["role"], signer["name"]) or row.role != payload.role:
-            yield Fault("signature", where, f"the name beside it is not the name that the {payload.role} signed with")
-    for row in by_digest.values():
-        yield Fault("signature", where, f"one of a {row.role} that the log does not know")
-
-
-def _erased(db: Session, ids: list[str]) -> set[str]:
-    """Return which of these rows were emptied on purpose."""
-    return set(db.scalars(select(Erased.row_id).where(Erased.row_id.in_(ids))))
-
-
-def _documents(db: Session, visit_id: str) -> Iterator[Fault]:
-    stored = list(db.scalars(select(DocumentRow).where(DocumentRow.visit_id == visit_id)))
-    erased = _erased(db, [row.id for row in stored])
-    for row in stored:
-        if row.id not in erased and hashlib.sha256(row.content).hexdigest() != row.sha256:
-            where = f"visit {visit_id}, report {row.page_size}, revision {row.revision}"
-            yield Fault("document", where, "its bytes are not those that were issued")
-
-
-def _line(row: dict[str, Any]) -> str:
-    """Write a row of a read model so that what is stored and what is computed compare."""
-    return json.dumps({key: _plain(value) for key, value in sorted(row.items())}, sort_keys=True)
-
-
-def _plain(value: Any) -> Any:
-    if isinstance(value, datetime):
-        return value.replace(tzinfo=None, microsecond=value.microsecond // 1000 * 1000).isoformat()
-    if isinstance(value, date):
-        return value.isoformat()
-    if isinstance(value, (list, tuple)):
-        return [_plain(one) for one in value]
-    if isinstance(value, dict):
-        return {key: _plain(one) for key, one in value.items()}
-    return int(value) if isinstance(value, bool) else value

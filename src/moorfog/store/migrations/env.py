@@ -3,7 +3,14 @@
 from alembic import context
 from sqlalchemy import create_engine
 
-from moorfog.store import models, models_counts, models_house, models_mail, models_programme  # noqa: F401  (fills the metadata)
+from moorfog.store import (  # noqa: F401  (fills the metadata)
+    models,
+    models_counts,
+    models_house,
+    models_ledger,
+    models_mail,
+    models_programme,
+)
 from moorfog.store.base import Base
 
 engine = create_engine(context.config.get_main_option("sqlalchemy.url") or "")

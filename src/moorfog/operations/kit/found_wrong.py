@@ -1,4 +1,4 @@
-"""The ledger of kit found wrong: what is entered when a check fails, and what is suspended by it at once."""
+"""Kit found wrong: what is entered when a check fails, and what is suspended by it at once."""
 
 from __future__ import annotations
 
@@ -19,7 +19,7 @@ KitKind = Literal["instrument", "nebuliser", "lot", "part", "approval"]
 
 
 def to_the_minute(moment: str) -> str:
-    """Write a moment, given as text, for the reader of the ledger: to the minute, in universal time."""
+    """Write a moment, given as text, for whoever reads it: to the minute, in universal time."""
     return f"{moment[:10]} {moment[11:16]} UTC"
 
 

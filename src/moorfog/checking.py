@@ -1,0 +1,77 @@
+"""The command that checks what is stored: with progress, taken up again where it was broken off."""
+
+from __future__ import annotations
+
+import argparse
+import json
+import os
+import sys
+from collections.abc import Callable
+from dataclasses import asdict
+from pathlib import Path
+from typing import Any
+
+from moorfog.bootstrap import root
+from moorfog.secret_files import key_folder
+
+KEPT = "verify.json"
+"""In the home while a check goes on: how far it came, and what it has found."""
+NOTHING, FAULTS, BROKEN_OFF = 0, 3, 130
+
+
+def kept_at() -> Path:
+    """Return the file that a check which was broken off is taken up again from."""
+    home = os.environ.get("MOORFOG_HOME")
+    return (Path(home) if home else root() / "var") / KEPT
+
+
+def cmd_verify(given: argparse.Namespace, database_url: Callable[[], str]) -> int:
+    """Check that what is stored is what was stored; say what is not, and end with 3."""
+    from moorfog.operations.records.verify import Extent, verify
+    from moorfog.operations.records.verify_visits import Fault
+    from moorfog.store.base import make_engine
+
+    url = database_url()
+    kept, before, after = kept_at(), list[Fault](), ""
+    if given.resume:
+        if not kept.exists():
+            sys.exit("moorfog verify: no check was broken off here; leave --resume out")
+        said: dict[str, Any] = json.loads(kept.read_text(encoding="utf-8"))
+        before, after = [Fault(**one) for one in said["found"]], said["after"]
+    printed = given.anchors.read_text().splitlines() if given.anchors else []
+
+    def tell(done: int, total: int) -> None:
+        print(f"\r{done} of {total} visits", end="", file=sys.stderr, flush=True)
+
+    def keep(visit: str, found: list[Fault]) -> None:
+        if not given.since_anchor:
+            fresh = kept.with_suffix(".new")
+            fresh.parent.mkdir(parents=True, exist_ok=True)
+            content = {"after": visit, "found": [asdict(one) for one in (*before, *found)]}
+            fresh.write_text(json.dumps(content), encoding="utf-8")
+            fresh.replace(kept)
+
+    processes = min(8, os.cpu_count() or 1)
+    extent = Extent(given.since_anchor, after, processes if processes > 1 and not given.since_anchor else 0)
+    try:
+        found = verify(make_engine(url), tell, key_folder(), printed, extent, keep)
+    except KeyboardInterrupt:
+        print("\nBroken off. Go on with: ./moorfog verify --resume", file=sys.stderr)
+        return BROKEN_OFF
+    faults = [*before, *found]
+    kept.unlink(missing_ok=True)
+    print(file=sys.stderr)
+    for one in faults:
+        print(f"{one.kind}: {one.where}: {one.problem}")
+    holds = "What was written since the last anchor holds." if given.since_anchor else "Everything holds."
+    print(holds if not faults else f"{len(faults)} things are not what was stored. Restore a backup.")
+    return FAULTS if faults else NOTHING
+
+
+def add_verify(sub: Any, database_url: Callable[[], str]) -> None:
+    """Add the command to a parser's commands."""
+    check = sub.add_parser("verify", help="check that what is stored is what was stored")
+    check.add_argument("--anchors", type=Path, metavar="FILE", help="anchors printed before: none may be gone")
+    check.add_argument("--since-anchor", action="store_true", help="only what was written since the last anchor")
+    check.add_argument("--resume", action="store_true", help="go on with a check that was broken off")
+    check.set_defaults(run=lambda given: cmd_verify(given, database_url))

@@ -1,0 +1,23 @@
+"""What docs/security.md says of each table is so."""
+
+from __future__ import annotations
+
+import re
+from pathlib import Path
+
+from moorfog.store import models, models_counts, models_house, models_ledger, models_mail, models_programme
+from moorfog.store.base import Base
+from moorfog.store.facts import FACTS
+from moorfog.store.readmodels import TABLES
+
+SAID = Path(__file__).parents[2] / "docs" / "security.md"
+assert models and models_counts and models_house and models_ledger and models_mail and models_programme
+
+
+def test_every_table_is_named_with_what_holds_it() -> None:
+    rows = re.findall(r"^\| `(\w+)` \| (\w+(?: \w+)?) \|$", SAID.read_text(encoding="utf-8"), re.MULTILINE)
+    said = dict(rows)
+    assert len(rows) == len(said) and said.keys() == Base.metadata.tables.keys()
+    ledgers = {one for one in said if one.startswith("ledger_")}
+    assert {one for one, how in said.items() if how == "ledger"} == FACTS.keys() | ledgers
+    assert {one.__tablename__ for one in TABLES} == {one for one, how in said.items() if how == "compared"}
