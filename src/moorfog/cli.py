@@ -257,7 +257,7 @@ def cmd_recompute(given: argparse.Namespace) -> int:
     """Compute exported records again, from their files alone."""
     from moorfog.recompute import run
 
-    return run(given.files, given.json)
+    return run(given.files, given.json, given.key)
 
 
 def parser() -> argparse.ArgumentParser:
@@ -314,6 +314,7 @@ def parser() -> argparse.ArgumentParser:
         "files", nargs="+", metavar="FILE", help="exported records, or archives of them; - for standard input"
     )
     again.add_argument("--json", action="store_true")
+    again.add_argument("--key", default="", help="the key or fingerprint that an archive is to be signed with")
     again.set_defaults(run=cmd_recompute)
     card = sub.add_parser("verify-card", help="say, without a network, whether a scanned card was signed here")
     card.add_argument("text", help="what was scanned, a file that holds it, or - to read it")

@@ -10,10 +10,10 @@ from fractions import Fraction
 from pathlib import Path
 from zipfile import BadZipFile, ZipFile, is_zipfile
 
+from moorfog.auditor.archive import faults_of, fingerprint, key_of
 from moorfog.core.kernel.arithmetic import cut
 from moorfog.core.kernel.codec import DataError, encode
 from moorfog.core.record.record import Recomputed, recompute_text
-from moorfog.documents.archive import check_manifest
 
 SAME, UNREADABLE, DIFFERENT = 0, 2, 3
 
@@ -63,23 +63,32 @@ def records_in(name: str) -> Iterator[tuple[str, bytes]]:
                 yield f"{name}, {one}", archive.read(one)
 
 
-def faults_of(name: str) -> list[str]:
-    """Return what of an archive is not what its manifest says; nothing of a file that is none."""
+def around(name: str, key: str) -> tuple[list[str], str]:
+    """Return what of an archive is not so, and the fingerprint of the key that signed it; nothing of a file that is
+    none. ``key``: the key, or its fingerprint, that the maker told by another way."""
     content = read(name)
     if not is_zipfile(io.BytesIO(content)):
-        return []
+        return [], ""
     with ZipFile(io.BytesIO(content)) as archive:
-        return check_manifest(archive)
+        public = key_of(archive)
+        return faults_of(archive, key), fingerprint(public) if public else "no key"
 
 
-def run(names: list[str], as_json: bool) -> int:
-    """Compute records again and print them; return 0 where all hold, 3 where one differs, 2 where one is unreadable."""
+def run(names: list[str], as_json: bool, key: str = "") -> int:
+    """Compute records again and print them; return 0 where all hold, 3 where one differs, 2 where one is unreadable.
+
+    Of an archive manifest, signature and key are held to what was given, and what stands in it to each other.
+    """
     found, answers = {SAME}, []
     for given in names:
         try:
-            for fault in faults_of(given) if given != "-" else ():
+            faults, signed = around(given, key) if given != "-" else ([], "")
+            for fault in faults:
                 found.add(DIFFERENT)
                 print(f"{given}: DIFFERS {fault}", file=sys.stderr)
+            if signed:
+                told = "" if key else "\n    Compare it with the one on a paper, or on the maker's screen."
+                print(f"\n    SIGNED WITH   {signed}{told}\n", file=sys.stderr)
             records = list(records_in(given))
         except (DataError, BadZipFile) as error:
             print(f"moorfog recompute: {error}", file=sys.stderr)

@@ -18,6 +18,7 @@ from sqlalchemy import Engine, select
 from sqlalchemy.orm import Session
 
 from moorfog.api.app import create_app
+from moorfog.auditor.second import differences
 from moorfog.core.kernel.codec import encode
 from moorfog.core.rules.book import Rules
 from moorfog.core.transitions.bound import mark_of
@@ -43,7 +44,6 @@ from moorfog.store.models import (
     TrainingRow,
     VisitHead,
 )
-from tests.independent.second import differences
 from tests.unguarded import schema_engine
 
 PASSWORD = "heather-and-peat"

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import re
+import subprocess
+import sys
 import time
 from collections.abc import Callable
 from pathlib import Path
@@ -124,9 +126,15 @@ def test_the_inspectors_question_is_answered_in_a_minute_and_computed_again_offl
     page.get_by_role("button", name="Who wears it on a test that counts").click()
     with page.expect_download() as taken:
         page.get_by_role("link", name="Whole, for an inspector").click()
-    archive = tmp_path / "records.zip"
+    archive, program = tmp_path / "records.zip", tmp_path / "verify.py"
     taken.value.save_as(archive)
-    assert recompute([str(archive)], as_json=True) == 0
+    fingerprint = page.locator(".for-an-inspector code").inner_text()
+    assert recompute([str(archive)], as_json=True, key=fingerprint) == 0
+    with page.expect_download() as fetched:
+        page.get_by_role("link", name="verify.py").click()
+    fetched.value.save_as(program)
+    done = subprocess.run([sys.executable, "-I", program, archive, "--key", fingerprint], check=False)
+    assert done.returncode == 0
 
 
 def test_a_counter_found_wrong_is_seen_within_a_second_on_board_gate_and_due_list(

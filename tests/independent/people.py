@@ -9,6 +9,7 @@ from datetime import date, timedelta
 from fractions import Fraction
 from typing import Any
 
+from moorfog.auditor.log import Json
 from moorfog.core.events.facts import Clearance, Contaminant, Task, WorkFilter
 from moorfog.core.kernel.codec import encode
 from moorfog.core.permission.may_wear import End, Held, NoTask, PersonFacts, Report, may_wear
@@ -17,7 +18,6 @@ from moorfog.core.rules.kinds import clearance_limits
 from moorfog.core.rules.overlay import Overlay
 from moorfog.data import facepiece_kinds, shipped_books, value_shapes
 from tests.core.bench import facepiece
-from tests.independent.log import Json
 from tests.independent.wearing import until
 
 START = date(2026, 1, 1)

@@ -5,15 +5,15 @@ from __future__ import annotations
 import ast
 import copy
 import json
-from pathlib import Path
 from typing import Any
 
 import pytest
 
+from moorfog.auditor.second import differences
 from moorfog.core.record.record import make_record
+from moorfog.documents.auditor_file import HERE, ORDER
 from tests.core.all_ways import Way, at_the_start, run_well
 from tests.independent.records import EACH, WAYS, generated
-from tests.independent.second import differences
 
 
 @pytest.mark.parametrize("way", WAYS, ids=str)
@@ -53,14 +53,14 @@ def test_it_tells_void_from_unfinished_and_counts_for_itself() -> None:
     assert [one.split()[1] for one in differences(forged)] == ["exercises", "lower"]
 
 
-OWN = ("second", "figures", "log", "raw", "worked_at", "wearing")
+OWN = (*ORDER, "__init__")
 """The modules of the second judge."""
 
 
 def test_it_imports_nothing_of_the_program() -> None:
     for name in OWN:
-        tree = ast.parse((Path(__file__).parent / f"{name}.py").read_text())
+        tree = ast.parse((HERE / f"{name}.py").read_text())
         names = {node.module or "" for node in ast.walk(tree) if isinstance(node, ast.ImportFrom)}
         names |= {one.name for node in ast.walk(tree) if isinstance(node, ast.Import) for one in node.names}
-        own = {f"tests.independent.{one}" for one in OWN}
+        own = {f"moorfog.auditor.{one}" for one in OWN}
         assert not any(one.startswith(("moorfog", "tests")) for one in names - own), name

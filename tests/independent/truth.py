@@ -7,10 +7,10 @@ from collections.abc import Sequence
 from concurrent.futures import ProcessPoolExecutor
 from pathlib import Path
 
+from moorfog.auditor.second import differences
 from tests.core.all_ways import Way
 from tests.independent.people import unlike
 from tests.independent.records import EACH, WAYS, generated
-from tests.independent.second import differences
 
 
 def _of_way(way: Way) -> tuple[int, int, list[str]]:

@@ -9,8 +9,8 @@ from __future__ import annotations
 from datetime import date, timedelta
 from fractions import Fraction
 
-from tests.independent.log import Json, later
-from tests.independent.worked_at import is_enough, stated
+from moorfog.auditor.log import Json, later
+from moorfog.auditor.worked_at import is_enough, stated
 
 SENSED = ("sweet", "bitter", "odour", "smoke")
 

@@ -4,7 +4,11 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from moorfog.api.routing import Context, route
+from flask import Response
+
+from moorfog.api.routing import Context, plain, route
+from moorfog.auditor.archive import fingerprint
+from moorfog.documents.auditor_file import one_file
 from moorfog.operations.errors import DomainError, NotFound
 from moorfog.operations.records import papers
 from moorfog.operations.records.anchors import known_key
@@ -13,9 +17,11 @@ from moorfog.secret_files import key_folder
 
 @dataclass(frozen=True)
 class CardKey:
-    """The public key that cards are signed by, as 64 hexadecimal digits; empty before the first one was."""
+    """The public key that cards, archives and anchors are signed by, as 64 hexadecimal digits, and its fingerprint:
+    what people compare. Both are empty before the first one was signed."""
 
     key: str
+    fingerprint: str
 
 
 @route("GET", "/api/codes/{code}", "public", returns=papers.CodeView)
@@ -42,4 +48,12 @@ def report_by_card(context: Context, code: str, body: papers.CardReport) -> Doma
 @route("GET", "/api/card-key", "public", returns=CardKey)
 def get_card_key(context: Context) -> CardKey:
     """The public key of this installation, by which a card is checked without a network."""
-    return CardKey(known_key(key_folder()))
+    key = known_key(key_folder())
+    return CardKey(key, fingerprint(key) if key else "")
+
+
+@route("GET", "/api/verify.py", "public", media="text/x-python")
+def get_verifier(context: Context) -> Response:
+    """The auditor's own program in one file: it checks an archive, and judges every record in it again."""
+    attached = {"Content-Disposition": 'attachment; filename="verify.py"'}
+    return plain(one_file(), "text/x-python; charset=utf-8", **attached)

@@ -61,23 +61,3 @@ def archived(entries: Iterable[Entry], seal: Callable[[str], str]) -> Iterator[b
         put(archive, MANIFEST, manifest)
         put(archive, ROOT, seal(hashlib.sha256(manifest.encode()).hexdigest()))
     yield pipe.taken()
-
-
-def check_manifest(archive: ZipFile) -> list[str]:
-    """Return what of an archive is not what its manifest and its root say, in words; nothing where all of it is."""
-    names = set(archive.namelist())
-    if not {MANIFEST, ROOT} <= names:
-        return ["it has no manifest or no root"]
-    manifest, root = archive.read(MANIFEST), archive.read(ROOT).decode(errors="replace")
-    out = []
-    if hashlib.sha256(manifest).hexdigest() not in root.split():
-        out.append("the manifest is not the one that the root was made of")
-    listed = {one[66:]: one[:64] for one in manifest.decode(errors="replace").splitlines()}
-    for name in sorted(names - listed.keys() - {MANIFEST, ROOT}):
-        out.append(f"{name} is not in the manifest")
-    for name, digest in listed.items():
-        if name not in names:
-            out.append(f"{name} is gone")
-        elif hashlib.sha256(archive.read(name)).hexdigest() != digest:
-            out.append(f"{name} is not what was written")
-    return out

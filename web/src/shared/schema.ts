@@ -3210,6 +3210,28 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/verify.py": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The auditor's own program in one file: it checks an archive, and judges every record in it again.
+         * @description The auditor's own program in one file: it checks an archive, and judges every record in it again.
+         *
+         *     For: open to everybody.
+         */
+        get: operations["get_verifier"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/visits": {
         parameters: {
             query?: never;
@@ -4342,9 +4364,12 @@ export interface components {
         };
         /**
          * CardKey
-         * @description The public key that cards are signed by, as 64 hexadecimal digits; empty before the first one was.
+         * @description The public key that cards, archives and anchors are signed by, as 64 hexadecimal digits, and its fingerprint:
+         *     what people compare. Both are empty before the first one was signed.
          */
         CardKey: {
+            /** Fingerprint */
+            fingerprint: string;
             /** Key */
             key: string;
         };
@@ -14807,6 +14832,35 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JobView"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    get_verifier: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/x-python": string;
                 };
             };
             /** @description error */

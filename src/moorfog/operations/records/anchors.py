@@ -19,6 +19,7 @@ from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey,
 from sqlalchemy import and_, func, insert, literal, or_, select
 from sqlalchemy.orm import Session
 
+from moorfog.auditor.archive import fingerprint
 from moorfog.core.events.payloads import instant
 from moorfog.core.kernel.canonical import canonical_bytes, digest
 from moorfog.secret_files import SecretFault, secret_of
@@ -59,6 +60,11 @@ def _made_key() -> bytes:
 def known_key(folder: Path) -> str:
     """Return the public key of this installation in hexadecimal, empty where its key is not here. Raises OSError."""
     return public_hex(signing_key(folder).public_key()) if (folder / KEY).exists() else ""
+
+
+def key_fingerprint(folder: Path) -> str:
+    """Return what people compare of this installation's key; it is made at its first use. Raises OSError."""
+    return fingerprint(public_hex(signing_key(folder).public_key()))
 
 
 def public_hex(key: Ed25519PublicKey) -> str:

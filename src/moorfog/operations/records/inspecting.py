@@ -9,9 +9,11 @@ from dataclasses import fields
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from moorfog.core.events.payloads import instant
 from moorfog.core.kernel.codec import encode
 from moorfog.core.rules.book import rules_to_json
 from moorfog.documents.archive import Entry
+from moorfog.documents.auditor_file import one_file
 from moorfog.documents.tables import table
 from moorfog.operations.accounts.sessions import Actor
 from moorfog.operations.errors import DomainError
@@ -24,17 +26,23 @@ from moorfog.store.models import DocumentRow, VisitHead
 
 MOST = 5000
 """Visits in one archive."""
+PAPERS = ("visit_id", "revision", "page_size", "sha256", "issued_at", "is_erased")
 READ_ME = """Records of respirator fit tests, as they stood when this archive was made.
 
 index.csv      a line for each test: whose, in what, how it went, by whom, under which rule
 records/       every visit as an open record; docs/formats/record.md says how it is read
 papers/        every report, card and letter that was issued for them, as it was issued
+papers.csv     a line for each of them, with its SHA-256, and for those that were erased with their person
 rules/         the rules each visit was judged under, by the digest that its record names
 asked.json     what was asked for
 manifest.txt   SHA-256 of every file here
 root.txt       SHA-256 of the manifest, signed with the key of the installation (Ed25519), and its public key
+verify.py      a program in one file that checks all of this by itself, and judges every record again
 
-To compute everything again without the program's server or database:  ./moorfog recompute ARCHIVE.zip
+    python3 verify.py ARCHIVE.zip --key FINGERPRINT
+
+The fingerprint of the key stands on every report and on the page where this archive was made. Take it, and verify.py,
+from there: whoever changes an archive can change what lies in it. docs/formats/archive.md has the rest.
 """
 COLUMNS = tuple(one.name for one in fields(RecordRow))
 
@@ -55,14 +63,20 @@ def inspected(db: Session, actor: Actor, asked: RecordsAsked) -> Iterator[Entry]
     yield "read-me.txt", READ_ME.encode()
     yield "asked.json", json.dumps(encode(asked), indent=1, sort_keys=True).encode()
     yield "index.csv", table(COLUMNS, map(line_of, rows)).encode()
+    yield "verify.py", one_file().encode()
+    papers: list[tuple[str | int, ...]] = []
     digests: set[str] = set()
     for visit in visits:
         yield f"records/{visit}.json", export_record(db, actor, visit)
         digests.add(db.get_one(VisitHead, visit).rules_digest)
-        issued = select(DocumentRow).where(DocumentRow.visit_id == visit, DocumentRow.content != b"")
+        issued = select(DocumentRow).where(DocumentRow.visit_id == visit)
         for paper in db.scalars(issued.order_by(DocumentRow.revision, DocumentRow.page_size)):
-            yield f"papers/{visit}-{paper.revision}-{paper.page_size}.pdf", paper.content
+            said = (visit, paper.revision, paper.page_size, paper.sha256, instant(paper.issued_at))
+            papers.append((*said, str(not paper.content)))
+            if paper.content:
+                yield f"papers/{visit}-{paper.revision}-{paper.page_size}.pdf", paper.content
         db.expunge_all()
+    yield "papers.csv", table(PAPERS, papers).encode()
     for digest in sorted(digests):
         content = json.dumps(rules_to_json(load_rules(db, digest)), ensure_ascii=False, sort_keys=True)
         yield f"rules/{digest}.json", content.encode()

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import hashlib
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from zoneinfo import ZoneInfo
 
 from sqlalchemy import select
@@ -15,6 +15,8 @@ from moorfog.operations.accounts.sessions import READERS, Actor
 from moorfog.operations.bench.readings import load_readings
 from moorfog.operations.bench.visits import find_head
 from moorfog.operations.errors import DomainError, NotFound
+from moorfog.operations.records.anchors import key_fingerprint
+from moorfog.secret_files import key_folder
 from moorfog.store.base import new_id
 from moorfog.store.clock import Clock
 from moorfog.store.log import BrokenLog, load_visit, whole_log
@@ -79,6 +81,8 @@ def draw(db: Session, actor: Actor, visit_id: str, page_size: PageSize) -> Drawn
         one.started.run_id: load_readings(db, one.started.run_id) for one in visit.tries if one.closed is not None
     }
     view = report_view(visit, visit_id, names, readings, page_size)
+    key = f"{view.fine_print} The key of this installation: {key_fingerprint(key_folder())}."
+    view = replace(view, fine_print=key)
     return Drawn(visit_id=visit_id, person_id=person.id, revision=visit.revision, view=view)
 
 

@@ -1,5 +1,5 @@
 import { NativeSelect } from "@mantine/core";
-import { useInfiniteQuery } from "@tanstack/react-query";
+import { useInfiniteQuery, useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { api, keys, type Schemas, unwrap } from "@/shared/client";
 import { useSession } from "@/shared/session";
@@ -125,10 +125,7 @@ function Tests({ asked }: { asked: Record<string, string> }) {
           Whole, for an inspector
         </a>
       </p>
-      <p className="dim">
-        For an inspector: every record with its readings, the papers as issued, the rules, an index and one signed
-        digest of all. It can be computed again without this server.
-      </p>
+      <ForAnInspector />
       {mayManage && (
         <p>
           <Link to="/history">Take over results of before</Link>, as history.
@@ -175,5 +172,31 @@ function Test({ one }: { one: Schemas["RecordRow"] }) {
         <small>{dateTime(one.tested_at)}</small>
       </td>
     </tr>
+  );
+}
+
+/** What lies in the archive, and the key to compare it with: both are told here, where nobody has changed them. */
+function ForAnInspector() {
+  const key = useQuery({
+    queryKey: ["card-key"],
+    queryFn: () => unwrap(api.GET("/api/card-key")),
+    staleTime: Infinity,
+  });
+  return (
+    <div className="dim for-an-inspector">
+      <p>
+        For an inspector: every record with its readings, the papers as issued, the rules, an index and one signed
+        digest of all. It is checked without this server by{" "}
+        <a href="/api/verify.py" download>
+          verify.py
+        </a>
+        , a program of one file.
+      </p>
+      {key.data?.fingerprint && (
+        <p>
+          Signed with the key <code>{key.data.fingerprint}</code>. Give them this by another way than the archive.
+        </p>
+      )}
+    </div>
   );
 }

@@ -9,7 +9,7 @@ from __future__ import annotations
 import math
 from fractions import Fraction
 
-from tests.independent.log import Json, Log, exercises, number
+from moorfog.auditor.log import Json, Log, exercises, number
 
 SLACK_MS = 5
 """Between two readings there may be so much without anybody having missed anything: docs/formats/readings-file.md."""

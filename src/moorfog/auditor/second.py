@@ -13,9 +13,9 @@ import re
 from datetime import date, datetime, timedelta
 from fractions import Fraction
 
-from tests.independent.figures import Figures
-from tests.independent.log import Json, Judged, exercises, later, moment, number
-from tests.independent.worked_at import is_enough
+from moorfog.auditor.figures import Figures
+from moorfog.auditor.log import Json, Judged, exercises, later, moment, number
+from moorfog.auditor.worked_at import is_enough
 
 
 class Second(Figures):

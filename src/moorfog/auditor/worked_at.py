@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from fractions import Fraction
 
-from tests.independent.log import Json, number
+from moorfog.auditor.log import Json, number
 
 
 def stated(book: Json, key: str) -> Json | None:
@@ -12,7 +12,7 @@ def stated(book: Json, key: str) -> Json | None:
     found = book["values"].get(key)
     if found is None or (found.get("off") and not (found.get("checked") or found.get("changed"))):
         return None
-    return found
+    return dict(found)
 
 
 def factor_of(book: Json, traits: Json, part: str) -> Fraction | None:

@@ -6,33 +6,9 @@ from datetime import datetime, timedelta
 from fractions import Fraction
 from itertools import pairwise
 
-from scipy.optimize import brentq
-from scipy.stats import gamma, poisson
-
-from tests.independent.log import Json, Judged, exercises, moment, number
-from tests.independent.raw import Raw
-
-
-def upper_limit(counts: int) -> float:
-    """The mean at which so few counts or fewer come up once in twenty times, by searching for it.
-
-    Garwood 1936 (recalled): the one-sided 95 % limit of a Poisson mean; no counts at all give 2.996.
-    """
-    return float(brentq(lambda mean: poisson.cdf(counts, mean) - 0.05, 1e-9, 4 * counts + 20, xtol=1e-13, rtol=1e-14))
-
-
-def overall_bound(weights: list[float], counts: list[int]) -> float:
-    """The lower 95 % bound of an overall fit factor; ``weights``: 1 ÷ (outside × volume) of each exercise.
-
-    Equal weights: the counts pooled, exactly. Otherwise Fay and Feuer 1997 (recalled), as a quantile of the gamma
-    distribution with the mean and the variance of the weighted sum, the largest weight added once.
-    """
-    largest = max(weights)
-    if largest - min(weights) <= 1e-12 * largest:
-        return len(weights) / (largest * upper_limit(sum(counts)))
-    mean = sum(w * n for w, n in zip(weights, counts, strict=True)) + largest
-    variance = sum(w * w * n for w, n in zip(weights, counts, strict=True)) + largest**2
-    return len(weights) / float(gamma.ppf(0.95, mean**2 / variance, scale=variance / mean))
+from moorfog.auditor.chance import overall_bound, upper_limit
+from moorfog.auditor.log import Json, Judged, exercises, moment, number
+from moorfog.auditor.raw import Raw
 
 
 class Figures(Raw):
@@ -58,7 +34,8 @@ class Figures(Raw):
             return
         if not factors:
             return
-        out.factors, out.overall = factors, len(factors) / sum(1 / one for one in factors)
+        overall = len(factors) / sum((1 / one for one in factors), Fraction(0))
+        out.factors, out.overall = factors, overall
         if self.sampled:
             out.bounds = [1 / (weight * upper_limit(counts)) for counts, weight in self.sampled]
             out.bound = overall_bound([weight for _, weight in self.sampled], [counts for counts, _ in self.sampled])
@@ -66,7 +43,7 @@ class Figures(Raw):
             out.add("spoilt", "it leaks as if it were not on")
             return
         each = self.value("judged_by") == "every_exercise"
-        if (min(factors) if each else out.overall) < level:
+        if (min(factors) if each else overall) < level:
             out.add("low", "below the level")
             return
         least = [one for one in (out.bound, *(out.bounds if each else ())) if one is not None]
@@ -337,12 +314,12 @@ class Figures(Raw):
             return [], False
         how, factors, figures = self.value("aerosol.inside"), list[Fraction](), list[Fraction]()
         peak_key = "single_peak_half" if piece["traits"]["level"] == "level.half" else "single_peak_full"
-        for one, challenge in zip(summed, outside, strict=True):
-            peaks = [max(0, *(each["signal"] for each in part)) for part in inside[one]]
+        for exercise, challenge in zip(summed, outside, strict=True):
+            peaks = [max(0, *(each["signal"] for each in part)) for part in inside[exercise]]
             if Fraction(max(peaks)) / challenge > Fraction(protocol["aerosol"][peak_key]):
                 out.add("low", "a single peak")
                 return [], False
-            every = [each for part in inside[one] for each in part]
+            every = [each for part in inside[exercise] for each in part]
             found = Fraction(sum(peaks), len(peaks)) if how == "average of peaks" else Fraction(max(peaks))
             if how == "integrated area":
                 found = max(mean(every, "signal"), Fraction(0))
