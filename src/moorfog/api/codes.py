@@ -11,14 +11,14 @@ from moorfog.auditor.archive import fingerprint
 from moorfog.documents.auditor_file import one_file
 from moorfog.operations.errors import DomainError, NotFound
 from moorfog.operations.records import papers
-from moorfog.operations.records.anchors import known_key
+from moorfog.operations.records.anchors import public_hex, signing_key
 from moorfog.secret_files import key_folder
 
 
 @dataclass(frozen=True)
 class CardKey:
     """The public key that cards, archives and anchors are signed by, as 64 hexadecimal digits, and its fingerprint:
-    what people compare. Both are empty before the first one was signed."""
+    what people compare."""
 
     key: str
     fingerprint: str
@@ -48,8 +48,11 @@ def report_by_card(context: Context, code: str, body: papers.CardReport) -> Doma
 @route("GET", "/api/card-key", "public", returns=CardKey)
 def get_card_key(context: Context) -> CardKey:
     """The public key of this installation, by which a card is checked without a network."""
-    key = known_key(key_folder())
-    return CardKey(key, fingerprint(key) if key else "")
+    try:
+        key = public_hex(signing_key(key_folder()).public_key())
+    except (OSError, ValueError) as error:
+        raise DomainError("no_key", f"The key of this installation cannot be read: {error}.", status=503) from error
+    return CardKey(key, fingerprint(key))
 
 
 @route("GET", "/api/verify.py", "public", media="text/x-python")

@@ -4365,7 +4365,7 @@ export interface components {
         /**
          * CardKey
          * @description The public key that cards, archives and anchors are signed by, as 64 hexadecimal digits, and its fingerprint:
-         *     what people compare. Both are empty before the first one was signed.
+         *     what people compare.
          */
         CardKey: {
             /** Fingerprint */
