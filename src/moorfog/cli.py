@@ -137,6 +137,16 @@ def cmd_account(given: argparse.Namespace) -> int:
     return 0
 
 
+def cmd_unlock(given: argparse.Namespace) -> int:
+    """Let whoever tried a password too often try again at once."""
+    from moorfog.operations.accounts.sessions import forget_all_tries
+    from moorfog.store.base import make_engine, run_in_transaction
+
+    done = run_in_transaction(make_engine(database_url()), lambda db: forget_all_tries(db, given.login))
+    print(f"{done} tries forgotten; {given.login or 'everybody'} may sign in again.")
+    return 0
+
+
 def cmd_counter(given: argparse.Namespace) -> int:
     """Enter a counter and print the token for its link."""
     from moorfog.operations.kit.entering import create_instrument
@@ -294,6 +304,9 @@ def parser() -> argparse.ArgumentParser:
     lets.add_argument("account")
     lets.add_argument("--host", default="localhost")
     lets.set_defaults(run=cmd_grants)
+    unlock = sub.add_parser("unlock", help="let whoever tried a password too often try again at once")
+    unlock.add_argument("login", nargs="?", default="", help="one account only")
+    unlock.set_defaults(run=cmd_unlock)
     account = sub.add_parser("account", help="create an account")
     account.add_argument("login")
     account.add_argument("--name", required=True)

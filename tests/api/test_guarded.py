@@ -15,6 +15,7 @@ from moorfog.api.app import HEADERS
 from moorfog.operations.accounts import sessions
 from moorfog.operations.accounts.sessions import weak_password
 from moorfog.serving.state import PLACE, PartState, write_state
+from moorfog.store.base import run_in_transaction
 from moorfog.store.models import Grant
 from tests.api.house import GOOD, PASSWORD, House, Refused
 
@@ -76,6 +77,22 @@ def test_a_stranger_elsewhere_does_not_lock_the_owner_out(house: House) -> None:
     ]
     assert codes[-1] == 429, "from everywhere else there are too many"
     assert guess(house, login, desk, PASSWORD) == 200
+
+
+def test_forty_wrong_tries_at_a_site_lock_nobody_out_who_works_there(house: House) -> None:
+    """A site has one address: one stranger in it, or one script, keeps strangers out and no more."""
+    mine, other, desk = house.ours.logins["tester"], house.ours.logins["supervisor"], f"10.4.{house.mark[:4]}"
+    assert guess(house, mine, desk, PASSWORD) == 200
+    codes = [guess(house, f"nobody-{number}", desk) for number in range(sessions.ATTEMPTS_PER_ADDRESS + 5)]
+    assert codes[-1] == 429
+    assert guess(house, mine, desk, PASSWORD) == 200, "they have signed in here before"
+    assert guess(house, other, desk, PASSWORD) == 429, "and they have not"
+    wrong = [guess(house, mine, desk) for _ in range(sessions.ATTEMPTS_PER_PAIR + 1)]
+    assert wrong[-1] == 429 and guess(house, mine, desk, PASSWORD) == 429, "their own tries are counted all the same"
+    assert run_in_transaction(house.engine, lambda db: sessions.forget_all_tries(db, mine)) > 0
+    assert guess(house, mine, desk, PASSWORD) == 200 and guess(house, other, desk, PASSWORD) == 429
+    run_in_transaction(house.engine, sessions.forget_all_tries)
+    assert guess(house, other, desk, PASSWORD) == 200, "the way out, at the machine"
 
 
 def test_a_password_asked_again_is_counted_like_a_sign_in(house: House) -> None:

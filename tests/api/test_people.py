@@ -623,6 +623,20 @@ def test_the_board_and_the_gate_say_what_the_crew_page_says(house: House) -> Non
     with pytest.raises(Refused, match="not_found"):
         stranger.get(gate)
     again = supervisor.post("/api/gate", {"site": house.ours.site})["path"].replace("/gate", "/api/gate")
+    there = supervisor.get(f"/api/gates?site={house.ours.site}")["rows"]
+    assert len(there) >= 1 and there[0]["made_by"] == "supervisor ours" and there[0]["id"] not in again
+    foreign = house.client("supervisor", house.theirs)
+    with pytest.raises(Refused, match="not_found"):
+        foreign.get(f"/api/gates?site={house.ours.site}")
+    for wrong in (there[0]["id"], "0" * 16, "%"):
+        with pytest.raises(Refused, match="not_found"):
+            (foreign if wrong == there[0]["id"] else supervisor).call("DELETE", f"/api/gates/{wrong}")
+    assert stranger.get(again)["day"]
+    supervisor.call("DELETE", f"/api/gates/{there[0]['id']}")
+    assert supervisor.get(f"/api/gates?site={house.ours.site}")["rows"] == there[1:]
+    with pytest.raises(Refused, match="not_found"):
+        stranger.get(again)
+    again = supervisor.post("/api/gate", {"site": house.ours.site})["path"].replace("/gate", "/api/gate")
     admin = house.client("administrator")
     who = next(one for one in admin.get("/api/accounts")["rows"] if "supervisor" in str(one["grants"]))
     admin.post(f"/api/accounts/{who['id']}/off")

@@ -13,7 +13,7 @@ from moorfog.documents.sheets import workbook
 from moorfog.documents.tables import table
 from moorfog.operations import jobs
 from moorfog.operations.fields import Id, Page
-from moorfog.operations.people import board, crews, due
+from moorfog.operations.people import board, crews, due, gates
 from moorfog.operations.records import crew_papers
 
 XLSX = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
@@ -90,6 +90,25 @@ def get_board(context: Context, query: BoardQuery) -> board.Board:
 def open_gate(context: Context, body: crews.CrewAsked) -> board.GateAddress:
     """Make the short-lived address of a tablet at the gate, which shows a crew day by day."""
     return board.open_gate(context.db, context.clock, context.actor, body)
+
+
+@dataclass(frozen=True)
+class GatesQuery:
+    """Of which site."""
+
+    site: Id
+
+
+@route("GET", "/api/gates", "read", query=GatesQuery, returns=gates.GateTablets)
+def list_gates(context: Context, query: GatesQuery) -> gates.GateTablets:
+    """The addresses of tablets at a site's gate that still hold."""
+    return gates.gates_of(context.db, context.clock, context.actor, query.site)
+
+
+@route("DELETE", "/api/gates/{gate_id}", "read", is_told=True)
+def end_gate(context: Context, gate_id: str) -> None:
+    """End the address of a tablet: it shows nothing from then on."""
+    gates.end_gate(context.db, context.actor, gate_id)
 
 
 @route("GET", "/api/gate/{secret}", "public", returns=board.GateView)

@@ -7,7 +7,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any, ClassVar
 
-from sqlalchemy import func, select
+from sqlalchemy import func, or_, select
 from sqlalchemy.orm import Session
 
 from moorfog.core.events.facts import STRICT
@@ -196,6 +196,7 @@ def missing(db: Session, clock: Clock, actor: Actor) -> Missing:
         select(Grant.id)
         .join(Account, Account.id == Grant.account_id)
         .where(Grant.role == "tester", Account.off_at.is_(None), Account.password_hash != "")
+        .where(or_(Grant.employer_id.is_(None), scope.condition(Grant.employer_id)))
     )
     people = within(select(Person.id), scope, Person.employer_id).where(Person.left_on.is_(None))
     facepieces = db.scalar(

@@ -952,6 +952,50 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/gates": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * The addresses of tablets at a site's gate that still hold.
+         * @description The addresses of tablets at a site's gate that still hold.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        get: operations["list_gates"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/gates/{gate_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * End the address of a tablet: it shows nothing from then on.
+         * @description End the address of a tablet: it shows nothing from then on.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        delete: operations["end_gate"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/health": {
         parameters: {
             query?: never;
@@ -5658,6 +5702,26 @@ export interface components {
             number: string;
             /** Set Ups */
             set_ups: string[];
+        };
+        /**
+         * GateTablet
+         * @description An address of a tablet that still shows a crew: who made it, until when it does.
+         */
+        GateTablet: {
+            /** Expires At */
+            expires_at: string;
+            /** Id */
+            id: string;
+            /** Made By */
+            made_by: string;
+        };
+        /**
+         * GateTablets
+         * @description The addresses of a site, the one that lasts longest first.
+         */
+        GateTablets: {
+            /** Rows */
+            rows: components["schemas"]["GateTablet"][];
         };
         /**
          * GateView
@@ -11024,6 +11088,66 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["GateView"];
                 };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    list_gates: {
+        parameters: {
+            query: {
+                site: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GateTablets"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    end_gate: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                gate_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description error */
             default: {

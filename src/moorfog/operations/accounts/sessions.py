@@ -143,7 +143,11 @@ def _verify(password_hash: str, password: str) -> bool:
 
 def one_too_many(db: Session, login: str, address: str, now: datetime) -> bool:
     """Write a try down, at once and for everybody, and tell whether it is one too many: counted before it is looked
-    at, so that tries side by side cannot each believe to be the first."""
+    at, so that tries side by side cannot each believe to be the first.
+
+    Whoever has signed in from an address before is not kept out by what others try there or elsewhere: a whole site
+    has one address, and one stranger in it must not lock everybody out. Their own tries there are counted always.
+    """
     since = now - ATTEMPT_WINDOW
     count = select(func.count()).select_from(SignInAttempt).where(SignInAttempt.at > since)
     with quick_engine(db.get_bind().engine).connect() as at_once:
@@ -156,8 +160,17 @@ def one_too_many(db: Session, login: str, address: str, now: datetime) -> bool:
         .join(Account, Account.id == KnownAddress.account_id)
         .where(Account.login == login, KnownAddress.address == address, KnownAddress.at > now - KNOWN_FOR)
     )
-    is_elsewhere = by_login > ATTEMPTS_ELSEWHERE and db.scalar(known) is None
-    return by_pair > ATTEMPTS_PER_PAIR or by_address > ATTEMPTS_PER_ADDRESS or is_elsewhere
+    by_others = by_address > ATTEMPTS_PER_ADDRESS or by_login > ATTEMPTS_ELSEWHERE
+    return by_pair > ATTEMPTS_PER_PAIR or (by_others and db.scalar(known) is None)
+
+
+def forget_all_tries(db: Session, login: str = "") -> int:
+    """Let everybody try again, or one account; for who has the machine. Returns how many tries were forgotten."""
+    gone = delete(SignInAttempt)
+    if login:
+        gone = gone.where(SignInAttempt.login == login.strip().lower())
+    done = db.execute(gone)
+    return int(getattr(done, "rowcount", 0))
 
 
 def _forget_tries(db: Session, login: str, address: str) -> None:

@@ -34,6 +34,7 @@ DEEDS = {
     "export_record": "took away a record",
     "export_readings": "took away the readings of a run",
     "export_results": "took away the results of a visit",
+    "end_gate": "ended the address of a tablet at the gate",
     "open_gate": "made an address for a tablet at the gate",
     "report_by_card": "reported a change by the code of a card",
     "mail_paper": "sent a paper to the worker",

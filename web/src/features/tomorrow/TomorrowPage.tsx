@@ -1,5 +1,5 @@
 import { NativeSelect, Textarea } from "@mantine/core";
-import { useQuery } from "@tanstack/react-query";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useSearchParams } from "react-router";
 import { Problem, Text } from "@/design/Fields";
@@ -240,7 +240,14 @@ function Crew({ view, asked }: { view: View; asked: AskedProps["asked"] }) {
 function Gate({ asked }: { asked: AskedProps["asked"] }) {
   const [made, setMade] = useState<Schemas["GateAddress"] | null>(null);
   const { problem, attempt } = useAttempt("No address was made.");
-  const open = () => attempt(async () => setMade(await unwrap(api.POST("/api/gate", { body: asked }))));
+  const queries = useQueryClient();
+  const [isOpen, setOpen] = useState(false);
+  const open = () =>
+    attempt(async () => {
+      setMade(await unwrap(api.POST("/api/gate", { body: asked })));
+      setOpen(true);
+      await queries.invalidateQueries({ queryKey: ["gates", asked.site] });
+    });
   return (
     <>
       <button type="button" className="quiet" onClick={() => void open()}>
@@ -255,8 +262,47 @@ function Gate({ asked }: { asked: AskedProps["asked"] }) {
           </a>
         </span>
       )}
+      {asked.site && (isOpen ? <Tablets site={asked.site} /> : <TabletsThere show={() => setOpen(true)} />)}
       <Problem words={problem} />
     </>
+  );
+}
+
+function TabletsThere({ show }: { show: () => void }) {
+  return (
+    <button type="button" className="quiet" onClick={show}>
+      Tablets there are
+    </button>
+  );
+}
+
+/** The addresses that still show a crew at the gate, each with a key that ends it. */
+function Tablets({ site }: { site: string }) {
+  const queries = useQueryClient();
+  const { problem, attempt } = useAttempt("It was not ended.");
+  const found = useQuery({
+    queryKey: ["gates", site],
+    queryFn: () => unwrap(api.GET("/api/gates", { params: { query: { site } } })),
+  });
+  const end = (id: string) =>
+    attempt(async () => {
+      await unwrap(api.DELETE("/api/gates/{gate_id}", { params: { path: { gate_id: id } } }));
+      await queries.invalidateQueries({ queryKey: ["gates", site] });
+    });
+  if (!found.data) return null;
+  return (
+    <ul className="tablets" aria-label="Tablets at the gate">
+      {found.data.rows.length === 0 && <li>No tablet shows this site.</li>}
+      {found.data.rows.map((one) => (
+        <li key={one.id}>
+          A tablet, by {one.made_by}, until {dateTime(one.expires_at)}{" "}
+          <button type="button" className="quiet" onClick={() => void end(one.id)}>
+            End it
+          </button>
+        </li>
+      ))}
+      <Problem words={problem} />
+    </ul>
   );
 }
 
