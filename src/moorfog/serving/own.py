@@ -8,6 +8,7 @@ import logging
 import os
 import sys
 import time
+from collections.abc import Callable
 from datetime import UTC, datetime
 from pathlib import Path
 
@@ -27,11 +28,14 @@ from moorfog.serving.database import fitted_flags
 from moorfog.serving.running import Running, run_until_stopped
 from moorfog.serving.whole import Where, Whole, claim_home
 from moorfog.store.base import make_engine, run_in_transaction
+from moorfog.store.ledger import KEY as LEDGER_KEY
 from moorfog.store.migrate import Schema, migrate, schema_of
 from moorfog.store.models import InstrumentRow
 from moorfog.store.readmodels import rebuild_foreign
 
 LINKS_KEY = "links"
+TOLD_EVERY = 10_000
+"""Rows that are taken over between two words of it."""
 RESTORING = "restoring"
 """Lies in a home while a backup is laid into it: half of one is nothing to work with."""
 log = logging.getLogger("moorfog.run")
@@ -62,7 +66,7 @@ class Own(Whole):
                 f"a backup was being laid into {self.home} and was broken off; delete that folder and restore again"
             )
         claim_home(self.home, "own")
-        for name in (LINKS_KEY, ANCHORS_KEY):
+        for name in (LINKS_KEY, ANCHORS_KEY, LEDGER_KEY):
             if (self.home / "keys" / name).exists():
                 read_secret(self.home / "keys" / name)
         web = str(ensure_web())
@@ -85,7 +89,7 @@ class Own(Whole):
                 say(f"an older Moorfog made this data: first a backup, {file}")
                 back_up(self.server, self.home, file)
             if found is not Schema.CURRENT:
-                migrate(self.server.schema_url)
+                migrate(self.server.schema_url, taken=_told())
             self.server.let_work()
             refilled = rebuild_foreign(schema)
             if refilled:
@@ -135,6 +139,18 @@ class Own(Whole):
         else:
             self.misplaced.well()
         return found
+
+
+def _told() -> Callable[[int], None]:
+    """Return what says every ten thousand rows how far the ledgers have come."""
+    last = [0]
+
+    def taken(rows: int) -> None:
+        if rows - last[0] >= TOLD_EVERY:
+            last[0] = rows
+            say(f"the ledgers begin: {rows} rows taken over")
+
+    return taken
 
 
 def run(home: Path, where: Where) -> int:

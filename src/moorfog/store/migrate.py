@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from enum import Enum
 from functools import cache
 from pathlib import Path
@@ -24,13 +25,16 @@ def config_for(url: str) -> Config:
     return config
 
 
-def migrate(url: str, revision: str = "head") -> None:
-    """Bring the database up to this program's schema, or to one that it had before; at its own the ledgers begin."""
+def migrate(url: str, revision: str = "head", taken: Callable[[int], None] = lambda rows: None) -> None:
+    """Bring the database up to this program's schema, or to one that it had before; at its own the ledgers begin.
+
+    ``taken`` hears how many rows the ledgers have taken over.
+    """
     command.upgrade(config_for(url), revision)
     if revision == "head":
         engine = make_engine(url)
         try:
-            begin_ledgers(engine)
+            begin_ledgers(engine, taken)
         finally:
             engine.dispose()
 
