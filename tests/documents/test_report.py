@@ -114,6 +114,9 @@ def test_every_gate_that_was_asked_is_listed_with_how_and_when(rules: Rules) -> 
         assert line.how == ("observed" if item.mode == "observe" else "asked")
         assert item.source in line.source and item.standing in line.source
     assert any(one.key == "level.half" and one.standing == "recalled" for one in shown.rules)
+    values = {one.key: one.value for one in shown.rules}
+    assert values["filters.order"].startswith("95-type, 99-type") and values["training.required"] == "yes"
+    assert not any(set("()[]'\"") & set(one) for one in values.values()), "a value is read, not decoded"
 
 
 def test_a_correction_and_what_was_put_back_stand_in_it(rules: Rules) -> None:

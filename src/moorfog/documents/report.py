@@ -179,11 +179,18 @@ def _rule_lines(visit: Visit) -> tuple[RuleLine, ...]:
             continue
         source = "; ".join(part for part in (found.source, found.changed) if part)
         checked = f"{found.standing}; checked against {found.checked}" if found.checked else found.standing
-        out.append(RuleLine(key, f"{found.value} {found.unit}".strip(), source, checked))
+        out.append(RuleLine(key, _value_words(found.value, found.unit), source, checked))
     for one in visit.rules.protocols:
         if any(made.started.protocol_id == one.id for made in visit.tries):
             out.append(RuleLine(f"protocol {one.id}", f"{one.n} exercises, {one.total_s} s", one.source, one.standing))
     return tuple(out)
+
+
+def _value_words(value: object, unit: str) -> str:
+    """Write a value of a rule book as it is read on paper: a list with commas, yes and no as words."""
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    return f"{', '.join(map(str, value)) if isinstance(value, (list, tuple)) else value} {unit}".strip()
 
 
 def _try_page(visit: Visit, one: Try, readings: list[Reading]) -> TryPage:

@@ -262,7 +262,12 @@ function Gate({ asked }: { asked: AskedProps["asked"] }) {
           </a>
         </span>
       )}
-      {asked.site && (isOpen ? <Tablets site={asked.site} /> : <TabletsThere show={() => setOpen(true)} />)}
+      {asked.site &&
+        (isOpen ? (
+          <Tablets site={asked.site} ended={() => setMade(null)} />
+        ) : (
+          <TabletsThere show={() => setOpen(true)} />
+        ))}
       <Problem words={problem} />
     </>
   );
@@ -277,7 +282,7 @@ function TabletsThere({ show }: { show: () => void }) {
 }
 
 /** The addresses that still show a crew at the gate, each with a key that ends it. */
-function Tablets({ site }: { site: string }) {
+function Tablets({ site, ended }: { site: string; ended: () => void }) {
   const queries = useQueryClient();
   const { problem, attempt } = useAttempt("It was not ended.");
   const found = useQuery({
@@ -287,6 +292,7 @@ function Tablets({ site }: { site: string }) {
   const end = (id: string) =>
     attempt(async () => {
       await unwrap(api.DELETE("/api/gates/{gate_id}", { params: { path: { gate_id: id } } }));
+      ended();
       await queries.invalidateQueries({ queryKey: ["gates", site] });
     });
   if (!found.data) return null;
