@@ -18,6 +18,8 @@ from moorfog.operations.accounts.sessions import load_actor
 from moorfog.operations.people.permissions import permissions_of
 from moorfog.operations.records.verify import verify
 from moorfog.serving.database import DATABASE, FAST_FLAGS, PrivateServer
+from moorfog.serving.own import Own
+from moorfog.serving.whole import Where
 from moorfog.store.base import make_engine
 from moorfog.store.clock import DatabaseClock
 from moorfog.store.migrate import Schema, migrate, schema_of
@@ -85,4 +87,24 @@ def test_a_database_of_a_newer_program_is_left_alone(old: PrivateServer) -> None
     with engine.begin() as connection:
         connection.execute(text("UPDATE alembic_version SET version_num = '9999'"))
     assert schema_of(engine) is Schema.NEWER
+    engine.dispose()
+
+
+def test_a_taking_over_that_was_broken_off_goes_on_at_the_next_start(
+    old: PrivateServer, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """The schema is the newest by then: the start must not take that for the end of it."""
+    home = old.home.parent
+    monkeypatch.setenv("MOORFOG_HOME", str(home))
+
+    def broken_off(rows: int) -> None:
+        raise KeyboardInterrupt
+
+    with pytest.raises(KeyboardInterrupt):
+        migrate(old.schema_url, taken=broken_off)
+    own = Own(home, Where())
+    own.server = old
+    own._prepare()
+    engine = make_engine(old.url)
+    assert verify(engine, keys=home / "keys") == []
     engine.dispose()

@@ -32,6 +32,7 @@ from moorfog.store.ledger import KEY as LEDGER_KEY
 from moorfog.store.migrate import Schema, migrate, schema_of
 from moorfog.store.models import InstrumentRow
 from moorfog.store.readmodels import rebuild_foreign
+from moorfog.store.take_over import begin_ledgers
 
 LINKS_KEY = "links"
 TOLD_EVERY = 10_000
@@ -90,6 +91,7 @@ class Own(Whole):
                 back_up(self.server, self.home, file)
             if found is not Schema.CURRENT:
                 migrate(self.server.schema_url, taken=_told())
+            begin_ledgers(schema, _told())  # a taking over that was broken off goes on
             self.server.let_work()
             refilled = rebuild_foreign(schema)
             if refilled:
