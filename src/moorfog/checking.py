@@ -8,6 +8,7 @@ import os
 import sys
 from collections.abc import Callable
 from dataclasses import asdict
+from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
@@ -28,38 +29,45 @@ def kept_at() -> Path:
 def cmd_verify(given: argparse.Namespace, database_url: Callable[[], str]) -> int:
     """Check that what is stored is what was stored; say what is not, and end with 3."""
     from moorfog.operations.records.verify import Extent, verify
-    from moorfog.operations.records.verify_visits import Fault
     from moorfog.store.base import make_engine
+    from moorfog.store.fault import Fault
 
     url = database_url()
     kept, before, after = kept_at(), list[Fault](), ""
+    began = datetime.now(UTC).isoformat(timespec="minutes")
     if given.resume:
         if not kept.exists():
             sys.exit("moorfog verify: no check was broken off here; leave --resume out")
         said: dict[str, Any] = json.loads(kept.read_text(encoding="utf-8"))
+        began = said["began"]
         before, after = [Fault(**one) for one in said["found"]], said["after"]
+        print(f"Going on with the check that began at {said['began']}; what it has seen is not looked at again.")
     printed = given.anchors.read_text().splitlines() if given.anchors else []
 
     def tell(done: int, total: int) -> None:
         print(f"\r{done} of {total} visits", end="", file=sys.stderr, flush=True)
 
+    def tell_entries(no: int) -> None:
+        print(f"\rentry {no} of a ledger", end="", file=sys.stderr, flush=True)
+
     def keep(visit: str, found: list[Fault]) -> None:
-        if not given.since_anchor:
+        if visit and not given.since_anchor:  # before that there is nothing to go on from
             fresh = kept.with_suffix(".new")
             fresh.parent.mkdir(parents=True, exist_ok=True)
-            content = {"after": visit, "found": [asdict(one) for one in (*before, *found)]}
+            content = {"began": began, "after": visit, "found": [asdict(one) for one in (*before, *found)]}
             fresh.write_text(json.dumps(content), encoding="utf-8")
             fresh.replace(kept)
 
     processes = min(8, os.cpu_count() or 1)
     extent = Extent(given.since_anchor, after, processes if processes > 1 and not given.since_anchor else 0)
     try:
-        found = verify(make_engine(url), tell, key_folder(), printed, extent, keep)
+        found = verify(make_engine(url), tell, key_folder(), printed, extent, keep, tell_entries)
     except KeyboardInterrupt:
         print("\nBroken off. Go on with: ./moorfog verify --resume", file=sys.stderr)
         return BROKEN_OFF
     faults = [*before, *found]
-    kept.unlink(missing_ok=True)
+    if not given.since_anchor:
+        kept.unlink(missing_ok=True)
     print(file=sys.stderr)
     for one in faults:
         print(f"{one.kind}: {one.where}: {one.problem}")

@@ -27,8 +27,9 @@ from moorfog.operations.accounts.journal import Note, write
 from moorfog.store.base import UtcDateTime, make_engine, new_id, run_in_transaction
 from moorfog.store.clock import DatabaseClock
 from moorfog.store.facts import FACTS, Fact
+from moorfog.store.fault import Fault
 from moorfog.store.ledger import FIRST, Doing, at_work, chain_of, erase_from_ledger, seal_key, value_digest
-from moorfog.store.ledger_check import LedgerFault, check_ledgers, heads_of
+from moorfog.store.ledger_check import check_ledgers
 from moorfog.store.models import ClearanceRow, Person, Site, VisitHead
 from moorfog.store.models_ledger import LedgerEntry, LedgerHead, LedgerValue
 from moorfog.store.take_over import BEFORE, begin_ledgers
@@ -86,7 +87,7 @@ def _some(kind: Any, number: int) -> Any:
     return made[python]
 
 
-def faults(engine: Engine, change: Callable[[Session], Any] | None = None) -> list[LedgerFault]:
+def faults(engine: Engine, change: Callable[[Session], Any] | None = None) -> list[Fault]:
     """What is wrong after a change by the account that may do all, which is then taken back."""
     with as_schema(engine) as schema, schema.connect() as connection, connection.begin() as trial:
         db = Session(bind=connection)
@@ -103,6 +104,11 @@ def defenceless(filled: Engine) -> Iterator[None]:
     """The guards of what is written once taken down, as who has the whole database can."""
     with no_guards(filled):
         yield
+
+
+def heads_of(db: Session) -> dict[str, int]:
+    """How many entries each ledger has."""
+    return {one.ledger: one.no for one in db.scalars(select(LedgerHead))}
 
 
 def test_nothing_is_wrong_where_all_went_through_sessions(filled: Engine) -> None:
@@ -129,7 +135,7 @@ def _other(value: Any) -> Any:
     return f"{value}"[:-1] + ("x" if not str(value).endswith("x") else "y") if value else "x"
 
 
-def _names(fault: LedgerFault, table: str, key: str) -> bool:
+def _names(fault: Fault, table: str, key: str) -> bool:
     """Whether a fault names a row; one that belongs to an employer without a ledger is named by that."""
     return table in fault.where and (key in fault.where or "employer" in fault.where)
 
@@ -207,7 +213,7 @@ def rechain(db: Session, ledger: str, key: bytes | None) -> None:
             text("UPDATE ledger_entry SET chain = :chain WHERE id = :id"), {"chain": chain, "id": one.id}
         )
         before = chain
-    head = update(LedgerHead.__table__).where(LedgerHead.ledger == ledger)  # type: ignore[arg-type]
+    head = update(LedgerHead).where(LedgerHead.ledger == ledger)
     db.connection().execute(head.values(chain=before))
 
 
@@ -302,9 +308,9 @@ def an_erasure_made_up_to_excuse_a_forged_row(db: Session) -> None:
     }
     values |= {"action": "erased", "kind": "clearance", "subject": one.subject, "digest": value_digest("s", "null")}
     chain = chain_of(values, head.chain)
-    db.connection().execute(insert(LedgerEntry.__table__), {**values, "chain": chain, "seal": one.seal})  # type: ignore[arg-type]
+    db.connection().execute(insert(LedgerEntry), {**values, "chain": chain, "seal": one.seal})
     said = {"ledger": one.ledger, "no": head.no + 1, "salt": "s", "content": "null"}
-    db.connection().execute(insert(LedgerValue.__table__), said)  # type: ignore[arg-type]
+    db.connection().execute(insert(LedgerValue), said)
     run(db, "UPDATE ledger_head SET no = no + 1, chain = :c WHERE ledger = :l", c=chain, l=one.ledger)
     run(db, "DELETE FROM clearance WHERE id = :id", id=one.subject)
     run(db, "DELETE FROM ledger_value WHERE ledger = :l AND no = :n", l=one.ledger, n=one.no)
@@ -542,7 +548,7 @@ def test_only_what_came_since_is_looked_at_where_that_is_asked(filled: Engine) -
 
     run_in_transaction(filled, rename)
 
-    def look(change: str) -> list[LedgerFault]:
+    def look(change: str) -> list[Fault]:
         with as_schema(filled) as schema, schema.connect() as connection, connection.begin() as trial:
             connection.execute(text(change), {"id": person.id})
             found = list(check_ledgers(Session(bind=connection), seal_key(), since=since))

@@ -18,9 +18,10 @@ from moorfog.core.rules.book import Rules
 from moorfog.demo.seed import enter_facepieces
 from moorfog.operations.records.anchors import check_anchors, make_anchor, printed, public_hex, signing_key
 from moorfog.operations.records.verify import Extent, verify
-from moorfog.operations.records.verify_visits import Fault, verify_visits
+from moorfog.operations.records.verify_visits import verify_visits
 from moorfog.store.accounts import ERASABLE
 from moorfog.store.base import make_engine, new_id, run_in_transaction
+from moorfog.store.fault import Fault
 from moorfog.store.log import BrokenLog, forget_states, load_rules, load_visit, whole_log
 from moorfog.store.models import (
     Anchor,

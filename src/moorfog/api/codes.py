@@ -11,8 +11,7 @@ from moorfog.auditor.archive import fingerprint
 from moorfog.documents.auditor_file import one_file
 from moorfog.operations.errors import DomainError, NotFound
 from moorfog.operations.records import papers
-from moorfog.operations.records.anchors import public_hex, signing_key
-from moorfog.secret_files import key_folder
+from moorfog.operations.records.anchors import installation_key, public_hex
 
 
 @dataclass(frozen=True)
@@ -48,10 +47,7 @@ def report_by_card(context: Context, code: str, body: papers.CardReport) -> Doma
 @route("GET", "/api/card-key", "public", returns=CardKey)
 def get_card_key(context: Context) -> CardKey:
     """The public key of this installation, by which a card is checked without a network."""
-    try:
-        key = public_hex(signing_key(key_folder()).public_key())
-    except (OSError, ValueError) as error:
-        raise DomainError("no_key", f"The key of this installation cannot be read: {error}.", status=503) from error
+    key = public_hex(installation_key().public_key())
     return CardKey(key, fingerprint(key))
 
 

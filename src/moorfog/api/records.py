@@ -21,10 +21,10 @@ from moorfog.documents.archive import archived
 from moorfog.documents.sheets import workbook_file
 from moorfog.operations.accounts.journal import Note, note
 from moorfog.operations.accounts.sessions import READERS
-from moorfog.operations.errors import DomainError
 from moorfog.operations.fields import Id, Label, Why
 from moorfog.operations.people import reporting
 from moorfog.operations.records import history, history_words, inspecting, recall, searching, suggesting, wearers
+from moorfog.operations.records.anchors import installation_key
 
 Kind = Literal["csv", "json", "xlsx"]
 MEDIA: dict[str, str] = {"csv": "text/csv; charset=utf-8", "json": "application/json", "xlsx": XLSX}
@@ -148,10 +148,7 @@ def take_wearers(context: Context, query: WearersTaken) -> Response:
 def take_archive(context: Context, query: searching.RecordsAsked) -> Response:
     """The tests that are meant whole, for an inspector: records, papers, rules, an index, one digest of all."""
     actor, engine = context.actor, context.engine
-    try:
-        inspecting.sealed("")
-    except (OSError, ValueError) as error:
-        raise DomainError("no_key", f"The key that signs archives cannot be read: {error}.", status=503) from error
+    installation_key()  # asked for before the first byte is sent
     _tell(context, "archive", query)
 
     def pieces() -> Iterator[bytes]:

@@ -212,13 +212,8 @@ def said_of(record: Json, mine: Json) -> dict[str, str]:
     """What a record says of a try, by the columns of the index that can be held to it."""
     events = record["events"]
     start = next(one for one in events if one["payload"].get("run_id") == mine["run_id"])
-    chosen = [one["payload"] for one in events if one["payload"]["kind"] == "facepiece_chosen"]
-    before = [
-        one["payload"]["facepiece"]
-        for one in events
-        if one["payload"]["kind"] == "facepiece_chosen" and one["seq"] < start["seq"]
-    ]
-    piece = before[-1] if before else chosen[0]["facepiece"]
+    before = [one["payload"] for one in events if one["seq"] < start["seq"]]
+    piece = [one["facepiece"] for one in before if one["kind"] == "facepiece_chosen"][-1]
     protocols = {one["id"]: one["title"] for one in record["rules"]["protocols"]}
     return {
         "person_id": events[0]["payload"]["person_id"],

@@ -11,7 +11,7 @@ from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime
 from hashlib import sha256
-from typing import Any
+from typing import Any, cast
 
 from sqlalchemy import Row, Select, Table, select, tuple_
 from sqlalchemy.orm import Session
@@ -71,7 +71,7 @@ class Fact:
     @property
     def table(self) -> Table:
         """Return the table."""
-        return self.model.__table__  # type: ignore[return-value]
+        return cast(Table, self.model.__table__)
 
     @property
     def keys(self) -> tuple[Any, ...]:

@@ -12,7 +12,6 @@ from __future__ import annotations
 
 import hmac
 import json
-import os
 import secrets
 from collections import defaultdict
 from collections.abc import Iterable, Iterator, Mapping, Sequence
@@ -20,17 +19,16 @@ from contextlib import contextmanager, suppress
 from contextvars import ContextVar
 from dataclasses import dataclass, field
 from datetime import datetime
-from functools import cache
 from hashlib import sha256
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import Delete, Insert, Update, delete, event, insert, inspect, or_, select
+from sqlalchemy import Delete, Insert, Update, delete, event, insert, inspect, or_, select, update
 from sqlalchemy.orm import ORMExecuteState, Session, UOWTransaction
 
 from moorfog.core.events.payloads import instant
 from moorfog.core.kernel.canonical import canonical_bytes, digest
-from moorfog.secret_files import key_folder, read_secret, secret_of
+from moorfog.secret_files import key_folder, secret_of
 from moorfog.store.clock import Clock, DatabaseClock
 from moorfog.store.facts import FACTS, Fact, FactRow, key_of, rows_of_fact
 from moorfog.store.models_ledger import Action, LedgerEntry, LedgerHead, LedgerValue
@@ -72,7 +70,6 @@ class _Noted:
     rows: dict[str, dict[str, tuple[Any, ...]]] = field(default_factory=lambda: defaultdict(dict))
     deeds: list[Deed] = field(default_factory=list)
     erased: dict[str, set[str]] = field(default_factory=lambda: defaultdict(set))
-    is_writing: bool = False
 
 
 _AT_WORK: ContextVar[Doing | None] = ContextVar("moorfog_at_work", default=None)
@@ -116,16 +113,7 @@ def erase_from_ledger(db: Session, kind: str, subjects: Iterable[str]) -> None:
 
 def seal_key(folder: Path | None = None) -> bytes:
     """Return the key of the seals, made at its first use. Raises ``SecretFault`` where its file is none."""
-    path = (folder or key_folder()) / KEY
-    secret_of(path, lambda: secrets.token_hex(32).encode())
-    stamp = path.stat()
-    return _key_at(path, stamp.st_mtime_ns, stamp.st_mode, os.geteuid())
-
-
-@cache
-def _key_at(path: Path, changed: int, mode: int, user: int) -> bytes:
-    """Return the key in a file, which is looked at again whenever it changes."""
-    return read_secret(path)
+    return secret_of((folder or key_folder()) / KEY, lambda: secrets.token_hex(32).encode())
 
 
 def chain_of(entry: Mapping[str, Any], before: str) -> str:
@@ -199,11 +187,10 @@ def write_entries(db: Session, now: datetime, lines: Sequence[Line]) -> None:
         heads[line.ledger] = (no + 1, chain)
     work = db.connection()
     for first in range(0, len(entries), MANY):
-        work.execute(insert(LedgerEntry.__table__), entries[first : first + MANY])  # type: ignore[arg-type]
-        work.execute(insert(LedgerValue.__table__), values[first : first + MANY])  # type: ignore[arg-type]
-    table = LedgerHead.__table__
+        work.execute(insert(LedgerEntry), entries[first : first + MANY])
+        work.execute(insert(LedgerValue), values[first : first + MANY])
     for ledger, (no, chain) in heads.items():
-        work.execute(table.update().where(table.c.ledger == ledger).values(no=no, chain=chain))  # type: ignore[attr-defined]
+        work.execute(update(LedgerHead).where(LedgerHead.ledger == ledger).values(no=no, chain=chain))
 
 
 def _lock(db: Session, ledger: str) -> tuple[int, str]:
@@ -211,7 +198,7 @@ def _lock(db: Session, ledger: str) -> tuple[int, str]:
     found = db.connection().execute(asked).one_or_none()
     if found is None:
         first = {"ledger": ledger, "no": 0, "chain": FIRST}
-        db.connection().execute(insert(LedgerHead.__table__), first)  # type: ignore[arg-type]
+        db.connection().execute(insert(LedgerHead), first)
         return 0, FIRST
     return found[0], found[1]
 
@@ -296,8 +283,10 @@ def _take_out(db: Session, noted: _Noted) -> None:
                     work.execute(delete(LedgerValue).where(LedgerValue.ledger == ledger, LedgerValue.no == no))
 
 
-def _key_of_object(fact: Fact, one: Any) -> tuple[Any, ...]:
-    return tuple(getattr(one, inspect(fact.model).get_property_by_column(column).key) for column in fact.keys)
+def _attributes(fact: Fact, columns: Iterable[Any]) -> list[str]:
+    """Return what columns of a fact are called on its objects."""
+    mapper = inspect(fact.model)
+    return [mapper.get_property_by_column(column).key for column in columns]
 
 
 def _note_flush(db: Session, context: UOWTransaction) -> None:
@@ -308,13 +297,13 @@ def _note_flush(db: Session, context: UOWTransaction) -> None:
             continue
         if one in db.dirty and not _is_changed(fact, one):
             continue
-        values = _key_of_object(fact, one)
+        values = tuple(getattr(one, name) for name in _attributes(fact, fact.keys))
         _noted(db).rows[fact.table.name][key_of(values)] = values
 
 
 def _is_changed(fact: Fact, one: Any) -> bool:
-    state, mapper = inspect(one), inspect(fact.model)
-    return any(state.attrs[mapper.get_property_by_column(column).key].history.has_changes() for column in fact.columns)
+    state = inspect(one)
+    return any(state.attrs[name].history.has_changes() for name in _attributes(fact, fact.columns))
 
 
 def _note_statement(state: ORMExecuteState) -> None:
@@ -351,9 +340,8 @@ def _enter(db: Session) -> None:
     """Enter what a session has written and done, at the end of its transaction."""
     db.flush()
     noted: _Noted | None = db.info.get(_NOTED)
-    if noted is None or noted.is_writing or not (noted.rows or noted.deeds or noted.erased):
+    if noted is None or not (noted.rows or noted.deeds or noted.erased):
         return
-    noted.is_writing = True
     try:
         lines = _lines(db, noted)
         if lines:

@@ -12,18 +12,19 @@ import json
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 
-from sqlalchemy import and_, select
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from moorfog.core.events.payloads import instant
 from moorfog.store.facts import FACTS, WHOLE, Fact, all_rows, rows_of_fact
+from moorfog.store.fault import Fault
 from moorfog.store.ledger import FIRST, GONE, chain_of, seal_of, value_digest
 from moorfog.store.models import Account
-from moorfog.store.models_ledger import LedgerEntry, LedgerHead, LedgerValue
+from moorfog.store.models_ledger import SAID, LedgerEntry, LedgerHead, LedgerValue
 from moorfog.store.take_over import columns_told
 
 Progress = Callable[[int], None]
-_SAID = and_(LedgerValue.ledger == LedgerEntry.ledger, LedgerValue.no == LedgerEntry.no)
+TOLD_EVERY = 2000
 _COLUMNS = (
     LedgerEntry.ledger,
     LedgerEntry.no,
@@ -42,15 +43,6 @@ _COLUMNS = (
 
 
 @dataclass(frozen=True)
-class LedgerFault:
-    """What does not hold: in which ledger or table, where, and what is wrong."""
-
-    kind: str
-    where: str
-    problem: str
-
-
-@dataclass(frozen=True)
 class _Last:
     """The last entry of a row: which, and what it says."""
 
@@ -60,32 +52,25 @@ class _Last:
 
 def check_ledgers(
     db: Session, key: bytes | None, progress: Progress = lambda done: None, since: dict[str, int] | None = None
-) -> Iterator[LedgerFault]:
+) -> Iterator[Fault]:
     """Yield what is wrong with the ledgers and with the tables of facts.
 
     ``key``: of the seals, None where it is not at hand: then the chains are believed. ``since``: up to which entry
-    each ledger was checked before; only what came after, and the rows that it names, are looked at.
+    each ledger was checked before; only what came after, and the rows that it names, are looked at. ``progress`` hears
+    now and then at which entry of a ledger it is.
     """
     if columns_told(db) is None:
-        yield LedgerFault("ledger", "the ledgers", "they have not begun, or their beginning was taken out")
-    heads = {
-        ledger: (no, chain)
-        for ledger, no, chain in db.execute(select(LedgerHead.ledger, LedgerHead.no, LedgerHead.chain))
-    }
+        yield Fault("ledger", "the ledgers", "they have not begun, or their beginning was taken out")
+    heads = {one.ledger: (one.no, one.chain) for one in db.scalars(select(LedgerHead))}
     known = set(heads) | {WHOLE}
     for ledger in db.scalars(select(LedgerEntry.ledger).distinct()):
         known.add(ledger)
     for fact in FACTS.values():
         yield from _astray(db, fact, known)
-    done = 0
     for ledger in sorted(known):
         after = (since or {}).get(ledger, 0)
         last: dict[str, dict[str, _Last]] = {name: {} for name in FACTS}
-        for count, fault in _check_entries(db, ledger, heads.get(ledger, (0, FIRST)), key, last, after):
-            if fault is not None:
-                yield fault
-            done += count
-            progress(done)
+        yield from _check_entries(db, ledger, heads.get(ledger, (0, FIRST)), key, last, after, progress)
         for name, fact in FACTS.items():
             if since is None:
                 yield from _check_table(db, fact, ledger, last[name])
@@ -93,7 +78,7 @@ def check_ledgers(
                 yield from _check_some(db, fact, ledger, last[name])
 
 
-def _astray(db: Session, fact: Fact, known: set[str]) -> Iterator[LedgerFault]:
+def _astray(db: Session, fact: Fact, known: set[str]) -> Iterator[Fault]:
     """Yield the rows that belong to an employer, or through something, that has no ledger at all."""
     table = fact.table
     if fact.by is not None:
@@ -101,40 +86,45 @@ def _astray(db: Session, fact: Fact, known: set[str]) -> Iterator[LedgerFault]:
         keys = [column.label(f"key_{n}") for n, column in enumerate(fact.keys)]
         asked = select(*keys).outerjoin(owner, owner.columns["id"] == table.columns[fact.through])
         for row in db.execute(asked.where(owner.columns["id"].is_(None))):
-            yield LedgerFault(
+            yield Fault(
                 "fact", f"{table.name} {':'.join(map(str, row))}", f"what its {fact.through} names is not there"
             )
     elif fact.employer is not None:
         column = table.columns[fact.employer]
         for employer in db.scalars(select(column).distinct()):
             if (employer or WHOLE) not in known:
-                yield LedgerFault("fact", f"{table.name} of employer {employer}", "it was entered in no ledger")
+                yield Fault("fact", f"{table.name} of employer {employer}", "it was entered in no ledger")
 
 
 def _check_entries(
-    db: Session, ledger: str, head: tuple[int, str], key: bytes | None, last: dict[str, dict[str, _Last]], after: int
-) -> Iterator[tuple[int, LedgerFault | None]]:
-    """Yield how many entries were read since the last time, and what is wrong with the ledger itself."""
+    db: Session,
+    ledger: str,
+    head: tuple[int, str],
+    key: bytes | None,
+    last: dict[str, dict[str, _Last]],
+    after: int,
+    progress: Progress,
+) -> Iterator[Fault]:
+    """Yield what is wrong with a ledger itself, and note in ``last`` what its last entry of each row says."""
     name = f"ledger of {ledger or 'the whole'}"
     before, no = FIRST, after
     if after:
         found = db.scalar(select(LedgerEntry.chain).where(LedgerEntry.ledger == ledger, LedgerEntry.no == after))
         before = found or FIRST
     missing: dict[tuple[str, str], int] = {}
-    asked = select(*_COLUMNS).outerjoin(LedgerValue, _SAID)
+    asked = select(*_COLUMNS).outerjoin(LedgerValue, SAID)
     asked = asked.where(LedgerEntry.ledger == ledger, LedgerEntry.no > after)
-    read = 0
-    for row in db.execute(asked.order_by(LedgerEntry.no).execution_options(yield_per=2000)):
+    for row in db.execute(asked.order_by(LedgerEntry.no).execution_options(yield_per=TOLD_EVERY)):
         entry = row._mapping
         where = f"{name}, entry {entry['no']}"
         if entry["no"] != no + 1:
-            yield read, LedgerFault("ledger", where, f"entries {no + 1} to {entry['no'] - 1} before it are gone")
+            yield Fault("ledger", where, f"entries {no + 1} to {entry['no'] - 1} before it are gone")
         if entry["chain"] != chain_of(dict(entry), before):
-            yield read, LedgerFault("ledger", where, "it is not what was written")
+            yield Fault("ledger", where, "it is not what was written")
         elif key is not None and not hmac.compare_digest(entry["seal"], seal_of(key, entry["chain"])):
-            yield read, LedgerFault("ledger", where, "it was not written by this installation: its seal is not ours")
+            yield Fault("ledger", where, "it was not written by this installation: its seal is not ours")
         if entry["content"] is not None and value_digest(entry["salt"], entry["content"]) != entry["digest"]:
-            yield read, LedgerFault("ledger", where, "what it says is not what was written")
+            yield Fault("ledger", where, "what it says is not what was written")
         action, kind, subject = entry["action"], entry["kind"], entry["subject"]
         of = ("deed" if action == "deed" else kind, subject)
         if action == "erased":
@@ -144,22 +134,16 @@ def _check_entries(
         if action != "deed" and kind in last:
             last[kind][subject] = _Last(entry["no"], entry["content"])
         before, no = entry["chain"], entry["no"]
-        read += 1
-        if read == 2000:
-            yield read, None
-            read = 0
+        if no % TOLD_EVERY == 0:
+            progress(no)
     if (no, before) != head:
-        yield read, LedgerFault("ledger", f"{name}, its end", "entries were cut off, or its head was changed")
-        read = 0
+        yield Fault("ledger", f"{name}, its end", "entries were cut off, or its head was changed")
     for (kind, subject), at in missing.items():
-        fault = LedgerFault(
-            "ledger", f"{name}, entry {at}", f"what it says of {kind} {subject} is gone, and no erasure says why"
-        )
-        yield 0, fault
-    yield read, None
+        problem = f"what it says of {kind} {subject} is gone, and no erasure says why"
+        yield Fault("ledger", f"{name}, entry {at}", problem)
 
 
-def _check_table(db: Session, fact: Fact, ledger: str, last: dict[str, _Last]) -> Iterator[LedgerFault]:
+def _check_table(db: Session, fact: Fact, ledger: str, last: dict[str, _Last]) -> Iterator[Fault]:
     """Yield the rows of a table that are other than their ledger says, more, or missing."""
     name, seen, other = fact.table.name, set(), []
     for row in all_rows(db, fact, ledger):  # nothing else is asked on this connection meanwhile
@@ -172,15 +156,15 @@ def _check_table(db: Session, fact: Fact, ledger: str, last: dict[str, _Last]) -
             problem = (
                 "nobody entered it: it is in no ledger" if entry is None else "it is there again, and was taken out"
             )
-            yield LedgerFault("fact", f"{name} {key}", problem + _by(db, ledger, entry))
+            yield Fault("fact", f"{name} {key}", problem + _by(db, ledger, entry))
         else:
             yield from _other(db, name, ledger, key, entry, now)
     for key, entry in last.items():
         if key not in seen and entry.content != GONE:
-            yield LedgerFault("fact", f"{name} {key}", "it is gone" + _by(db, ledger, entry))
+            yield Fault("fact", f"{name} {key}", "it is gone" + _by(db, ledger, entry))
 
 
-def _check_some(db: Session, fact: Fact, ledger: str, last: dict[str, _Last]) -> Iterator[LedgerFault]:
+def _check_some(db: Session, fact: Fact, ledger: str, last: dict[str, _Last]) -> Iterator[Fault]:
     """Yield the same of the rows that these entries name."""
     keys = sorted(last)
     for first in range(0, len(keys), 500):
@@ -189,12 +173,12 @@ def _check_some(db: Session, fact: Fact, ledger: str, last: dict[str, _Last]) ->
         for key in some:
             row, entry = found.get(key), last[key]
             if row is None and entry.content != GONE:
-                yield LedgerFault("fact", f"{fact.table.name} {key}", "it is gone" + _by(db, ledger, entry))
+                yield Fault("fact", f"{fact.table.name} {key}", "it is gone" + _by(db, ledger, entry))
             elif row is not None and entry.content != row.content:
                 yield from _other(db, fact.table.name, ledger, key, entry, row.content)
 
 
-def _other(db: Session, name: str, ledger: str, key: str, entry: _Last, now: str) -> Iterator[LedgerFault]:
+def _other(db: Session, name: str, ledger: str, key: str, entry: _Last, now: str) -> Iterator[Fault]:
     held, found = json.loads(entry.content or "{}"), json.loads(now)
     if not isinstance(held, dict):
         held = {}
@@ -202,7 +186,7 @@ def _other(db: Session, name: str, ledger: str, key: str, entry: _Last, now: str
     if names or not held:
         words = ", ".join(names) or "all of it"
         problem = f"it is not what was entered: {words}" + _by(db, ledger, entry)
-        yield LedgerFault("fact", f"{name} {key}", problem)
+        yield Fault("fact", f"{name} {key}", problem)
 
 
 def _by(db: Session, ledger: str, entry: _Last | None) -> str:
@@ -213,8 +197,3 @@ def _by(db: Session, ledger: str, entry: _Last | None) -> str:
     at, account, deed = db.execute(asked.where(LedgerEntry.ledger == ledger, LedgerEntry.no == entry.no)).one()
     who = db.scalar(select(Account.name).where(Account.id == account)) if account else None
     return f" (last written at {instant(at)} by {who or account or 'the program'}, {deed}; entry {entry.no})"
-
-
-def heads_of(db: Session) -> dict[str, int]:
-    """Return how many entries each ledger has."""
-    return {one.ledger: one.no for one in db.scalars(select(LedgerHead))}

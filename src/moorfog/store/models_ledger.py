@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Literal
 
-from sqlalchemy import BigInteger, Index, Integer, String, UniqueConstraint
+from sqlalchemy import BigInteger, Index, Integer, String, UniqueConstraint, and_
 from sqlalchemy.dialects.mysql import MEDIUMTEXT
 from sqlalchemy.orm import Mapped, mapped_column
 
@@ -62,6 +62,10 @@ class LedgerValue(Base):
     no: Mapped[int] = mapped_column(BigInteger, primary_key=True, autoincrement=False)
     salt: Mapped[str] = mapped_column(String(32))
     content: Mapped[str] = mapped_column(MEDIUMTEXT)
+
+
+SAID = and_(LedgerValue.ledger == LedgerEntry.ledger, LedgerValue.no == LedgerEntry.no)
+"""Joins an entry with what it says."""
 
 
 class AnchoredLedger(Base):

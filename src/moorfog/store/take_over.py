@@ -15,7 +15,7 @@ from datetime import UTC
 from itertools import islice
 from typing import Any, TypeVar
 
-from sqlalchemy import Engine, and_, func, inspect, select, text
+from sqlalchemy import Engine, func, inspect, select, text
 from sqlalchemy.orm import Session
 
 from moorfog.core.events.payloads import instant
@@ -24,7 +24,7 @@ from moorfog.store.base import run_in_transaction
 from moorfog.store.clock import DatabaseClock
 from moorfog.store.facts import FACTS, WHOLE, Fact, FactRow, all_rows
 from moorfog.store.ledger import FIRST, Line, to_ms, write_entries
-from moorfog.store.models_ledger import Action, LedgerEntry, LedgerValue
+from moorfog.store.models_ledger import SAID, Action, LedgerEntry, LedgerValue
 
 log = logging.getLogger("moorfog.ledger")
 T = TypeVar("T")
@@ -36,8 +36,7 @@ BEFORE = ("journal_detail", "journal", "journal_head")
 
 def columns_told(db: Session) -> dict[str, list[str]] | None:
     """Return which columns of which tables the ledgers hold, None where they have not begun."""
-    said = and_(LedgerValue.ledger == LedgerEntry.ledger, LedgerValue.no == LedgerEntry.no)
-    asked = select(LedgerValue.content).join(LedgerEntry, said)
+    asked = select(LedgerValue.content).join(LedgerEntry, SAID)
     asked = asked.where(LedgerEntry.subject == "ledger", LedgerEntry.ledger == WHOLE, LedgerEntry.deed == BEGUN)
     content = db.scalar(asked.order_by(LedgerEntry.id.desc()).limit(1))
     found: dict[str, list[str]] | None = json.loads(content)["columns"] if content is not None else None
@@ -100,9 +99,7 @@ def _batches(rows: Iterator[T]) -> Iterator[list[T]]:
 
 def _not_yet(engine: Engine, fact: Fact, rows: list[FactRow], again: bool) -> list[Line]:
     """Return the entries for those of these rows that no ledger has; ``again``: for those that it has with less."""
-    asked = select(LedgerEntry.subject, LedgerValue.content).outerjoin(
-        LedgerValue, and_(LedgerValue.ledger == LedgerEntry.ledger, LedgerValue.no == LedgerEntry.no)
-    )
+    asked = select(LedgerEntry.subject, LedgerValue.content).outerjoin(LedgerValue, SAID)
     asked = asked.where(LedgerEntry.subject.in_([one.key for one in rows]), LedgerEntry.kind == fact.table.name)
     with Session(engine) as db:
         last = {subject: content for subject, content in db.execute(asked.order_by(LedgerEntry.id)) if content}

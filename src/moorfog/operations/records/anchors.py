@@ -22,7 +22,8 @@ from sqlalchemy.orm import Session
 from moorfog.auditor.archive import fingerprint
 from moorfog.core.events.payloads import instant
 from moorfog.core.kernel.canonical import canonical_bytes, digest
-from moorfog.secret_files import SecretFault, secret_of
+from moorfog.operations.errors import DomainError
+from moorfog.secret_files import SecretFault, key_folder, secret_of
 from moorfog.store.clock import Clock
 from moorfog.store.models import Anchor, Anchored, EventRow, VisitHead
 from moorfog.store.models_ledger import AnchoredLedger, LedgerEntry, LedgerHead
@@ -57,14 +58,22 @@ def _made_key() -> bytes:
     )
 
 
+def installation_key() -> Ed25519PrivateKey:
+    """Return the key of this installation, to sign with. Raises :class:`DomainError` where it cannot be read."""
+    try:
+        return signing_key(key_folder())
+    except (OSError, ValueError) as error:
+        raise DomainError("no_key", f"The key of this installation cannot be read: {error}.", status=503) from error
+
+
+def key_fingerprint() -> str:
+    """Return what people compare of it. Raises :class:`DomainError` where it cannot be read."""
+    return fingerprint(public_hex(installation_key().public_key()))
+
+
 def known_key(folder: Path) -> str:
     """Return the public key of this installation in hexadecimal, empty where its key is not here. Raises OSError."""
     return public_hex(signing_key(folder).public_key()) if (folder / KEY).exists() else ""
-
-
-def key_fingerprint(folder: Path) -> str:
-    """Return what people compare of this installation's key; it is made at its first use. Raises OSError."""
-    return fingerprint(public_hex(signing_key(folder).public_key()))
 
 
 def public_hex(key: Ed25519PublicKey) -> str:

@@ -17,10 +17,9 @@ from moorfog.documents.auditor_file import one_file
 from moorfog.documents.tables import table
 from moorfog.operations.accounts.sessions import Actor
 from moorfog.operations.errors import DomainError
-from moorfog.operations.records.anchors import public_hex, signing_key
+from moorfog.operations.records.anchors import installation_key, public_hex
 from moorfog.operations.records.exports import export_record
 from moorfog.operations.records.searching import RecordRow, RecordsAsked, every_record
-from moorfog.secret_files import key_folder
 from moorfog.store.log import load_rules
 from moorfog.store.models import DocumentRow, VisitHead
 
@@ -84,5 +83,5 @@ def inspected(db: Session, actor: Actor, asked: RecordsAsked) -> Iterator[Entry]
 
 def sealed(root: str) -> str:
     """Return the digest of a manifest with its signature by the installation's key, a line each."""
-    key = signing_key(key_folder())
+    key = installation_key()
     return f"root {root}\nsignature {key.sign(root.encode()).hex()}\npublic {public_hex(key.public_key())}\n"

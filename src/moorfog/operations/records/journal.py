@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 from datetime import UTC, datetime, timedelta
 from typing import Any
 
-from sqlalchemy import Row, Select, and_, select
+from sqlalchemy import Row, Select, select
 from sqlalchemy.orm import Session
 
 from moorfog.core.events.payloads import instant
@@ -17,7 +17,7 @@ from moorfog.operations.accounts.sessions import Actor
 from moorfog.operations.fields import day_of
 from moorfog.store.models import Account, Employer, FacepieceVersion, InstrumentRow, Person, Site
 from moorfog.store.models_house import ApiToken
-from moorfog.store.models_ledger import LedgerEntry, LedgerValue
+from moorfog.store.models_ledger import SAID, LedgerEntry, LedgerValue
 
 PAGE = 50
 
@@ -158,8 +158,7 @@ class JournalAsked:
 
 def _query(actor: Actor, asked: JournalAsked) -> Select[LedgerEntry, LedgerValue]:
     scope = actor.require("administrator")
-    said = and_(LedgerValue.ledger == LedgerEntry.ledger, LedgerValue.no == LedgerEntry.no)
-    query = select(LedgerEntry, LedgerValue).outerjoin(LedgerValue, said).where(LedgerEntry.action == "deed")
+    query = select(LedgerEntry, LedgerValue).outerjoin(LedgerValue, SAID).where(LedgerEntry.action == "deed")
     if scope.employers is not None:
         query = query.where(LedgerEntry.ledger.in_(sorted(scope.employers)))
     if asked.before > 0:

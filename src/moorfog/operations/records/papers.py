@@ -25,9 +25,8 @@ from moorfog.operations.fields import Number
 from moorfog.operations.people.holding import hold_person
 from moorfog.operations.people.permissions import judge_permissions, task_tested_for, today_at
 from moorfog.operations.people.reporting import ReportEntry
-from moorfog.operations.records.anchors import signing_key
+from moorfog.operations.records.anchors import installation_key
 from moorfog.operations.records.reports import draw, kept_paper, store_paper
-from moorfog.secret_files import key_folder
 from moorfog.store.clock import Clock
 from moorfog.store.models import DocumentRow, Employer, Person, Site, WearPermission
 from moorfog.store.models_programme import CardCode, CodeTry
@@ -75,10 +74,7 @@ def _check(where: str, code: str, name: str, passed: WearPermission) -> str:
         facepiece=f"{passed.model} {passed.size}",
         until=passed.valid_until.isoformat(),
     )
-    try:
-        signature = signing_key(key_folder()).sign(said.written())
-    except (OSError, ValueError) as error:
-        raise DomainError("no_key", f"The key that signs cards cannot be read: {error}.", status=503) from error
+    signature = installation_key().sign(said.written())
     return f"{where.rstrip('/')}/c/{code}#{packed(said, signature)}"
 
 

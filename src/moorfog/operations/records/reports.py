@@ -16,7 +16,6 @@ from moorfog.operations.bench.readings import load_readings
 from moorfog.operations.bench.visits import find_head
 from moorfog.operations.errors import DomainError, NotFound
 from moorfog.operations.records.anchors import key_fingerprint
-from moorfog.secret_files import key_folder
 from moorfog.store.base import new_id
 from moorfog.store.clock import Clock
 from moorfog.store.log import BrokenLog, load_visit, whole_log
@@ -81,7 +80,7 @@ def draw(db: Session, actor: Actor, visit_id: str, page_size: PageSize) -> Drawn
         one.started.run_id: load_readings(db, one.started.run_id) for one in visit.tries if one.closed is not None
     }
     view = report_view(visit, visit_id, names, readings, page_size)
-    key = f"{view.fine_print} The key of this installation: {key_fingerprint(key_folder())}."
+    key = f"{view.fine_print} The key of this installation: {key_fingerprint()}."
     view = replace(view, fine_print=key)
     return Drawn(visit_id=visit_id, person_id=person.id, revision=visit.revision, view=view)
 

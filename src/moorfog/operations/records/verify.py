@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import multiprocessing
 from collections.abc import Callable, Iterable, Iterator
-from concurrent.futures import FIRST_COMPLETED, Future, ProcessPoolExecutor, wait
+from concurrent.futures import Future, ProcessPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -18,8 +18,9 @@ from sqlalchemy.orm import Session
 from moorfog.core.kernel.canonical import digest_of_json
 from moorfog.core.rules.book import Rules, rules_from_json
 from moorfog.operations.records.anchors import check_anchors, known_key
-from moorfog.operations.records.verify_visits import Fault, verify_visits
+from moorfog.operations.records.verify_visits import verify_visits
 from moorfog.store.base import make_engine
+from moorfog.store.fault import Fault
 from moorfog.store.ledger import KEY, seal_key
 from moorfog.store.ledger_check import check_ledgers
 from moorfog.store.models import Anchored, DocumentRow, EventRow, RuleSet, SignatureRow, VisitHead
@@ -51,17 +52,19 @@ def verify(
     kept: Iterable[str] = (),
     extent: Extent = Extent(),
     done: Done = lambda visit, found: None,
+    entries: Callable[[int], None] = lambda no: None,
 ) -> list[Fault]:
     """Check everything that binds one stored thing to another. Returns what is wrong; nothing where all holds.
 
     ``keys``: the folder of this installation's keys, None where it is not at hand: then anchors are believed to name
     their own key, and ledgers to be sealed. ``kept``: anchors that were printed. ``done`` hears up to which visit all
-    is looked at, and what was found: from there the check can be taken up again.
+    is looked at, and what was found: from there the check can be taken up again. ``entries`` hears at which entry of a
+    ledger it is.
     """
     found: list[Fault] = []
     with Session(engine.execution_options(isolation_level="REPEATABLE READ")) as db:  # all of it as at one moment
         if not extent.after:
-            found += _all_but_visits(db, keys, kept, extent)
+            found += _all_but_visits(db, keys, kept, extent, entries)
         visits = list(db.scalars(_visits(extent)))
     batches = [visits[first : first + BATCH] for first in range(0, len(visits), BATCH)]
     looked, results = 0, _looked_at(engine, batches, extent.processes)
@@ -83,7 +86,9 @@ def _visits(extent: Extent) -> Select[str]:
     return asked.order_by(VisitHead.id)
 
 
-def _all_but_visits(db: Session, keys: Path | None, kept: Iterable[str], extent: Extent) -> list[Fault]:
+def _all_but_visits(
+    db: Session, keys: Path | None, kept: Iterable[str], extent: Extent, entries: Callable[[int], None]
+) -> list[Fault]:
     found: list[Fault] = []
     trusted = known_key(keys) if keys is not None else ""
     key = seal_key(keys) if keys is not None and (keys / KEY).exists() else None
@@ -94,7 +99,7 @@ def _all_but_visits(db: Session, keys: Path | None, kept: Iterable[str], extent:
     _rule_sets(db, found)
     if not extent.since_anchor:
         found += _without_a_visit(db)
-    found += [Fault(one.kind, one.where, one.problem) for one in check_ledgers(db, key, since=since)]
+    found += check_ledgers(db, key, entries, since)
     found += _untold_erasures(db)
     found += [Fault("anchor", one.where, one.problem) for one in check_anchors(db, trusted, kept, extent.since_anchor)]
     return found
@@ -116,8 +121,6 @@ def _looked_at(engine: Engine, batches: list[list[str]], processes: int) -> Iter
             while given < len(batches) and len(waiting) < processes * 3:
                 waiting[given] = pool.submit(_look, batches[given])
                 given += 1
-            while not waiting[at].done():
-                wait([waiting[at]], return_when=FIRST_COMPLETED)
             yield batches[at], waiting.pop(at).result()
 
 

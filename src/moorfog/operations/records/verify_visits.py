@@ -19,21 +19,13 @@ from moorfog.core.measuring.readings import Chunk, seal_digest
 from moorfog.core.rules.book import Rules
 from moorfog.core.transitions.fold import fold
 from moorfog.operations.bench.readings import load_fresh_chunks
+from moorfog.store.fault import Fault
 from moorfog.store.log import BrokenLog, held_log
 from moorfog.store.models import DocumentRow, EventRow, SignatureRow, VisitHead
 from moorfog.store.models_house import Erased
 from moorfog.store.readmodels import TABLES, actors_in, rows_of
 
 RUNS_AT_ONCE = 40
-
-
-@dataclass(frozen=True)
-class Fault:
-    """Something stored that is not what was stored: of which kind, where it is, and what is wrong with it."""
-
-    kind: str
-    where: str
-    problem: str
 
 
 @dataclass(frozen=True)
