@@ -253,7 +253,8 @@ class Client:
         if answer.status_code >= 400:
             raise Refused(answer.status_code, answer.get_json() or {})
         if path.endswith("/record.json"):
-            assert differences(answer.get_json()) == [], "a second judge comes to the same"
+            found = differences(answer.get_json())
+            assert found == [], f"a second judge comes to the same: {found}"
         return answer.get_json() if answer.is_json and not raw else answer.data
 
     def get(self, path: str) -> Any:

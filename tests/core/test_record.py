@@ -261,7 +261,7 @@ def test_other_formats_and_versions_are_unreadable_with_what_is_expected(record:
     for wrong, words in (
         ([], "no record"),
         ({"format": "something"}, "no record"),
-        ({**record, "version": 4}, "reads 1 and 2 and 3"),
+        ({**record, "version": 5}, "reads 1 and 2 and 3 and 4"),
         ({**record, "more": 1}, "more"),
         ({key: value for key, value in record.items() if key != "verdict"}, "verdict"),
     ):

@@ -172,6 +172,12 @@ def event_changed(record: dict[str, Any]) -> None:
     record["events"][2]["occurred_at"] = record["events"][1]["occurred_at"]
 
 
+def words_added(record: dict[str, Any]) -> None:
+    salt = "0" * 32
+    sign = "words:" + hashlib.sha256(f"{salt}Shaven.".encode()).hexdigest()
+    record["words"] = [*record["words"], {"sign": sign, "salt": salt, "text": "Shaven."}]
+
+
 def statement_added(record: dict[str, Any]) -> None:
     record["statements"] = [*record.get("statements", []), '{"signer":{"name":"Nobody","role":"wearer"}}']
 
@@ -195,6 +201,7 @@ CHANGES: dict[str, tuple[Callable[[Files], Files], str]] = {
     "a verdict": (lambda f: record_with(f, verdict_changed), "and here pass"),
     "rules": (lambda f: record_with(f, rules_changed), "rules"),
     "an entry of the log": (lambda f: record_with(f, event_changed), "the chain breaks"),
+    "words that nobody typed": (lambda f: record_with(f, words_added), "not those that its log stands for"),
     "a statement that nobody signed": (lambda f: record_with(f, statement_added), "signed by nobody"),
     "the record's own digest": (lambda f: record_with(f, verdict_changed, is_mended=False), "digest"),
     "the rules beside it": (lambda f: {**f, first(f, "rules/"): b"{}"}, "rules beside it"),

@@ -12,6 +12,7 @@ from moorfog.api.paging import FindQuery
 from moorfog.api.routing import CLOSED_VISIT, LIST, Context, Follow, FollowDay, plain, route
 from moorfog.api.screens import Heard, ScreenHeard, heard
 from moorfog.core.events.chain import event_to_json
+from moorfog.core.events.words import Words
 from moorfog.core.visit.state import Visit
 from moorfog.documents.replaced import marked_replaced
 from moorfog.operations.accounts.sessions import READERS
@@ -24,7 +25,7 @@ from moorfog.operations.fields import Id, Line
 from moorfog.operations.kit import parts
 from moorfog.operations.records import exports, papers, today
 from moorfog.operations.records.reports import find_report, replaced_words
-from moorfog.store.log import keep_state, load_events, load_visit
+from moorfog.store.log import keep_state, load_events, load_visit, words_beside
 
 STRICT = ConfigDict(strict=True, extra="forbid")
 
@@ -86,6 +87,8 @@ class LogView:
     visit_id: str
     rules_digest: str
     events: list[dict[str, Any]]
+    words: tuple[Words, ...]
+    """What the signs in them stand for, where that has not been erased."""
 
 
 @dataclass(frozen=True)
@@ -166,7 +169,8 @@ def import_run(context: Context, visit_id: str, run_id: str, body: ReadingsFile)
 def get_log(context: Context, visit_id: str) -> LogView:
     """The log itself, entry by entry."""
     head = visits.find_head(context.db, context.actor.scope(*READERS), visit_id)
-    return LogView(visit_id, head.rules_digest, [event_to_json(one) for one in load_events(context.db, visit_id)])
+    events = [event_to_json(one) for one in load_events(context.db, visit_id)]
+    return LogView(visit_id, head.rules_digest, events, words_beside(context.db, visit_id))
 
 
 @route("GET", "/api/visits/{visit_id}/advice", "read", returns=choices.Advice)

@@ -170,9 +170,21 @@ def within(record: Json) -> Iterator[str]:
     for one in record["signatures"]:
         if (one["role"], one["digest"]) not in signed:
             yield f"the log does not know what the {one['role']} is said to have signed"
+    written = {sign for one in payloads for sign in _signs(one)}
+    for one in record.get("words", []):
+        if one["sign"] != "words:" + sha256((one["salt"] + one["text"]).encode()) or one["sign"] not in written:
+            yield f"the words {one['text']!r} are not those that its log stands for"
     for text in record.get("statements", []):
         if sha256(text.encode()) not in {digest for _, digest in signed}:
             yield "a statement in it was signed by nobody"
+
+
+def _signs(value: Any) -> Iterator[str]:
+    """The signs in an entry, wherever: they stand for words that somebody typed."""
+    if isinstance(value, str):
+        yield from [value] if value.startswith("words:") else []
+    for one in value.values() if isinstance(value, dict) else value if isinstance(value, list) else ():
+        yield from _signs(one)
 
 
 def _sealed(record: Json, stream: str, closed: Json) -> Iterator[str]:

@@ -251,6 +251,8 @@ class Second(Figures):
     def happened(self, out: Judged, start: Json, protocol: Json, begin: datetime | None, end: datetime | None) -> None:
         """Anything that happened from the start to the end, whenever it was written down."""
         started, run_id = moment(start["occurred_at"]), out.run_id
+        off = [moment(one["occurred_at"]) for one in self.of("stopped", "distress") if one["seq"] > start["seq"]]
+        end = min([end, *off] if end is not None else off, default=None)  # one that was broken off is over then
         for one in self.of("touched", "doffed", "adjusted", "stopped", "distress", "eyes_opened"):
             at, what = moment(one["occurred_at"]), one["payload"]
             if at < started or (end is not None and at > end) or (what["kind"] == "touched" and not what["moved"]):

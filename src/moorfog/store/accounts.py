@@ -26,7 +26,7 @@ WRITTEN_ONCE = frozenset(
     }
 )
 """Tables of which a row is never changed nor deleted."""
-TAKEN_OUT = frozenset({"ledger_value"})
+TAKEN_OUT = frozenset({"ledger_value", "event_words"})
 """Tables of which a row is never changed; a guard lets it be deleted once its erasure is written."""
 ERASABLE = {"signature": ("typed_name", "canonical"), "document": ("content",)}
 """Columns that are emptied when a person is erased; a guard of the database minds that nothing else is."""

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import json
+import secrets
 from collections import OrderedDict
-from collections.abc import Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from datetime import datetime
 from threading import Lock
 
@@ -13,12 +14,14 @@ from sqlalchemy.orm import Session
 
 from moorfog.core.events.chain import VERSIONS, check_chain, link_of_chain, read_payload
 from moorfog.core.events.payloads import Event, Payload
+from moorfog.core.events.words import MARK, NO_WORDS, Words, put_back, set_apart
 from moorfog.core.kernel.canonical import canonical_bytes
 from moorfog.core.kernel.codec import encode
 from moorfog.core.rules.book import Rules, rules_from_json, rules_to_json
 from moorfog.core.transitions.fold import step
 from moorfog.core.visit.state import FOLD_VERSION, Visit
 from moorfog.store.models import EventRow, RuleSet, VisitHead
+from moorfog.store.models_house import Erased, EventWords
 
 _rules: dict[str, Rules] = {}
 _states: OrderedDict[tuple[str, int], Visit] = OrderedDict()
@@ -50,10 +53,11 @@ def load_rules(db: Session, digest: str) -> Rules:
     return _rules[digest]
 
 
-def event_of(row: EventRow) -> Event:
-    """Return the event a row holds, its payload upcast to the present version."""
+def event_of(row: EventRow, words: Mapping[str, str] = NO_WORDS) -> Event:
+    """Return the event a row holds, its payload upcast to the present version, with the words that stand beside it."""
     stored = json.loads(row.payload)
-    payload = read_payload(row.kind, row.version, stored, f"event {row.seq}")
+    said = put_back(stored, words) if MARK in row.payload else stored
+    payload = read_payload(row.kind, row.version, said, f"event {row.seq}")
     return Event(
         id=row.id,
         seq=row.seq,
@@ -72,7 +76,28 @@ def load_events(db: Session, visit_id: str, after: int = 0) -> list[Event]:
     rows = db.scalars(
         select(EventRow).where(EventRow.visit_id == visit_id, EventRow.seq > after).order_by(EventRow.seq)
     )
-    return [event_of(row) for row in rows]
+    return events_of(db, list(rows))
+
+
+def events_of(db: Session, rows: Sequence[EventRow]) -> list[Event]:
+    """Return the events in rows, with the words that stand beside them."""
+    words = words_of(db, {row.visit_id for row in rows if MARK in row.payload})
+    return [event_of(row, words) for row in rows]
+
+
+def words_of(db: Session, visits: Iterable[str]) -> dict[str, str]:
+    """Return the words that stand beside the logs of visits, by their signs."""
+    wanted = sorted(visits)
+    if not wanted:
+        return {}
+    asked = select(EventWords.sign, EventWords.text).where(EventWords.visit_id.in_(wanted))
+    return {one.sign: one.text for one in db.execute(asked)}
+
+
+def words_beside(db: Session, visit_id: str) -> tuple[Words, ...]:
+    """Return the words that stand beside the log of a visit, with their salts, in the order of their signs."""
+    asked = select(EventWords).where(EventWords.visit_id == visit_id).order_by(EventWords.sign)
+    return tuple(Words(one.sign, one.salt, one.text) for one in db.scalars(asked))
 
 
 class BrokenLog(RuntimeError):
@@ -95,14 +120,18 @@ def whole_log(db: Session, head: VisitHead) -> list[Event]:
     db.refresh(head)
     if rows and rows[-1].seq > head.seq:
         raise BrokenLog(head.id, None, f"its log ends at entry {rows[-1].seq}, its head says {head.seq}")
-    return held_log(head.id, seq, chain, [row for row in rows if row.seq <= seq])
+    mine = [row for row in rows if row.seq <= seq]
+    words = words_of(db, {head.id} if any(MARK in row.payload for row in mine) else ())
+    return held_log(head.id, seq, chain, mine, words)
 
 
-def held_log(visit_id: str, seq: int, chain: str, rows: Sequence[EventRow]) -> list[Event]:
-    """Return the events in the rows of a log, in order, held against the chain and against a head that stands at
-    ``seq`` and ``chain``. Raises :class:`BrokenLog`."""
+def held_log(
+    visit_id: str, seq: int, chain: str, rows: Sequence[EventRow], words: Mapping[str, str] = NO_WORDS
+) -> list[Event]:
+    """Return the events in the rows of a log, in order, with their words, held against the chain and against a head
+    that stands at ``seq`` and ``chain``. Raises :class:`BrokenLog`."""
     try:
-        events = [event_of(row) for row in rows]
+        events = [event_of(row, words) for row in rows]
     except ValueError as error:
         raise BrokenLog(visit_id, None, f"an entry cannot be read: {error}") from error
     wrong = check_chain(events)
@@ -118,18 +147,36 @@ def held_log(visit_id: str, seq: int, chain: str, rows: Sequence[EventRow]) -> l
 
 
 def load_visit(db: Session, head: VisitHead) -> Visit:
-    """Return the visit folded up to its head, from the cache where it can be carried on."""
+    """Return the visit folded up to its head, from the cache where it can be carried on.
+
+    A state of before words were taken out of the log still says them, so a visit that is over is asked for them.
+    """
     with _lock:
         kept = _states.get((head.id, FOLD_VERSION))
     rules = load_rules(db, head.rules_digest)
-    if kept is not None and kept.seq == head.seq and kept.chain == head.chain:
-        return kept
-    visit = Visit(rules)
-    if kept is not None and kept.seq < head.seq and chain_at(db, head.id, kept.seq) == kept.chain:
-        visit = kept
-    for event in load_events(db, head.id, visit.seq):
+    if (
+        kept is None
+        or kept.seq > head.seq
+        or (kept.seq < head.seq and chain_at(db, head.id, kept.seq) != kept.chain)
+        or (kept.seq == head.seq and kept.chain != head.chain)
+    ):
+        kept = None
+    visit = _folded_on(db, head, kept or Visit(rules))
+    if kept is not None and visit.closed and are_words_gone(db, head.id):
+        visit = _folded_on(db, head, Visit(rules))
+    return visit
+
+
+def _folded_on(db: Session, head: VisitHead, visit: Visit) -> Visit:
+    for event in load_events(db, head.id, visit.seq) if visit.seq < head.seq else ():
         visit = step(visit, event)
     return visit
+
+
+def are_words_gone(db: Session, visit_id: str) -> bool:
+    """Tell whether what was typed into the log of a visit was erased."""
+    asked = select(Erased.row_id).where(Erased.row_id == visit_id, Erased.kind == "words")
+    return db.scalar(asked) is not None
 
 
 def chain_at(db: Session, visit_id: str, seq: int) -> str | None:
@@ -161,7 +208,9 @@ def write_event(
     """Insert the next event of a locked head and move the head on. The caller has asked ``admit`` before."""
     occurred_at = occurred_at.replace(microsecond=occurred_at.microsecond // 1000 * 1000)
     seq, version = head.seq + 1, VERSIONS[payload.kind]
-    chain = link_of_chain(head.chain, event_id, seq, version, occurred_at, actor, encode(payload))
+    stored, words = set_apart(encode(payload), lambda: secrets.token_hex(16))
+    chain = link_of_chain(head.chain, event_id, seq, version, occurred_at, actor, stored)
+    db.add_all(EventWords(visit_id=head.id, sign=one.sign, salt=one.salt, text=one.text) for one in words)
     db.add(
         EventRow(
             visit_id=head.id,
@@ -172,7 +221,7 @@ def write_event(
             occurred_at=occurred_at,
             recorded_at=recorded_at,
             actor=actor,
-            payload=canonical_bytes(encode(payload)).decode(),
+            payload=canonical_bytes(stored).decode(),
             proposal_digest=proposal_digest,
             chain=chain,
         )
@@ -188,6 +237,7 @@ def write_event(
         actor=actor,
         payload=payload,
         chain=chain,
+        stored=stored,
     )
 
 

@@ -107,7 +107,8 @@ class SiteTerms(Base):
 
 
 class Erased(Base):
-    """A signature or a paper that was emptied, and whose erasure that belonged to; never changed."""
+    """A signature or a paper that was emptied, or a visit whose words were taken out (kind ``words``, by the visit's
+    id), and whose erasure that belonged to; never changed."""
 
     __tablename__ = "erased"
     row_id: Mapped[str] = mapped_column(Id, primary_key=True)
@@ -115,3 +116,13 @@ class Erased(Base):
     person_id: Mapped[str] = mapped_column(Id, index=True)
     account_id: Mapped[str] = mapped_column(Id)
     erased_at: Mapped[datetime] = mapped_column(UtcDateTime)
+
+
+class EventWords(Base):
+    """Words somebody typed into the log of a visit, for which a sign stands there; taken out with the person."""
+
+    __tablename__ = "event_words"
+    visit_id: Mapped[str] = mapped_column(Id, ForeignKey("visit.id"), primary_key=True)
+    sign: Mapped[str] = mapped_column(String(70), primary_key=True)
+    salt: Mapped[str] = mapped_column(String(32))
+    text: Mapped[str] = mapped_column(MEDIUMTEXT)

@@ -5413,6 +5413,10 @@ export interface components {
             signatures: number;
             /** Visits */
             visits: number;
+            /** Words */
+            words: number;
+            /** Words Kept */
+            words_kept: number;
         };
         /**
          * ErrorBody
@@ -6259,6 +6263,8 @@ export interface components {
             rules_digest: string;
             /** Visit Id */
             visit_id: string;
+            /** Words */
+            words: components["schemas"]["Words"][];
         };
         /**
          * LookView
@@ -9580,6 +9586,18 @@ export interface components {
             why: string;
             /** Withdrawn */
             withdrawn: string;
+        };
+        /**
+         * Words
+         * @description Words of an entry: their sign as it stands in the log, the salt of the digest in it, and what they say.
+         */
+        Words: {
+            /** Salt */
+            salt: string;
+            /** Sign */
+            sign: string;
+            /** Text */
+            text: string;
         };
         /**
          * WorkFilter

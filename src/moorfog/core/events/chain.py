@@ -11,6 +11,7 @@ from datetime import datetime
 from typing import Any
 
 from moorfog.core.events.payloads import KINDS, Event, Payload, instant, parse_instant
+from moorfog.core.events.words import MARK, NO_WORDS, put_back
 from moorfog.core.kernel.canonical import digest, digest_of_json, written
 from moorfog.core.kernel.codec import DataError, decode
 from moorfog.core.kernel.replacing import made
@@ -224,8 +225,9 @@ _KEYS = tuple(one.name for one in fields(Row))
 _TYPES = (str, int, int, str, str, str, dict, str)
 
 
-def event_from_json(data: Mapping[str, Any], where: str = "event") -> Event:
-    """Read an event written by :func:`event_to_json`, which came out of a JSON parser without floats.
+def event_from_json(data: Mapping[str, Any], where: str = "event", words: Mapping[str, str] = NO_WORDS) -> Event:
+    """Read an event written by :func:`event_to_json`, which came out of a JSON parser without floats. ``words``: what
+    the signs in it stand for.
 
     Raises :class:`DataError` naming the key.
     """
@@ -234,10 +236,12 @@ def event_from_json(data: Mapping[str, Any], where: str = "event") -> Event:
     occurred, recorded, body = data["occurred_at"], data["recorded_at"], data["payload"]
     moment = parse_instant(occurred, f"{where}.occurred_at")
     version = data["version"]
-    name = (version, written(body))
-    payload = _payloads.get(name)
-    if payload is None:
-        payload = _keep(name, _read_body(body, version, f"{where}.payload"))
+    text = written(body)
+    if MARK.encode() in text:
+        payload = _read_body(put_back(body, words), version, f"{where}.payload")
+    else:
+        known = _payloads.get((version, text))
+        payload = known or _keep((version, text), _read_body(body, version, f"{where}.payload"))
     return made(
         Event,
         id=data["id"],

@@ -13,6 +13,7 @@ from typing import Any, Literal
 
 from moorfog.core.events import payloads as ev
 from moorfog.core.events.chain import check_chain, event_from_json, event_to_json
+from moorfog.core.events.words import Words, holds, signs_in
 from moorfog.core.kernel.canonical import Written, canonical_bytes, digest_of_json, written_once
 from moorfog.core.kernel.codec import DataError, decode, encode
 from moorfog.core.measuring.columns import reduce_chunks, seal_of
@@ -28,10 +29,10 @@ from moorfog.core.visit.steps import is_signed
 from moorfog.core.visit.tries import find_try
 
 FORMAT = "moorfog-record"
-VERSION = 3
-READABLE = (1, 2, 3)
+VERSION = 4
+READABLE = (1, 2, 3, 4)
 """Versions this program reads: 1 had the rules in its digest too, 2 has them there by ``rules_digest``, 3 carries the
-bytes that were signed."""
+bytes that were signed, 4 the words for which signs stand in the log."""
 
 
 @dataclass(frozen=True)
@@ -89,7 +90,7 @@ class Record:
     """
 
     format: Literal["moorfog-record"]
-    version: Literal[1, 2, 3]
+    version: Literal[1, 2, 3, 4]
     fold_version: int
     visit_id: str
     rules_digest: str
@@ -101,6 +102,8 @@ class Record:
     digest: str
     statements: tuple[str, ...] = ()
     """The bytes that were signed on the present revision, as text, where they have not been erased."""
+    words: tuple[Words, ...] = ()
+    """What the signs in the log stand for, where that has not been erased."""
 
 
 @dataclass(frozen=True)
@@ -170,6 +173,18 @@ def _try(visit: Visit, one: Try) -> TryVerdict:
     )
 
 
+def _wrong_words(record: Record) -> list[Difference]:
+    """Return the words that are not those which a sign in the log stands for."""
+    signs = {sign for one in record.events for sign in signs_in(one["payload"])}
+    out: list[Difference] = []
+    for at, one in enumerate(record.words):
+        if one.sign not in signs:
+            out.append(Difference(f"words[{at}].sign", "a sign of the log", "no entry has it"))
+        elif not holds(one):
+            out.append(Difference(f"words[{at}]", "what was typed", "other words, or another salt"))
+    return out
+
+
 def _short(bound: float | None) -> str | None:
     return f"{bound:.6g}" if bound is not None else None
 
@@ -180,8 +195,10 @@ def make_record(
     events: list[ev.Event],
     readings: Mapping[str, list[Chunk]],
     statements: Sequence[str] = (),
+    words: Sequence[Words] = (),
 ) -> dict[str, Any]:
-    """Return the open record of a visit as plain data, sealed by its digest. ``statements``: the bytes signed."""
+    """Return the open record of a visit as plain data, sealed by its digest. ``statements``: the bytes signed;
+    ``words``: what the signs in its log stand for."""
     visit = fold(events, rules)
     body: dict[str, Any] = {
         "format": FORMAT,
@@ -195,6 +212,7 @@ def make_record(
         "verdict": encode(verdict_of(visit)),
         "signatures": encode(signatures_of(visit)),
         "statements": list(statements),
+        "words": encode(tuple(words)),
     }
     return {**body, "digest": own_digest(body)}
 
@@ -223,7 +241,7 @@ def read_record(data: Any, where: str = "record") -> Record:
 def recompute_text(content: bytes, where: str = "record") -> Recomputed:
     """Compute a record again from its bytes; as :func:`recompute`, and strict in how they are written."""
     found = read_record_text(content, where)
-    own = found.own_digest if found.data.get("version") in (2, 3) else None
+    own = found.own_digest if found.data.get("version") != 1 else None
     return recompute(found.data, where, found.rules, own)
 
 
@@ -241,8 +259,9 @@ def recompute(
     record = read_record(data, where)
     known = rules_written or written_once(record.rules)
     rules = rules_from_json(record.rules, f"{where}.rules", known.digest)
-    events = [event_from_json(one, f"{where}.events[{i}]") for i, one in enumerate(record.events)]
-    out: list[Difference] = []
+    texts = {one.sign: one.text for one in record.words}
+    events = [event_from_json(one, f"{where}.events[{i}]", texts) for i, one in enumerate(record.events)]
+    out = _wrong_words(record)
     own = own or own_digest(data)
     _differ(out, "digest", record.digest, own)
     _differ(out, "rules_digest", record.rules_digest, rules.digest)

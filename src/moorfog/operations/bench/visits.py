@@ -48,7 +48,7 @@ from moorfog.operations.sites.protocols import rules_of_site
 from moorfog.operations.sites.sites import find_task
 from moorfog.store.base import new_id
 from moorfog.store.clock import Clock
-from moorfog.store.log import event_of, keep_rules, load_visit, lock_head, write_event
+from moorfog.store.log import events_of, keep_rules, load_visit, lock_head, write_event
 from moorfog.store.models import (
     Employer,
     EventRow,
@@ -421,7 +421,7 @@ def _check_expected(db: Session, visit_id: str, visit: Visit, proposal: Proposal
         .order_by(EventRow.seq)
         .limit(5)
     )
-    fresh = [event_of(row).payload for row in since]
+    fresh = [one.payload for one in events_of(db, list(since))]
     if visit.seq - proposal.expects == len(fresh) and all(type(one) in ev.QUIET for one in fresh):
         return  # entered beside the work: what was decided on is as it was
     happened = [one.kind.replace("_", " ") for one in fresh if type(one) not in ev.QUIET]

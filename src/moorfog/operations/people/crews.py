@@ -249,7 +249,7 @@ def save_crew(db: Session, actor: Actor, site_id: str, one: CrewEntry) -> str:
         db.add(row)
     row.people = [person.id for person in people]
     db.flush()
-    note(db, Note("site", site.id, site.employer_id, {f"crew {name}": [f"{before} people", f"{len(people)} people"]}))
+    note(db, Note("crew", row.id, site.employer_id, {name: [f"{before} people", f"{len(people)} people"]}))
     return row.id
 
 
@@ -259,7 +259,5 @@ def drop_crew(db: Session, actor: Actor, crew_id: str) -> None:
     site = db.get(Site, crew.site_id) if crew is not None else None
     if crew is None or site is None or not actor.require(*READERS).allows(site.employer_id):
         raise NotFound("crew")
-    note(
-        db, Note("site", site.id, site.employer_id, {f"crew {crew.name}": [f"{len(crew.people)} people", "forgotten"]})
-    )
+    note(db, Note("crew", crew.id, site.employer_id, {crew.name: [f"{len(crew.people)} people", "forgotten"]}))
     db.delete(crew)

@@ -15,6 +15,7 @@ from sqlalchemy import Engine, Select, delete, func, select, update
 from sqlalchemy.orm import Session
 
 from moorfog.core.events.facts import STRICT
+from moorfog.core.events.words import WORDS, has_plain_words
 from moorfog.core.rules.validity import valid_until
 from moorfog.operations.accounts.journal import Note, note, notes_of, write
 from moorfog.operations.accounts.sessions import Actor, load_actor
@@ -24,15 +25,18 @@ from moorfog.operations.paging import cut_to_page
 from moorfog.operations.people.holding import hold_whole
 from moorfog.operations.people.people import find_person
 from moorfog.operations.people.roster import Progress
+from moorfog.operations.records.naming import take_names_out
 from moorfog.operations.records.recall import new_job
 from moorfog.operations.sites.sites import find_site
 from moorfog.store.base import run_in_transaction
 from moorfog.store.clock import Clock, DatabaseClock
 from moorfog.store.ledger import erase_from_ledger
+from moorfog.store.log import load_visit, lock_head
 from moorfog.store.models import (
     Account,
     ClearanceRow,
     DocumentRow,
+    EventRow,
     Job,
     MeasurementRow,
     Person,
@@ -42,9 +46,10 @@ from moorfog.store.models import (
     TrainingRow,
     VisitSummary,
 )
-from moorfog.store.models_house import Erased
+from moorfog.store.models_house import Erased, EventWords
 from moorfog.store.models_mail import Mail
 from moorfog.store.models_programme import CardCode, ChangeReport, HistoryRow, JobFile
+from moorfog.store.readmodels import refresh
 from moorfog.store.same import same_person
 
 ERASED_NAME = "Erased person"
@@ -70,6 +75,10 @@ class ErasureView:
     signatures: int
     papers: int
     on_file: int
+    words: int
+    """Entries of their logs with words in them that somebody typed: those words go."""
+    words_kept: int
+    """Entries from before such words could be taken out: the log cannot hold without them."""
     not_yet: str
 
 
@@ -101,6 +110,9 @@ def _not_yet(db: Session, person: Person, ids: Sequence[str]) -> str:
         return "This entry was made part of another. Erase that one."
     if person.left_on is None:
         return "They still work here: a record is kept until the next test. Say first that they have left."
+    reading = select(Job.id).where(Job.employer_id == person.employer_id, Job.kind == "roster")
+    if db.scalar(reading.where(Job.state.in_(("waiting", "running"))).limit(1)) is not None:
+        return "A roster is being read in, and they may be in it. Wait until it is through, or stop it."
     here = select(VisitSummary.visit_id).where(VisitSummary.person_id.in_(ids), VisitSummary.closed == "")
     if db.scalar(here.limit(1)) is not None:
         return "They are at a bench. Close the visit first."
@@ -128,8 +140,29 @@ def preview_erasure(db: Session, actor: Actor, person_id: str) -> ErasureView:
         on_file=sum(
             count(one, one.person_id, ids) for one in (ClearanceRow, TrainingRow, MeasurementRow, ChangeReport)
         ),
+        words=count(EventWords, EventWords.visit_id, visits),
+        words_kept=_words_kept(db, visits),
         not_yet=_not_yet(db, person, ids),
     )
+
+
+def _words_kept(db: Session, visits: Sequence[str]) -> int:
+    """Return how many entries of logs say in themselves what somebody typed."""
+    asked = select(EventRow.payload).where(EventRow.visit_id.in_(visits), EventRow.kind.in_(WORDS))
+    return sum(has_plain_words(json.loads(one)) for one in db.scalars(asked))
+
+
+def _take_words_out(db: Session, visits: Sequence[str], common: Mapping[str, Any]) -> None:
+    """Take what was typed into logs out, and have their read models say what the logs then say."""
+    done = select(Erased.row_id).where(Erased.kind == "words")
+    beside = select(EventWords.visit_id).where(EventWords.visit_id.in_(visits), EventWords.visit_id.not_in(done))
+    for visit in sorted(set(db.scalars(beside))):
+        db.add(Erased(row_id=visit, kind="words", **common))
+        db.flush()
+        db.execute(delete(EventWords).where(EventWords.visit_id == visit))
+        head = lock_head(db, visit)
+        if head is not None:
+            refresh(db, head, load_visit(db, head))
 
 
 def erase(db: Session, clock: Clock, actor: Actor, person_id: str, why: str) -> None:
@@ -141,6 +174,10 @@ def erase(db: Session, clock: Clock, actor: Actor, person_id: str, why: str) -> 
     if hindrance := _not_yet(db, person, ids):
         raise DomainError("not_yet", hindrance)
     now, visits = clock.now(db), _visits(db, ids)
+    common = {"person_id": person.id, "account_id": actor.id, "erased_at": now}
+    entries = list(db.scalars(select(Person).where(Person.id.in_(ids))))
+    take_names_out(db, person.employer_id, entries)
+    _take_words_out(db, visits, common)
     emptied: tuple[tuple[type[Any], dict[str, Any]], ...] = (
         (SignatureRow, {"typed_name": "", "canonical": ""}),
         (DocumentRow, {"content": b""}),
@@ -148,8 +185,7 @@ def erase(db: Session, clock: Clock, actor: Actor, person_id: str, why: str) -> 
     for table, empty in emptied:
         done = select(Erased.row_id).where(Erased.person_id.in_(ids))
         rows = list(db.scalars(select(table.id).where(table.visit_id.in_(visits), table.id.not_in(done))))
-        common = {"kind": table.__tablename__, "person_id": person.id, "account_id": actor.id, "erased_at": now}
-        db.add_all(Erased(row_id=one, **common) for one in rows)
+        db.add_all(Erased(row_id=one, kind=table.__tablename__, **common) for one in rows)
         db.flush()
         for first in range(0, len(rows), MANY):
             some = update(table).where(table.id.in_(rows[first : first + MANY]))
@@ -167,7 +203,7 @@ def erase(db: Session, clock: Clock, actor: Actor, person_id: str, why: str) -> 
     db.execute(delete(PersonWord).where(PersonWord.person_id.in_(ids)))
     db.execute(delete(CardCode).where(CardCode.visit_id.in_(visits)))
     erase_from_ledger(db, "deed", [*ids, *visits])
-    for one in db.scalars(select(Person).where(Person.id.in_(ids))):
+    for one in entries:
         one.name, one.number = ERASED_NAME, f"erased-{one.id[-12:]}"
         one.job = one.task = one.contact = ""
         one.face_length = one.face_width = None

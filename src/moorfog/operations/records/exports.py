@@ -10,7 +10,7 @@ from moorfog.documents.tables import readings_csv, results_csv
 from moorfog.operations.accounts.sessions import READERS, Actor
 from moorfog.operations.bench.readings import load_chunks, load_readings
 from moorfog.operations.bench.visits import find_head
-from moorfog.store.log import load_events, load_rules, load_visit
+from moorfog.store.log import load_events, load_rules, load_visit, words_beside
 from moorfog.store.models import SignatureRow
 
 
@@ -26,7 +26,7 @@ def export_record(db: Session, actor: Actor, visit_id: str) -> bytes:
     )
     statements = list(db.scalars(signed.order_by(SignatureRow.signed_at, SignatureRow.id)))
     rules, events = load_rules(db, head.rules_digest), load_events(db, visit_id)
-    record = make_record(visit_id, rules, events, readings, statements)
+    record = make_record(visit_id, rules, events, readings, statements, words_beside(db, visit_id))
     return record_bytes(record)
 
 

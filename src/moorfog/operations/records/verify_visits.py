@@ -14,6 +14,7 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from moorfog.core.events import payloads as ev
+from moorfog.core.events.words import Words, holds, signs_in
 from moorfog.core.measuring.columns import seal_of
 from moorfog.core.measuring.readings import Chunk, seal_digest
 from moorfog.core.rules.book import Rules
@@ -22,7 +23,7 @@ from moorfog.operations.bench.readings import load_fresh_chunks
 from moorfog.store.fault import Fault
 from moorfog.store.log import BrokenLog, held_log
 from moorfog.store.models import DocumentRow, EventRow, SignatureRow, VisitHead
-from moorfog.store.models_house import Erased
+from moorfog.store.models_house import Erased, EventWords
 from moorfog.store.readmodels import TABLES, actors_in, rows_of
 
 RUNS_AT_ONCE = 40
@@ -49,6 +50,11 @@ class _Stored:
     papers: dict[str, list[_Paper]]
     erased: set[str]
     rows: dict[str, dict[str, list[dict[str, Any]]]]
+    words: dict[str, list[Words]]
+
+    def texts(self, visit_id: str) -> dict[str, str]:
+        """Return what the signs in a log stand for."""
+        return {one.sign: one.text for one in self.words.get(visit_id, ())}
 
 
 def verify_visits(db: Session, ids: Sequence[str], rules: Mapping[str, Rules]) -> list[Fault]:
@@ -61,7 +67,7 @@ def verify_visits(db: Session, ids: Sequence[str], rules: Mapping[str, Rules]) -
     runs: dict[str, tuple[str, int, str]] = {}
     for head in stored.heads:
         try:
-            events = held_log(head.id, head.seq, head.chain, stored.events.get(head.id, []))
+            events = held_log(head.id, head.seq, head.chain, stored.events.get(head.id, []), stored.texts(head.id))
         except BrokenLog as error:
             found.append(Fault("chain", error.where, error.problem))
             continue
@@ -71,6 +77,7 @@ def verify_visits(db: Session, ids: Sequence[str], rules: Mapping[str, Rules]) -
             found.append(Fault("rules", f"visit {head.id}", problem))
             continue
         found += _head(head, events)
+        found += _words(head.id, events, stored)
         runs |= {run: (head.id, count, sealed) for run, count, sealed in _sealed(events)}
         found += _signatures(head.id, events, stored)
         found += _papers(head.id, stored)
@@ -98,13 +105,18 @@ def _load(db: Session, ids: Sequence[str]) -> _Stored:
         papers[one.visit_id].append(paper)
     of_rows = [one.id for mine in signatures.values() for one in mine]
     of_rows += [one.id for theirs in papers.values() for one in theirs]
-    erased = set(db.scalars(select(Erased.row_id).where(Erased.row_id.in_(of_rows)))) if of_rows else set()
+    erased = set(db.scalars(select(Erased.row_id).where(Erased.row_id.in_([*of_rows, *ids]))))
+    words: dict[str, list[Words]] = defaultdict(list)
+    for beside in db.scalars(select(EventWords).where(EventWords.visit_id.in_(ids))):
+        words[beside.visit_id].append(Words(beside.sign, beside.salt, beside.text))
     rows: dict[str, dict[str, list[dict[str, Any]]]] = {}
     for table in TABLES:
         mine = rows[table.__tablename__] = defaultdict(list)
         for found in db.execute(select(table.__table__).where(table.visit_id.in_(ids))).mappings():
             mine[found["visit_id"]].append(dict(found))
-    return _Stored(heads=heads, events=events, signatures=signatures, papers=papers, erased=erased, rows=rows)
+    return _Stored(
+        heads=heads, events=events, signatures=signatures, papers=papers, erased=erased, rows=rows, words=words
+    )
 
 
 def _head(head: VisitHead, events: Sequence[ev.Event]) -> Iterator[Fault]:
@@ -119,6 +131,21 @@ def _head(head: VisitHead, events: Sequence[ev.Event]) -> Iterator[Fault]:
             yield Fault("chain", f"visit {head.id}", problem)
         elif opened.visit_id not in ("", head.id):
             yield Fault("chain", f"visit {head.id}", "its log is that of another visit")
+
+
+def _words(visit_id: str, events: Sequence[ev.Event], stored: _Stored) -> Iterator[Fault]:
+    """Yield words that are not those which a sign in the log stands for, that are gone, or that nobody typed."""
+    there = {one.sign: one for one in stored.words.get(visit_id, ())}
+    for event in events:
+        for sign in signs_in(event.content):
+            one = there.pop(sign, None)
+            where = f"visit {visit_id}, entry {event.seq}"
+            if one is None and visit_id not in stored.erased:
+                yield Fault("words", where, "the words that were typed are gone")
+            elif one is not None and not holds(one):
+                yield Fault("words", where, "its words are not those that were typed")
+    for _ in there:
+        yield Fault("words", f"visit {visit_id}", "words stand beside its log that no entry has")
 
 
 def _read_models(head: VisitHead, events: list[ev.Event], rules: Rules, stored: _Stored) -> Iterator[Fault]:

@@ -30,9 +30,16 @@ export function Erase({ person }: { person: string }) {
       <h3>Erase them for good?</h3>
       <p>
         Name, number, contact and face measures go; so do {found.signatures} signatures, {found.papers} papers and{" "}
-        {found.on_file} entries on file. {found.visits} visits stay as logs without a name. Backups made before keep
-        them until they are deleted.
+        {found.on_file} entries on file, and what was typed at the bench in {found.words} places. Their name goes from
+        crews and messages too. {found.visits} visits stay as logs without a name. Backups made before keep them until
+        they are deleted.
       </p>
+      {found.words_kept > 0 && (
+        <p>
+          {found.words_kept} entries are from before such words could be taken out. They keep them: read those visits
+          first.
+        </p>
+      )}
       <div className="field-row">
         <Text label="Who asked for it, or which period is over; no name" value={why} set={setWhy} required w={420} />
         <button type="submit" className="act">
