@@ -6,6 +6,7 @@ import io
 from functools import cache
 from importlib.metadata import PackageNotFoundError, distribution
 from pathlib import Path
+from threading import Lock
 from zipfile import ZIP_DEFLATED, ZipFile, ZipInfo
 
 from moorfog.bom import python_packages
@@ -13,6 +14,7 @@ from moorfog.bom import python_packages
 FOLDERS = ("src", "web", "deploy", "docs", "tests")
 LEFT_OUT = frozenset({"node_modules", "dist", "__pycache__", ".venv", "screenshots"})
 LICENCE = ("licen", "copying", "notice", "authors")
+_guard = Lock()
 STAMP = (2000, 1, 1, 0, 0, 0)
 """The date of every entry of the archive: the same source comes out the same."""
 
@@ -29,7 +31,13 @@ def source_files(root: Path) -> list[Path]:
 
 
 def source_archive(root: Path) -> bytes:
-    """Return the program's own source as a ZIP archive."""
+    """Return the program's own source as a ZIP archive, made once by whoever asks first."""
+    with _guard:
+        return _source_archive(root)
+
+
+@cache
+def _source_archive(root: Path) -> bytes:
     buffer = io.BytesIO()
     with ZipFile(buffer, "w", ZIP_DEFLATED) as archive:
         for one in source_files(root):

@@ -155,6 +155,7 @@ BODIES: dict[str, dict[str, Any]] = {
         "typed_name": "A",
     },
     "take_word_back": {"why": "the papers were of others"},
+    "draw_list": {"site": "?"},
     "draw_cards": {"crew": {"site": "?"}},
     "open_gate": {"site": "site"},
     "save_crew": {"name": "Early shift", "numbers": "1"},

@@ -44,7 +44,7 @@ TYPED = {
         "POST /api/reports/{report_id}/withdrawal .why",
     ),
     *("POST /api/people/{person_id}/erasure .why", "POST /api/codes/{code}/report .number"),
-    *("POST /api/gate .numbers", "POST /api/tomorrow/cards .crew.numbers"),
+    *("POST /api/gate .numbers", "POST /api/tomorrow/cards .crew.numbers", "POST /api/tomorrow/paper .numbers"),
     *("POST /api/sites/{site_id}/crews .name", "POST /api/sites/{site_id}/crews .numbers"),
     *(f"POST /api/visits/{{visit_id}}/events .body.{one}" for one in ("note", "reason", "why")),
     *("POST /api/visits/{visit_id}/withdraw .why", "POST /api/visits/{visit_id}/signatures .typed_name"),

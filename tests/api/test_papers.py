@@ -204,7 +204,10 @@ def test_the_list_of_a_crew_says_on_paper_what_the_page_says(house: House) -> No
     tester, supervisor = house.client(), house.client("supervisor")
     tester.whole_visit(house.ours.people[0])
     asked = f"site={house.ours.site}&day={house.clock.at.date().isoformat()}"
-    told = words(supervisor.call("GET", f"/api/tomorrow.pdf?{asked}", raw=True))
+    body = {"site": house.ours.site, "day": house.clock.at.date().isoformat()}
+    job = supervisor.post("/api/tomorrow/paper", body)["id"]
+    work_off(house)
+    told = words(supervisor.call("GET", f"/api/jobs/{job}/file", raw=True))
     assert "1 of 3 may wear" in told and all(name in told for name in NAMES)
     table = supervisor.call("GET", f"/api/tomorrow.csv?{asked}", raw=True).decode()
     assert table.count(",yes,") == 1 and table.count(",no,") == 2

@@ -61,13 +61,6 @@ def get_tomorrow_table(context: Context, query: crews.CrewAsked) -> Response:
     return _crew_file(table(CREW_COLUMNS, crew_papers.table_lines(view)), CSV, view, "csv")
 
 
-@route("GET", "/api/tomorrow.pdf", "read", query=crews.CrewAsked, media="application/pdf")
-def get_tomorrow_paper(context: Context, query: crews.CrewAsked) -> Response:
-    """The same on paper, for a wall or for an employer."""
-    view = crews.crew_on(context.db, context.clock, context.actor, query)
-    return _crew_file(crew_papers.crew_list(view), "application/pdf", view, "pdf")
-
-
 def _crew_file(content: bytes | str, media: str, view: crews.CrewView, ending: str) -> Response:
     name = f'attachment; filename="crew-{view.day}.{ending}"'
     return plain(content, media, **{"Content-Disposition": name})
@@ -121,6 +114,12 @@ def get_gate(context: Context, secret: str) -> board.GateView:
 def draw_cards(context: Context, body: crew_papers.CardsWanted) -> jobs.JobView:
     """Draw the cards of everybody of a crew who may wear something, ten on a sheet, as a job."""
     return jobs.start_crew_cards(context.db, context.clock, context.actor, body, context.where)
+
+
+@route("POST", "/api/tomorrow/paper", "read", body=crews.CrewAsked, returns=jobs.JobView, is_told=True)
+def draw_list(context: Context, body: crews.CrewAsked) -> jobs.JobView:
+    """Draw who of a crew may wear what, for a wall or for an employer, as a job."""
+    return jobs.start_crew_list(context.db, context.clock, context.actor, body)
 
 
 @route("GET", "/api/jobs/{job_id}/file", "read", media="application/octet-stream")

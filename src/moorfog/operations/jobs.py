@@ -15,9 +15,10 @@ from sqlalchemy.orm import Session
 from moorfog.core.kernel.codec import encode
 from moorfog.operations.accounts.sessions import READERS, Actor, load_actor
 from moorfog.operations.errors import DomainError, NotFound
+from moorfog.operations.people.crews import CrewAsked
 from moorfog.operations.people.roster import Progress, run_import
 from moorfog.operations.people.roster_file import RosterFile
-from moorfog.operations.records.crew_papers import CardsWanted, run_cards, start_cards
+from moorfog.operations.records.crew_papers import CardsWanted, run_cards, run_list, start_cards, start_list
 from moorfog.operations.records.erasing import run_erasures, start_erasures
 from moorfog.operations.records.recall import new_job, run_recall
 from moorfog.store.base import RETRY_CODES, error_code, run_in_transaction
@@ -38,6 +39,7 @@ log = logging.getLogger("moorfog.jobs")
 KINDS: dict[str, Callable[[Session, Actor, str, Progress, str], str]] = {
     "roster": lambda db, actor, content, tell, _: run_import(db, actor, content, tell),
     "cards": run_cards,
+    "crew_list": run_list,
 }
 """Done in one transaction: all of it or nothing."""
 STEPWISE: dict[str, Callable[[Engine, Job, Progress], str]] = {
@@ -79,6 +81,11 @@ def start_import(db: Session, clock: Clock, actor: Actor, file: RosterFile) -> J
 def start_crew_cards(db: Session, clock: Clock, actor: Actor, wanted: CardsWanted, where: str) -> JobView:
     """Make the job that draws the cards of a crew."""
     return view_of(db, start_cards(db, clock, actor, wanted, where))
+
+
+def start_crew_list(db: Session, clock: Clock, actor: Actor, asked: CrewAsked) -> JobView:
+    """Make the job that draws who of a crew may wear what."""
+    return view_of(db, start_list(db, clock, actor, asked))
 
 
 def start_retention(db: Session, clock: Clock, actor: Actor, site_id: str) -> JobView:

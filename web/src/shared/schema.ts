@@ -3188,28 +3188,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/tomorrow.pdf": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * The same on paper, for a wall or for an employer.
-         * @description The same on paper, for a wall or for an employer.
-         *
-         *     For: tester, administrator or supervisor.
-         */
-        get: operations["get_tomorrow_paper"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/tomorrow.xlsx": {
         parameters: {
             query?: never;
@@ -3248,6 +3226,28 @@ export interface paths {
          *     For: tester, administrator or supervisor.
          */
         post: operations["draw_cards"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tomorrow/paper": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Draw who of a crew may wear what, for a wall or for an employer, as a job.
+         * @description Draw who of a crew may wear what, for a wall or for an employer, as a job.
+         *
+         *     For: tester, administrator or supervisor.
+         */
+        post: operations["draw_list"];
         delete?: never;
         options?: never;
         head?: never;
@@ -14884,41 +14884,6 @@ export interface operations {
             };
         };
     };
-    get_tomorrow_paper: {
-        parameters: {
-            query: {
-                site: string;
-                day?: string;
-                task?: string;
-                crew?: string;
-                numbers?: string;
-            };
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description done */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/pdf": string;
-                };
-            };
-            /** @description error */
-            default: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ErrorBody"];
-                };
-            };
-        };
-    };
     get_tomorrow_sheet: {
         parameters: {
             query: {
@@ -14964,6 +14929,39 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["CardsWanted"];
+            };
+        };
+        responses: {
+            /** @description done */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobView"];
+                };
+            };
+            /** @description error */
+            default: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrorBody"];
+                };
+            };
+        };
+    };
+    draw_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CrewAsked"];
             };
         };
         responses: {

@@ -18,7 +18,7 @@ from moorfog.documents.crew_list import CrewPaper, CrewPaperLine, list_html
 from moorfog.documents.pdf import pdf_of, pdf_of_all
 from moorfog.operations.accounts.sessions import READERS, Actor
 from moorfog.operations.errors import DomainError, NotFound
-from moorfog.operations.people.crews import CrewAsked, CrewView, people_meant
+from moorfog.operations.people.crews import CrewAsked, CrewView, crew_on, people_meant
 from moorfog.operations.people.permissions import at_work, judge_people
 from moorfog.operations.records.papers import card_view
 from moorfog.operations.records.recall import new_job
@@ -122,6 +122,23 @@ def file_of(db: Session, actor: Actor, job_id: str) -> JobFile:
 def forget_files(db: Session, clock: Clock) -> None:
     """Forget the files of jobs that were made a day ago."""
     db.execute(delete(JobFile).where(JobFile.made_at < clock.now(db) - KEPT))
+
+
+def start_list(db: Session, clock: Clock, actor: Actor, asked: CrewAsked) -> Job:
+    """Make the job that draws who of a crew may wear what. Raises as :func:`crew_on`."""
+    crew_on(db, clock, actor, asked)
+    site = find_site(db, actor.require(*READERS), asked.site)
+    return new_job(db, clock, actor, "crew_list", site.employer_id, encode(asked))
+
+
+def run_list(db: Session, actor: Actor, content: str, tell: Progress, job_id: str) -> str:
+    """Draw who of a crew may wear what, as it is now; return the message of the finished job."""
+    clock = DatabaseClock()
+    view = crew_on(db, clock, actor, decode(CrewAsked, json.loads(content), "wanted"))
+    tell(0, len(view.rows))
+    made = {"name": f"crew-{view.day}.pdf", "media": "application/pdf", "made_at": clock.now(db)}
+    db.add(JobFile(job_id=job_id, content=crew_list(view), **made))
+    return f"The list of {len(view.rows)} people is ready."
 
 
 def crew_list(view: CrewView) -> bytes:

@@ -54,6 +54,8 @@ from moorfog.store.same import same_person
 
 ERASED_NAME = "Erased person"
 PERIOD_OVER = "The site keeps personal data no longer."
+NAMING = ("roster", "cards", "crew_list")
+"""Jobs that have people in what they were given."""
 MANY = 500
 """Ids in one statement."""
 
@@ -110,9 +112,9 @@ def _not_yet(db: Session, person: Person, ids: Sequence[str]) -> str:
         return "This entry was made part of another. Erase that one."
     if person.left_on is None:
         return "They still work here: a record is kept until the next test. Say first that they have left."
-    reading = select(Job.id).where(Job.employer_id == person.employer_id, Job.kind == "roster")
+    reading = select(Job.id).where(Job.employer_id == person.employer_id, Job.kind.in_(NAMING))
     if db.scalar(reading.where(Job.state.in_(("waiting", "running"))).limit(1)) is not None:
-        return "A roster is being read in, and they may be in it. Wait until it is through, or stop it."
+        return "A roster is being read in or papers are drawn, and they may be in it. Wait for that, or stop it."
     here = select(VisitSummary.visit_id).where(VisitSummary.person_id.in_(ids), VisitSummary.closed == "")
     if db.scalar(here.limit(1)) is not None:
         return "They are at a bench. Close the visit first."

@@ -43,6 +43,7 @@ DEEDS = {
     "import_history": "took over results of before",
     "say_in_writing": "said in writing that results of before count",
     "take_word_back": "took back that results of before count",
+    "draw_list": "had the list of a crew drawn",
     "draw_cards": "had the cards of a crew drawn",
     "take_records": "took away a list of tests",
     "take_wearers": "took away who wears a model",

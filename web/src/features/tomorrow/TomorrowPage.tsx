@@ -221,9 +221,6 @@ function Crew({ view, asked }: { view: View; asked: AskedProps["asked"] }) {
         <button type="button" className="quiet" onClick={() => window.print()}>
           Print
         </button>
-        <a className="quiet" href={`/api/tomorrow.pdf?${query}`} download>
-          On paper
-        </a>
         <a className="quiet" href={`/api/tomorrow.xlsx?${query}`} download>
           As a workbook
         </a>
@@ -231,7 +228,7 @@ function Crew({ view, asked }: { view: View; asked: AskedProps["asked"] }) {
           As CSV
         </a>
       </p>
-      {view.may > 0 && <Cards asked={asked} />}
+      <Papers asked={asked} may={view.may} />
     </>
   );
 }
@@ -312,26 +309,37 @@ function Tablets({ site, ended }: { site: string; ended: () => void }) {
   );
 }
 
-/** Everybody's cards, ten on a sheet with marks to cut along, drawn while one goes on. */
-function Cards({ asked }: { asked: AskedProps["asked"] }) {
+/** The crew's list, and everybody's cards, ten on a sheet with marks to cut along, drawn while one goes on. */
+function Papers({ asked, may }: { asked: AskedProps["asked"]; may: number }) {
   const [job, setJob] = useState("");
-  const { problem, attempt } = useAttempt("No cards were drawn.");
+  const { problem, attempt } = useAttempt("Nothing was drawn.");
   const draw = (layout: "sheet" | "card") =>
     attempt(async () => {
       const body = { crew: asked, layout };
       setJob((await unwrap(api.POST("/api/tomorrow/cards", { body }))).id);
     });
+  const list = () =>
+    attempt(async () => {
+      setJob((await unwrap(api.POST("/api/tomorrow/paper", { body: asked }))).id);
+    });
   return (
-    <section className="no-print" aria-label="Cards">
+    <section className="no-print" aria-label="Papers">
       <p className="field-row">
-        <button type="button" className="quiet" onClick={() => void draw("sheet")}>
-          Their cards, ten on a sheet
+        <button type="button" className="quiet" onClick={() => void list()}>
+          This list on paper
         </button>
-        <button type="button" className="quiet" onClick={() => void draw("card")}>
-          Their cards, one to a page
-        </button>
+        {may > 0 && (
+          <>
+            <button type="button" className="quiet" onClick={() => void draw("sheet")}>
+              Their cards, ten on a sheet
+            </button>
+            <button type="button" className="quiet" onClick={() => void draw("card")}>
+              Their cards, one to a page
+            </button>
+          </>
+        )}
       </p>
-      {job && <JobProgress key={job} id={job} what="Cards" cancelling="Stop; no card is kept" />}
+      {job && <JobProgress key={job} id={job} what="Papers" cancelling="Stop; nothing is kept" />}
       <Problem words={problem} />
     </section>
   );
