@@ -13,7 +13,7 @@ from sqlalchemy import Engine
 from sqlalchemy.orm import Session
 
 from moorfog.operations.accounts.sessions import forget_expired
-from moorfog.operations.bench.runs import NEVER_CAME, stale_runs, void_run
+from moorfog.operations.bench.runs import give_up_run, stale_runs
 from moorfog.operations.bench.screens import forget_screens, lose_screens
 from moorfog.operations.jobs import claim, run_job
 from moorfog.operations.people.standing import distrust_foreign, freshen_everywhere
@@ -95,7 +95,7 @@ def steps_of(engine: Engine, clock: Clock, stopping: threading.Event) -> list[St
     def void() -> None:
         stale, voided = run_in_transaction(engine, lambda db: stale_runs(db, clock)), 0
         for visit, run in stale:
-            one = partial(void_run, clock=clock, visit_id=visit, run_id=run, reason=NEVER_CAME, actor="worker")
+            one = partial(give_up_run, clock=clock, visit_id=visit, run_id=run)
             voided += runs.do(visit, partial(run_in_transaction, engine, one))
         _said("%d runs voided: no readings came", voided)
 

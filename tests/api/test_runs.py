@@ -11,7 +11,7 @@ from threading import Thread
 from typing import Any
 
 import pytest
-from sqlalchemy import delete, select
+from sqlalchemy import delete, select, update
 from sqlalchemy.orm import Session
 
 from moorfog.core.kernel.arithmetic import cut
@@ -32,7 +32,7 @@ def void_stale_runs(house: House) -> None:
     """Void what the worker would void."""
     with Session(house.engine) as db:
         for visit, run in runs.stale_runs(db, house.clock):
-            runs.void_run(db, house.clock, visit, run, runs.NEVER_CAME, "worker")
+            runs.give_up_run(db, house.clock, visit, run)
         db.commit()
 
 
@@ -287,6 +287,50 @@ def test_a_run_nobody_seals_is_void_and_its_counter_free(
         assert db.get(Lease, house.ours.counter) is None
     with pytest.raises(Refused, match="no_lease"):
         tester.link(f"runs/{run}/chunks", {"chunks": []})
+
+
+def test_a_link_that_has_the_run_in_hand_is_waited_for_like_one_that_is_away(
+    house: House, at_run: tuple[Client, str, str]
+) -> None:
+    """It answers, and has readings of an outage to send: it is catching up."""
+    tester, visit, run = at_run
+    house.clock.pass_by(149 + 5 + runs.GRACE.total_seconds() + 1)
+    tester.link("status", {"state": "reading", "ambient": None, "run_id": run})
+    void_stale_runs(house)
+    assert tester.get(f"/api/visits/{visit}")["visit"]["tries"][0]["outcome"] != "void"
+    tester.link("status", {"state": "reading", "ambient": None, "run_id": ""})
+    void_stale_runs(house)
+    assert tester.get(f"/api/visits/{visit}")["visit"]["tries"][0]["outcome"] == "void", "it has lost that run"
+
+
+def test_no_run_is_void_while_its_readings_come(house: House, at_run: tuple[Client, str, str]) -> None:
+    tester, visit, run = at_run
+    readings = readings_of(house)
+    tester.link(f"runs/{run}/chunks", {"chunks": [columns(readings[:40])]})
+    house.clock.pass_by(149 + 5 + (runs.GRACE + runs.AWAY).total_seconds() + 1)
+    with Session(house.engine) as db:
+        assert runs.stale_runs(db, house.clock, run) == [(visit, run)]
+    with unguarded(house.engine) as work:  # the database's clock is not the one of this house
+        work.connection().execute(update(ReadingChunk).values(received_at=house.clock.at - timedelta(seconds=3)))
+    void_stale_runs(house)
+    assert tester.get(f"/api/visits/{visit}")["visit"]["tries"][0]["outcome"] != "void"
+    tester.link(f"runs/{run}/chunks", {"chunks": [columns(readings[40:], 40)]})
+    close(tester, run, readings)
+    assert tester.get(f"/api/visits/{visit}")["visit"]["tries"][0]["outcome"] != "void"
+
+
+def test_what_comes_as_the_worker_gives_a_run_up_keeps_it(house: House, at_run: tuple[Client, str, str]) -> None:
+    """The worker had found it stale, and then waited for whoever was taking the readings in."""
+    tester, visit, run = at_run
+    house.clock.pass_by(149 + 5 + (runs.GRACE + runs.AWAY).total_seconds() + 1)
+    with Session(house.engine) as db:
+        assert runs.stale_runs(db, house.clock, run) == [(visit, run)]
+    tester.link(f"runs/{run}/chunks", {"chunks": [columns(readings_of(house)[:40])]})
+    with unguarded(house.engine) as work:
+        work.connection().execute(update(ReadingChunk).values(received_at=house.clock.at))
+    with Session(house.engine) as db, db.begin():
+        runs.give_up_run(db, house.clock, visit, run)
+    assert tester.get(f"/api/visits/{visit}")["visit"]["tries"][0]["outcome"] != "void"
 
 
 def test_an_outage_past_the_runs_end_loses_nothing(house: House, at_run: tuple[Client, str, str]) -> None:

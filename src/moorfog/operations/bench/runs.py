@@ -7,7 +7,7 @@ from dataclasses import replace
 from datetime import datetime, timedelta
 from typing import Any, Literal, TypeAlias
 
-from sqlalchemy import delete, insert, or_, select
+from sqlalchemy import delete, insert, select
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
@@ -35,7 +35,7 @@ from moorfog.operations.kit.plan import RunPlan
 from moorfog.store.base import new_id
 from moorfog.store.clock import Clock
 from moorfog.store.log import load_visit, lock_head
-from moorfog.store.models import InstrumentRow, Lease, Person, VisitHead
+from moorfog.store.models import InstrumentRow, Lease, Person, ReadingChunk, VisitHead
 from moorfog.store.scope import Scope
 
 Mode: TypeAlias = Literal["ordinary", "classified", "photometer", "pressure"]
@@ -233,15 +233,34 @@ def close_run(
 NEVER_CAME = "The counter's readings never came."
 
 
-def stale_runs(db: Session, clock: Clock) -> list[tuple[str, str]]:
-    """Return visit and run of those that their link never sealed.
+def stale_runs(db: Session, clock: Clock, run_id: str | None = None) -> list[tuple[str, str]]:
+    """Return visit and run of those that their link never sealed; of one run, where it is named.
 
-    A link not heard since the run's end is waited for longer, unless the bench has ended the run itself.
+    A link not heard since the run's end is waited for longer, unless the bench has ended the run itself; so is one that
+    says it has that run in hand. None is stale while its readings still come in.
     """
     now = clock.now(db)
-    waited = or_(InstrumentRow.seen_at > Lease.ends_at, Lease.stop, Lease.ends_at < now - AWAY)
-    query = select(Lease.visit_id, Lease.run_id).join(InstrumentRow, InstrumentRow.id == Lease.instrument_id)
-    return [(visit, run) for visit, run in db.execute(query.where(Lease.ends_at < now - GRACE, waited))]
+    coming = select(ReadingChunk.run_id).where(ReadingChunk.run_id == Lease.run_id)
+    coming = coming.where(ReadingChunk.received_at.between(now - GRACE, now + GRACE))
+    query = select(Lease.visit_id, Lease.run_id, Lease.ends_at, Lease.stop, InstrumentRow.seen_at, InstrumentRow.live)
+    query = query.join(InstrumentRow, InstrumentRow.id == Lease.instrument_id)
+    query = query.where(Lease.ends_at < now - GRACE, ~coming.exists())
+    if run_id is not None:
+        query = query.where(Lease.run_id == run_id)
+    found = []
+    for visit, run, ends_at, stop, seen_at, live in db.execute(query):
+        is_heard = seen_at is not None and seen_at > ends_at and (live or {}).get("run_id") != run
+        if stop or is_heard or ends_at < now - AWAY:
+            found.append((visit, run))
+    return found
+
+
+def give_up_run(db: Session, clock: Clock, visit_id: str, run_id: str) -> None:
+    """Void a run whose readings never came, unless they come just now: whoever takes them in holds its lease."""
+    lock_head(db, visit_id)
+    db.execute(select(Lease.run_id).where(Lease.run_id == run_id).with_for_update())
+    if stale_runs(db, clock, run_id):
+        void_run(db, clock, visit_id, run_id, NEVER_CAME, "worker")
 
 
 def void_run(db: Session, clock: Clock, visit_id: str, run_id: str, reason: str, actor: str) -> None:

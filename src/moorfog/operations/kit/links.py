@@ -53,7 +53,7 @@ def report_link(
 
     Of a run whose plan the link ``knows`` already, only its id and whether to stop are said.
     """
-    said = {"seen_at": clock.now(db), "live": {"state": state, "ambient": ambient, "serial": serial}}
+    said = {"seen_at": clock.now(db), "live": {"state": state, "ambient": ambient, "serial": serial, "run_id": knows}}
     db.connection().execute(_HEARD.values(**said), {"instrument": instrument.id})
     held = db.connection().execute(_HELD, {"instrument": instrument.id}).one_or_none()
     if held is None:
