@@ -100,6 +100,8 @@ def one_model(**changes: Any) -> str:
         (one_model(colour="red"), "model 1.colour"),
         (one_model(maker=" "), "maker, model and at least one size"),
         (one_model(sizes=[]), "at least one size"),
+        (one_model(clips=["x" * 61]), "model 1.clips: " + 40 * "x" + "… has 61 signs; 60 are kept"),
+        (one_model(sizes=[{"name": "M" * 41}]), "41 signs; 40 are kept"),
         (one_model(sizes=[{"name": "M", "length_from": "130", "length_to": "110"}]), "no range"),
         (one_model(sizes=[{"name": "M", "length_from": "wide", "length_to": "110"}]), "size M"),
     ],

@@ -11,7 +11,7 @@ from sqlalchemy import delete, text
 from sqlalchemy.orm import Session
 
 from moorfog.api import live
-from moorfog.api.app import HEADERS
+from moorfog.api.app import HEADERS, create_app
 from moorfog.operations.accounts import sessions
 from moorfog.operations.accounts.sessions import weak_password
 from moorfog.serving.state import PLACE, PartState, write_state
@@ -145,6 +145,19 @@ def test_under_another_name_of_the_host_there_is_nothing(house: House) -> None:
     web = house.app.test_client()
     assert web.get("/api/time", headers={"Host": "elsewhere.test"}).status_code == 400
     assert web.get("/api/time", headers={"Host": "127.0.0.1:8400"}).status_code == 200
+    assert web.get("/api/time", environ_overrides={"HTTP_HOST": ""}).status_code == 400, "without one (RFC 9112, 3.2)"
+
+
+def test_what_lies_hidden_beside_the_pages_is_not_served(house: House, tmp_path: Path) -> None:
+    (tmp_path / "index.html").write_text("the page")
+    (tmp_path / "fine.txt").write_text("fine")
+    (tmp_path / "assets").mkdir()
+    for hidden in (tmp_path / ".stamp", tmp_path / "assets/.stamp"):
+        hidden.write_text("what the build noted")
+    web = create_app(house.engine, house.rules, tmp_path, house.clock).test_client()
+    assert web.get("/fine.txt").text == "fine"
+    for path in ("/.stamp", "/assets/.stamp", "/./.stamp"):
+        assert web.get(path).text == "the page"
 
 
 @pytest.mark.parametrize("path", ["/api/time", "/api/people", "/api/nothing", "/api/openapi.json"])

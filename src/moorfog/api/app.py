@@ -15,7 +15,7 @@ from pydantic import ValidationError
 from sqlalchemy import Engine
 from sqlalchemy.exc import DBAPIError
 from sqlalchemy.orm import Session
-from werkzeug.exceptions import HTTPException, MethodNotAllowed
+from werkzeug.exceptions import BadRequest, HTTPException, MethodNotAllowed
 
 from moorfog.api import (  # noqa: F401  (their routes)
     accounts,
@@ -402,7 +402,8 @@ def _serve_pages(app: Flask, web: Path | None) -> None:
             return Response("The front end is not built.", status=404, mimetype="text/plain")
         if path in ("docs", "docs/"):
             return send_from_directory(web, "docs.html")
-        if path and (web / path).is_file():
+        is_hidden = any(part.startswith(".") for part in path.split("/"))
+        if path and not is_hidden and (web / path).is_file():
             response = send_from_directory(web, path)
             if path.startswith("assets/"):
                 response.headers["Cache-Control"] = "public, max-age=31536000, immutable"
@@ -437,6 +438,12 @@ TLS_ONLY = "max-age=31536000"
 
 
 def _secure(app: Flask) -> None:
+    @app.before_request
+    def only_by_a_name() -> None:
+        """Refuse what does not say by which name it asks (RFC 9112, 3.2): the server would put one of its own there."""
+        if not request.environ.get("HTTP_HOST"):
+            raise BadRequest("no Host")
+
     @app.before_request
     def only_from_our_own_pages() -> None:
         """Refuse what a page of another site has this browser send; a link sends no origin."""

@@ -4,9 +4,12 @@ from __future__ import annotations
 
 from typing import Any
 
+from gunicorn.http import wsgi
+
 from moorfog.serving.leash import die_with_parent
 from moorfog.serving.logs import log_config
 
+wsgi.SERVER = "moorfog"  # which server this is, and of which version, is nobody's business
 logconfig_dict = log_config()
 """The web server's own lines look like all others."""
 

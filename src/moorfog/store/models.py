@@ -756,7 +756,7 @@ class WearPermission(ReadModel, Base):
     model_id: Mapped[str] = mapped_column(Id)
     model: Mapped[str] = mapped_column(String(250))
     size: Mapped[str] = mapped_column(String(40))
-    setup: Mapped[str] = mapped_column(String(250))
+    setup: Mapped[str] = mapped_column(String(500))
     method: Mapped[str] = mapped_column(String(20))
     limits: Mapped[list[str]] = mapped_column(JSON)
     overall: Mapped[str] = mapped_column(String(30))

@@ -82,7 +82,7 @@ def rows_of(head: VisitHead, visit: Visit, actors: Mapping[int, str]) -> Rows:
         "person_id": visit.person_id,
         "bench": opened.bench,
         "step": step_of(visit, at),
-        "doing": _doing(visit, at)[:190],
+        "doing": _doing(visit, at),
         "verdict": outcome(visit, current)[0] if current else "",
         "tries": len(visit.tries),
         "facepiece": label,
@@ -127,8 +127,8 @@ def rows_of(head: VisitHead, visit: Visit, actors: Mapping[int, str]) -> Rows:
                 "run_id": one.started.run_id,
                 "site_id": head.site_id,
                 "tester_id": actors.get(one.seq, ""),
-                "protocol_id": one.started.protocol_id[:60],
-                "book": visit.rules.book.id[:60],
+                "protocol_id": one.started.protocol_id,
+                "book": visit.rules.book.id,
                 "outcome": result,
                 "level": one.started.level,
                 "is_practice": visit.is_practice,
@@ -145,7 +145,7 @@ def rows_of(head: VisitHead, visit: Visit, actors: Mapping[int, str]) -> Rows:
             if months is not None:
                 permissions[piece.configuration] = {
                     **shared,
-                    "setup": piece.worn_as[:250],
+                    "setup": piece.worn_as,
                     "limits": list(method_limits(visit, one)),
                     "valid_from": day,
                     "valid_until": valid_until(day, int(months)),

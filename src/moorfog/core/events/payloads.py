@@ -6,6 +6,7 @@ A payload is never rewritten once stored: a changed shape gets a new version and
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
@@ -611,6 +612,10 @@ class Event:
         return self.stored if self.stored is not None else cast("Mapping[str, Any]", encode(self.payload))
 
 
+MOMENT = re.compile(r"[0-9]{4}-[0-9]{2}-[0-9]{2}T[0-9]{2}:[0-9]{2}")
+"""How a moment begins. ISO 8601 has weeks and days of the year too: as text they come before or after any day."""
+
+
 def instant(moment: datetime) -> str:
     """Write a moment as RFC 3339 in UTC with milliseconds. Raises ``ValueError`` for a naive one."""
     if moment.tzinfo is None:
@@ -622,7 +627,7 @@ def instant(moment: datetime) -> str:
 def parse_instant(text: str, where: str) -> datetime:
     """Read an RFC 3339 moment with its offset. Raises :class:`DataError`."""
     try:
-        moment = datetime.fromisoformat(text)
+        moment = datetime.fromisoformat(text if MOMENT.match(text) else "")
     except ValueError:
         raise DataError(where, f"{text!r} is not a moment like 2026-01-31T09:30:00.000Z") from None
     if moment.tzinfo is None:

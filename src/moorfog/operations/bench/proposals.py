@@ -11,8 +11,10 @@ from pydantic import Field
 from moorfog.core.advice.methods import Method
 from moorfog.core.events import payloads as ev
 from moorfog.core.events.facts import STRICT
-from moorfog.operations.fields import Id, Moment
+from moorfog.operations.fields import Id, Label, Moment
 
+PPE = 3
+"""Other gear on the head that is worn with a facepiece."""
 MOST_TOGETHER = 12
 """How many questions one press may answer."""
 
@@ -50,7 +52,7 @@ class ChooseFacepiece:
     clip: str
     filter_class: str
     is_own: bool
-    ppe: tuple[str, ...]
+    ppe: Annotated[tuple[Label, ...], Field(max_length=PPE)]
     task_id: Id | None = None
     method: Method | None = None
     kind: Literal["choose_facepiece"] = "choose_facepiece"

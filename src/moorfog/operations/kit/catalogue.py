@@ -5,7 +5,7 @@ from __future__ import annotations
 import csv
 import io
 import json
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, fields
 from typing import Any, ClassVar, Literal, get_args
 
@@ -24,6 +24,9 @@ from moorfog.operations.kit.found_wrong import Found, open_recall
 from moorfog.store.base import new_id
 from moorfog.store.clock import Clock
 from moorfog.store.models import FacepieceVersion
+
+LONGEST = 60
+"""Signs of a suspension, clip or filter class."""
 
 
 @dataclass(frozen=True)
@@ -301,6 +304,10 @@ def _read_model(data: Any, where: str) -> Model:
         raise DomainError("bad_model", f"{error}. Nothing was imported.") from error
     if not model.maker.strip() or not model.model.strip() or not model.sizes:
         raise DomainError("bad_model", f"{where}: maker, model and at least one size are needed. Nothing was imported.")
+    for name, text, most in _names(model):
+        if len(text) > most:
+            problem = f"{where}.{name}: {text[:40]}… has {len(text)} signs; {most} are kept. Nothing was imported."
+            raise DomainError("bad_model", problem)
     known = facepiece_kinds()
     if model.kind not in known:
         words = (
@@ -311,6 +318,14 @@ def _read_model(data: Any, where: str) -> Model:
         for low, high in ((size.length_from, size.length_to), (size.width_from, size.width_to)):
             _check_span(low, high, f"{where}, size {size.name}")
     return model
+
+
+def _names(model: Model) -> Iterator[tuple[str, str, int]]:
+    """Yield what a result says of a model, and how long it may be: it stands whole wherever results do."""
+    yield from (("maker", model.maker, 120), ("model", model.model, 120))
+    yield from (("sizes", one.name, 40) for one in model.sizes)
+    for name in ("suspensions", "clips", "filter_classes"):
+        yield from ((name, one, LONGEST) for one in getattr(model, name))
 
 
 def _check_span(low: str, high: str, where: str) -> None:

@@ -218,7 +218,7 @@ def say_in_writing(db: Session, clock: Clock, actor: Actor, site_id: str, one: W
         model=one.model,
         size=one.size,
         piece=encode(piece),
-        setup=piece.worn_as[:250],
+        setup=piece.worn_as,
         why=" ".join(one.why.split()),
         said_by=actor.name,
         said_on=now.astimezone(ZoneInfo(site.zone)).date(),

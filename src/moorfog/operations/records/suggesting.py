@@ -3,14 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from contextlib import suppress
 from dataclasses import dataclass
-from datetime import date
 from typing import Literal
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from moorfog.core.kernel.days import day_or_none
 from moorfog.documents.code import as_typed, is_code, readable
 from moorfog.operations.accounts.sessions import READERS, Actor
 from moorfog.operations.kit.facepieces import list_facepieces
@@ -42,8 +41,8 @@ def suggest(db: Session, clock: Clock, actor: Actor, q: str) -> tuple[Suggestion
 
 def _meant(db: Session, clock: Clock, actor: Actor, words: str) -> Iterator[Suggestion]:
     scope = actor.require(*READERS)
-    with suppress(ValueError):
-        yield Suggestion("day", date.fromisoformat(words).isoformat(), f"tests of {words}")
+    if day_or_none(words) is not None:
+        yield Suggestion("day", words, f"tests of {words}")
     if is_code(as_typed(words)):
         code = as_typed(words)
         found = db.execute(

@@ -11,6 +11,7 @@ from zoneinfo import ZoneInfo
 from sqlalchemy import Select, and_, or_, select
 from sqlalchemy.orm import Session
 
+from moorfog.core.kernel.days import day_or_none
 from moorfog.data import shipped_books, shipped_protocols
 from moorfog.operations.accounts.sessions import READERS, Actor
 from moorfog.operations.errors import DomainError
@@ -118,11 +119,11 @@ def _cursor(row: WearPermission) -> str:
 
 
 def _place(after: str) -> tuple[date, str, str]:
-    try:
-        until, visit, configuration = after.split("~")
-        return date.fromisoformat(until), visit, configuration
-    except ValueError as error:
-        raise DomainError("no_place", "This is no place in the list to go on from. Begin at its top.") from error
+    parts = after.split("~")
+    until = day_or_none(parts[0])
+    if until is None or len(parts) != 3:
+        raise DomainError("no_place", "This is no place in the list to go on from. Begin at its top.")
+    return until, parts[1], parts[2]
 
 
 def _shown(db: Session, clock: Clock, rows: list[Pass]) -> tuple[WearerRow, ...]:
