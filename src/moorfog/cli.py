@@ -47,7 +47,7 @@ def cmd_serve(given: argparse.Namespace) -> int:
         home = Path(os.environ.get("MOORFOG_HOME", root() / "var"))
         return serve(home, where, given.workers, own)
     env = {**os.environ, **WEB_ENV, **own}
-    os.execvpe(sys.executable, gunicorn_command(given.port, given.workers, given.host), env)
+    os.execvpe(sys.executable, gunicorn_command(f"{given.host}:{given.port}", given.workers), env)
 
 
 def cmd_worker(given: argparse.Namespace) -> int:

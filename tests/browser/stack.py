@@ -89,7 +89,7 @@ class Stack:
 
     def start_web(self, number: int) -> None:
         """Start one web process and wait for it."""
-        self.spawn(f"web{number}", gunicorn_command(self.ports[number], 1), **WEB_ENV)
+        self.spawn(f"web{number}", gunicorn_command(f"127.0.0.1:{self.ports[number]}", 1), **WEB_ENV)
         self.parts.wait_for(f"web{number}", f"http://127.0.0.1:{self.ports[number]}/api/health", seconds=90)
 
     def start_counter(self) -> None:

@@ -78,7 +78,8 @@ class PartsView:
 
 TITLES = {
     "database": "The database",
-    "web": "The web server",
+    "web": "The first web server",
+    "web-2": "The second web server",
     "worker": "The worker for long jobs",
     "page": "The server of the page",
 }

@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import re
 import signal
+import socket
 import subprocess
 import time
 import urllib.request
@@ -86,6 +87,7 @@ class Parts:
     def __init__(self, logs: Path, tell: Callable[[str], None] = lambda _: None) -> None:
         self.logs, self.tell = logs, tell
         self.parts: dict[str, Part] = {}
+        self.listening: set[socket.socket] = set()
 
     @property
     def children(self) -> dict[str, subprocess.Popen[bytes]]:
@@ -98,12 +100,22 @@ class Parts:
         return known.log if known is not None and known.log is not None else self.logs / f"{_plain(name)}.log"
 
     def start(
-        self, name: str, command: list[str], env: Mapping[str, str], cwd: Path | None = None, end: str = "KILL"
+        self,
+        name: str,
+        command: list[str],
+        env: Mapping[str, str],
+        cwd: Path | None = None,
+        end: str = "KILL",
+        listening: socket.socket | None = None,
     ) -> subprocess.Popen[bytes]:
         """Start a part with its own log; ``env`` is added to our own environment.
 
         ``end``: the signal that ends it when we are gone; one that has children of its own must hear of it.
+        ``listening``: a socket that it is given; it stays ours, so whoever connects meanwhile waits for its next start.
         """
+
+        if listening is not None:
+            self.listening.add(listening)
 
         def make() -> subprocess.Popen[bytes]:
             self.logs.mkdir(parents=True, exist_ok=True)
@@ -116,6 +128,7 @@ class Parts:
                     env={**os.environ, **env},
                     cwd=cwd,
                     start_new_session=True,
+                    pass_fds=() if listening is None else (listening.fileno(),),
                 )
 
         child = make()
@@ -205,6 +218,8 @@ class Parts:
         database = [one.child for name, one in self.parts.items() if name == DATABASE]
         for wave, patience_s in ((others, PATIENCE_S), (database, 20.0)):
             _end(wave, patience_s)
+        for one in self.listening:
+            one.close()
 
 
 def _end(wave: list[subprocess.Popen[bytes]], patience_s: float) -> None:

@@ -9,8 +9,11 @@ WEB_ENV = {"MALLOC_ARENA_MAX": "1"}
 them would only double what it holds."""
 
 
-def gunicorn_command(port: int, workers: int, host: str = "127.0.0.1") -> list[str]:
-    """Return the command of the web server; each event stream holds a thread."""
+def gunicorn_command(at: str, workers: int) -> list[str]:
+    """Return the command of the web server; each event stream holds a thread.
+
+    ``at``: where it listens, as host:port, or ``fd://N`` for a socket that was opened for it.
+    """
     return [
         sys.executable,
         "-m",
@@ -30,7 +33,7 @@ def gunicorn_command(port: int, workers: int, host: str = "127.0.0.1") -> list[s
         "--graceful-timeout",
         "3",
         "--bind",
-        f"{host}:{port}",
+        at,
         "moorfog.wsgi:application()",
     ]
 

@@ -13,7 +13,7 @@ from pathlib import Path
 from moorfog.bootstrap import StepFailed, ensure_packages, ensure_proxy, say
 from moorfog.serving.database import PrivateServer
 from moorfog.serving.parts import DATABASE, Parts
-from moorfog.serving.ports import answers, free_port, is_free
+from moorfog.serving.ports import answers, free_port, is_free, listening
 from moorfog.serving.proxy import nginx_command, nginx_config
 from moorfog.serving.running import Running, run_until_stopped
 from moorfog.serving.state import PLACE
@@ -22,6 +22,8 @@ from moorfog.serving.web import WEB_ENV, gunicorn_command
 LOOPBACK = ("127.0.0.1", "localhost", "::1")
 USUAL_PORT = 8400
 DOOR_S = 10.0
+WEBS = ("web", "web-2")
+"""Two of them, so that somebody answers while one of them is started again."""
 KIND = "kind"
 """The file that says what a home is for: nobody's demo is ever laid over somebody's data."""
 
@@ -148,11 +150,21 @@ def start_web(
     if where.certificate is not None:
         behind["MOORFOG_BEHIND_TLS"] = "1"
     address = f"http://127.0.0.1:{inner}"
-    parts.start("web", command(inner) if command is not None else gunicorn_command(inner, workers), behind)
+    if command is not None:
+        parts.start("web", command(inner), behind)
+    else:
+        _start_webs(parts, inner, max(1, workers // 2), behind)
     parts.wait_for("web", f"{address}/api/health", seconds=90)
     if where.needs_door:
         start_door(parts, home / "door", where, port, inner, door)
     return address
+
+
+def _start_webs(parts: Parts, port: int, workers: int, env: dict[str, str]) -> None:
+    """Start two web servers on one socket: where one ends, the other answers until it is back."""
+    opened = listening(port)
+    for name in WEBS:
+        parts.start(name, gunicorn_command(f"fd://{opened.fileno()}", workers), env, listening=opened)
 
 
 def start_door(parts: Parts, folder: Path, where: Where, port: int, inner: int, word: str) -> None:
