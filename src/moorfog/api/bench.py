@@ -15,12 +15,13 @@ from moorfog.core.events.chain import event_to_json
 from moorfog.core.events.words import Words
 from moorfog.core.visit.state import Visit
 from moorfog.documents.replaced import marked_replaced
-from moorfog.operations.accounts.sessions import READERS
+from moorfog.operations.accounts.sessions import HEALTH_READERS, READERS
 from moorfog.operations.bench import choices, run_files, screens, signing, visits
 from moorfog.operations.bench.proposals import Proposal
 from moorfog.operations.bench.runs import start_run
-from moorfog.operations.bench.views import BenchView, view_for_screen
+from moorfog.operations.bench.views import BenchView, view_for_screen, without_health
 from moorfog.operations.bench.visits import RUN_STARTS
+from moorfog.operations.errors import NotFound
 from moorfog.operations.fields import Id, Line
 from moorfog.operations.kit import parts
 from moorfog.operations.records import exports, papers, today
@@ -137,7 +138,12 @@ def get_visit(context: Context, visit_id: str) -> BenchView:
     def keep(visit: Visit) -> None:
         context.after_commit.append(lambda: keep_state(visit_id, visit))
 
-    return view_for_screen(context.db, context.clock, context.actor.scope(*READERS), visit_id, keep)
+    shown = view_for_screen(context.db, context.clock, context.actor.scope(*READERS), visit_id, keep)
+    try:
+        visits.find_head(context.db, context.actor.scope(*HEALTH_READERS), visit_id)
+    except NotFound:
+        return without_health(shown)
+    return shown
 
 
 @route("POST", "/api/visits/{visit_id}/events", "test", body=Proposal, returns=BenchView)
@@ -165,10 +171,10 @@ def import_run(context: Context, visit_id: str, run_id: str, body: ReadingsFile)
     return _view(context, visit_id)
 
 
-@route("GET", "/api/visits/{visit_id}/log", "read", returns=LogView)
+@route("GET", "/api/visits/{visit_id}/log", "kit", returns=LogView)
 def get_log(context: Context, visit_id: str) -> LogView:
     """The log itself, entry by entry."""
-    head = visits.find_head(context.db, context.actor.scope(*READERS), visit_id)
+    head = visits.find_head(context.db, context.actor.scope(*HEALTH_READERS), visit_id)
     events = [event_to_json(one) for one in load_events(context.db, visit_id)]
     return LogView(visit_id, head.rules_digest, events, words_beside(context.db, visit_id))
 
@@ -252,7 +258,7 @@ def get_report(context: Context, visit_id: str, page_size: str, revision: str, q
     return plain(content, "application/pdf", **{"Content-Disposition": f'inline; filename="{name}"'})
 
 
-@route("GET", "/api/visits/{visit_id}/record.json", "read", media="application/json; charset=utf-8", seen="visit")
+@route("GET", "/api/visits/{visit_id}/record.json", "kit", media="application/json; charset=utf-8", seen="visit")
 def export_record(context: Context, visit_id: str) -> Response:
     """The open record: events, readings, pinned rules, verdict; `moorfog recompute` computes it again."""
     return _file(exports.export_record(context.db, context.actor, visit_id), visit_id, "record.json")

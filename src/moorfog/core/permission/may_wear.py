@@ -327,6 +327,11 @@ def _said(one: Report) -> Why:
     return Why(f"reported_{one.kind}", f"{words} on {one.on}, by {one.by}.", by)
 
 
+def _told(code: str, sentence: str) -> str:
+    """Return a reason as whoever plans the work may read it: which limit a clearance has is between three people."""
+    return "Their clearance does not allow this kind of facepiece." if code == "clearance_limit" else f"{sentence}."
+
+
 def _of_the_file(piece: Facepiece | None, person: PersonFacts, book: Book, day: str) -> list[Why]:
     out: list[Why] = []
     one = clearance_on(person.clearances, day)
@@ -335,7 +340,7 @@ def _of_the_file(piece: Facepiece | None, person: PersonFacts, book: Book, day: 
             out.append(Why("no_clearance", "No clearance on file.", "clinician"))
     else:
         blocking = clearance_blocks(one, day, piece)
-        out += [Why(code, f"{sentence}.", "clinician") for code, sentence, _ in blocking]
+        out += [Why(code, _told(code, sentence), "clinician") for code, sentence, _ in blocking]
     if is_file_missing(book, "training") and not trained_until(book, training_on(person.trained, day), day):
         had = training_on(person.trained, day)
         words = f"The training of {had} no longer counts." if had else "No training on file."

@@ -93,12 +93,17 @@ def good_until(visit: Visit) -> date | None:
     return valid_until(last.started_at.astimezone(ZoneInfo(visit.opened.zone)).date(), int(months))
 
 
+def on_file_words(what: str) -> str:
+    """Return the sentence that what is on file is signed under with."""
+    return f"On file: {what}."
+
+
 def signed_under(visit: Visit) -> tuple[str, ...]:
     """Return what both sign besides verdicts, limits and terms, in words: rules, file, revision, corrections."""
     procedure, revision = visit.rules.procedure, f"Revision {visit.revision}"
     return (
         f"Judged under {visit.rules.book.title}, by {procedure.title} {procedure.edition}.",
-        f"On file: {on_file(visit)}.",
+        on_file_words(on_file(visit)),
         f"{revision}, corrected: {'; '.join(visit.corrections)}." if visit.corrections else f"{revision}.",
         *(("Practice: not a result.",) if visit.is_practice else ()),
     )

@@ -27,6 +27,8 @@ from moorfog.store.scope import Scope
 ROLES = ("tester", "administrator", "supervisor")
 READERS = ("tester", "administrator", "supervisor")
 """The roles that may read what lies within their grants."""
+HEALTH_READERS = ("tester", "administrator")
+"""Of these, who sees what touches somebody's health: limits of a clearance, answers, what was said of it."""
 SESSION_HOURS = 12
 IDLE = timedelta(minutes=45)
 """A session ends when nobody has pressed or touched anything for so long."""

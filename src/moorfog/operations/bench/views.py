@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 
 from sqlalchemy import func, or_, select, text
 from sqlalchemy.orm import Session
 
 from moorfog.core.transitions.bound import mark_of
+from moorfog.core.views.terms import on_file_words
 from moorfog.core.views.visit_view import VisitView
 from moorfog.core.visit.state import Visit
 from moorfog.operations.bench.visits import last_result, view_visit
@@ -78,6 +79,17 @@ def _meanwhile(db: Session, head: VisitHead, now: VisitView, moment: datetime) -
         .limit(3)
     )
     return tuple(Meanwhile(*row) for row in rows)
+
+
+TURNED_AWAY = "Ask the tester why."
+
+
+def without_health(shown: BenchView) -> BenchView:
+    """Return a visit for whoever plans the work: what was asked and answered, and what is on file, is left out."""
+    visit = shown.visit
+    kept = tuple(one for one in visit.signed_under if one != on_file_words(visit.on_file))
+    left = replace(visit, queue=(), behind=(), looks=(), in_the_way=None, on_file="", signed_under=kept)
+    return replace(shown, visit=replace(left, turned_away=TURNED_AWAY if visit.turned_away else ""))
 
 
 def view_for_screen(

@@ -140,8 +140,9 @@ def withdraw_report(db: Session, clock: Clock, actor: Actor, report_id: str, why
     return row.person_id
 
 
-def reports_on(db: Session, person_id: str) -> tuple[ReportLine, ...]:
-    """Return what was reported of a person, the latest first."""
+def reports_on(db: Session, person_id: str, sees_health: bool) -> tuple[ReportLine, ...]:
+    """Return what was reported of a person, the latest first; of their health only that something was, unless whoever
+    asks may see more."""
     rows = db.scalars(
         select(ChangeReport)
         .where(ChangeReport.person_id.in_(same_person(db, person_id)))
@@ -155,7 +156,7 @@ def reports_on(db: Session, person_id: str) -> tuple[ReportLine, ...]:
             title=REPORTED[row.kind][0],
             on=row.on_day.isoformat(),
             said_by=SAID_BY[row.said_by],
-            words=row.words,
+            words=row.words if sees_health or row.kind != "health" else "",
             setup=row.setup,
             entered_at=instant(row.entered_at),
             withdrawn=f"withdrawn by {row.withdrawn_by}: {row.withdrawn_why}" if row.withdrawn_at else "",

@@ -7,7 +7,7 @@ from sqlalchemy.orm import Session
 
 from moorfog.core.record.record import make_record, record_bytes
 from moorfog.documents.tables import readings_csv, results_csv
-from moorfog.operations.accounts.sessions import READERS, Actor
+from moorfog.operations.accounts.sessions import HEALTH_READERS, READERS, Actor
 from moorfog.operations.bench.readings import load_chunks, load_readings
 from moorfog.operations.bench.visits import find_head
 from moorfog.store.log import load_events, load_rules, load_visit, words_beside
@@ -16,7 +16,7 @@ from moorfog.store.models import SignatureRow
 
 def export_record(db: Session, actor: Actor, visit_id: str) -> bytes:
     """Return the open record of a visit as canonical JSON, one line. Raises :class:`NotFound` outside the scope."""
-    head = find_head(db, actor.require(*READERS), visit_id)
+    head = find_head(db, actor.require(*HEALTH_READERS), visit_id)
     visit = load_visit(db, head)
     runs = [one.started.run_id for one in visit.tries if one.closed is not None]
     runs += [one.proof_stream for one in visit.tries if one.proof_stream]

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from zoneinfo import ZoneInfo
 
 from sqlalchemy import and_, func, select
@@ -12,7 +12,7 @@ from moorfog.core.advice.methods import method_words
 from moorfog.core.events.payloads import Clearance, instant
 from moorfog.core.rules.kinds import clearance_limits
 from moorfog.data import facepiece_kinds
-from moorfog.operations.accounts.sessions import READERS, Actor
+from moorfog.operations.accounts.sessions import HEALTH_READERS, READERS, Actor
 from moorfog.operations.errors import NotFound
 from moorfog.operations.paging import PAGE
 from moorfog.operations.people.finding import PersonRow, person_row
@@ -96,6 +96,11 @@ class PersonView:
     """The entry this one was made part of, empty where it stands on its own."""
 
 
+def without_health(one: Clearance) -> Clearance:
+    """Return of a clearance that it is one, and for how long: not its limits, nor who gave it."""
+    return replace(one, limits=(), by="")
+
+
 def view_person(db: Session, clock: Clock, actor: Actor, person_id: str, page: int = 1) -> PersonView:
     """Return a person with permissions, a page of visits and the latest tries. Raises :class:`NotFound`."""
     scope = actor.require(*READERS)
@@ -106,6 +111,7 @@ def view_person(db: Session, clock: Clock, actor: Actor, person_id: str, page: i
     zone = site.zone if site else "UTC"
     on = clock.now(db).astimezone(ZoneInfo(zone)).date()
     file = file_on(db, person.id, on.isoformat())
+    sees_health = actor.scope(*HEALTH_READERS).allows(person.employer_id)
     mine = and_(VisitSummary.person_id.in_(same_person(db, person_id)), VisitSummary.closed != "mistaken")
     total = db.scalar(select(func.count()).select_from(VisitSummary).where(mine)) or 0
     visits = db.execute(
@@ -145,12 +151,12 @@ def view_person(db: Session, clock: Clock, actor: Actor, person_id: str, page: i
         ),
         visits_total=total,
         contact=person.contact,
-        clearance=file.clearance,
+        clearance=file.clearance if sees_health or file.clearance is None else without_health(file.clearance),
         trained_on=file.trained_on,
         trainings=trainings_of(db, person.id),
         clearance_limits=clearance_limits(facepiece_kinds()),
         erased_on=person.erased_at.astimezone(ZoneInfo(zone)).date().isoformat() if person.erased_at else "",
-        reports=reports_on(db, person.id),
+        reports=reports_on(db, person.id, sees_health),
         zone=zone,
         next_up=_next_up(permissions),
         history=history_of(db, person.id),

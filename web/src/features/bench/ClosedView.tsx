@@ -20,7 +20,9 @@ interface Props {
 export function ClosedView({ view, put, propose }: Props) {
   const { visit } = view;
   const go = useNavigate();
-  const canTest = useSession().data?.roles.includes("tester") ?? false;
+  const roles = useSession().data?.roles ?? [];
+  const canTest = roles.includes("tester");
+  const seesHealth = canTest || roles.includes("administrator");
   const next = () => void go("/?next=1");
   useKeys({ [KEY.fine]: canTest ? next : undefined });
   const last = visit.tries.at(-1);
@@ -65,7 +67,12 @@ export function ClosedView({ view, put, propose }: Props) {
       )}
       {visit.tries.length > 0 && (
         <p>
-          For other programs: <a href={`/api/visits/${view.visit_id}/record.json`}>open record</a> ·{" "}
+          For other programs:{" "}
+          {seesHealth && (
+            <>
+              <a href={`/api/visits/${view.visit_id}/record.json`}>open record</a> ·{" "}
+            </>
+          )}
           <a href={`/api/visits/${view.visit_id}/readings.csv`}>readings</a> ·{" "}
           <a href={`/api/visits/${view.visit_id}/results.csv`}>results</a>
         </p>

@@ -23,7 +23,7 @@ export function OnFile({ view }: { view: Schemas["PersonView"] }) {
             <b>Clearance</b>
             <div>
               {clearance
-                ? `${clearance.status}${clearance.limits.length ? `, ${clearance.limits.join(", ")}` : ""}, from ${clearance.valid_from}${clearance.valid_until ? ` until ${clearance.valid_until}` : ", no end set"}, by ${clearance.by}`
+                ? `${clearance.status}${clearance.limits.length ? `, ${clearance.limits.join(", ")}` : ""}, from ${clearance.valid_from}${clearance.valid_until ? ` until ${clearance.valid_until}` : ", no end set"}${clearance.by ? `, by ${clearance.by}` : ""}`
                 : "none on file"}
             </div>
           </div>
