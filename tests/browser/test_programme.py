@@ -167,7 +167,7 @@ def test_a_counter_found_wrong_is_seen_within_a_second_on_board_gate_and_due_lis
     page.locator(".crew > li.may", has_text=name).wait_for()
     page.get_by_role("button", name="Their cards, ten on a sheet").click()
     with page.expect_download() as taken:
-        page.get_by_role("link", name="Take them away").click(timeout=60_000)
+        page.get_by_role("link", name="Save the file").click(timeout=60_000)
     assert taken.value.suggested_filename == "cards.pdf"
     page.get_by_role("button", name="Against set-ups").click()
     cell.first.wait_for()

@@ -37,7 +37,7 @@ export function JobProgress({ id, what, cancelling }: { id: string; what: string
           {job.message}{" "}
           {job.file && (
             <a href={job.file} download>
-              Take them away
+              Save the file
             </a>
           )}
         </p>
