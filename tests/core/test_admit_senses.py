@@ -228,4 +228,68 @@ def test_what_was_sensed_is_said_with_its_second() -> None:
     bench.say(ev.DoseGiven(run), 20)
     bench.note(ev.Detected(run, "wearer"), 95_999)
     result, reasons = outcome(bench.visit, bench.visit.tries[-1])
-    assert result == "fail" and "second 95" in reasons[0].sentence
+    assert result == "fail" and reasons[0].sentence.endswith("second 95.")
+
+
+def test_squeezes_end_with_the_last_set_and_jars_have_none() -> None:
+    bench = at_screening()
+    bench.say(screening(bench, screening_id="s"))
+    for _ in range(30):  # three sets of ten, 29 CFR 1910.134 Appendix A, I.B.4(a), recalled
+        assert code(bench, ev.Squeezed("s")) == "" and code(bench, ev.Screened("s", "none")) == "sets_left"
+        bench.say(ev.Squeezed("s"), 1.2)
+    assert code(bench, ev.Squeezed("s")) == "last_set" and code(bench, ev.Screened("s", "none")) == ""
+    jars = at_screening("odour")
+    lots = tuple(lot("odour", role) for role in ("odour_jar", "blank_jar"))
+    plain = {"agent": "odour", "protocol_id": "odour", "nebuliser": None, "odour_jar": "left"}
+    jars.say(screening(jars, screening_id="j", **plain, lots=lots))
+    assert code(jars, ev.Squeezed("j")) == "last_set"
+
+
+@pytest.mark.parametrize(("squeezes", "result"), [(29, "spoilt"), (30, "none")])
+def test_not_tasted_is_a_result_only_after_the_last_squeeze_whatever_the_log_says(squeezes: int, result: str) -> None:
+    bench = at_screening()
+    bench.say(screening(bench, screening_id="s"))
+    for _ in range(squeezes):
+        bench.say(ev.Squeezed("s"), 1.2)
+    visit = step(bench.visit, bench.event(ev.Screened("s", "none"), bench.at + timedelta(seconds=1)))
+    assert visit.screenings[-1].result == result
+
+
+@pytest.mark.parametrize(("later_s", "counts"), [(-1, True), (0, True), (1, False)])
+def test_a_dose_that_is_heard_late_counts_up_to_the_end_of_its_run(later_s: int, counts: bool) -> None:
+    bench = bench_for("sweet")
+    run = bench.sense()
+    bench.say(ev.DoseGiven(run), 20)
+    bench.note(ev.Detected(run, "wearer"), 95_000)
+    ended, before = bench.visit.tries[-1].ended_at, len(bench.visit.tries[-1].doses)
+    assert ended is not None
+    visit = step(bench.visit, bench.event(ev.DoseGiven(run), ended + timedelta(seconds=later_s)))
+    assert len(visit.tries[-1].doses) - before == counts
+
+
+@pytest.mark.parametrize(("after_s", "result"), [(-1, "fail"), (0, "fail"), (1, "held")])
+def test_what_is_sensed_counts_up_to_the_answer_that_closes_the_senses(after_s: int, result: str) -> None:
+    bench = bench_for("odour")
+    run = bench.smell()
+    closing = next(
+        one for one in bench.rules.procedure.item if one.closes_senses and "odour" in (one.when.methods or ("odour",))
+    )
+    bench.until(closing.id)
+    bench.answer(bench.view.queue[0])
+    asked = next(one.at for one in bench.visit.asked if one.question == closing.id)
+    visit = step(bench.visit, bench.event(ev.Detected(run, "wearer"), asked + timedelta(seconds=after_s)))
+    assert (outcome(visit, visit.tries[-1])[0] == "fail") is (result == "fail")
+    assert any(one.code == "detected_late" for one in visit.tries[-1].remarks) is (result == "held")
+
+
+@pytest.mark.parametrize(("after_s", "counts"), [(-1, True), (0, True), (1, False)])
+def test_without_a_question_that_closes_the_senses_the_hood_does(after_s: int, counts: bool) -> None:
+    bench = bench_for("odour")
+    run = bench.smell()
+    procedure = bench.rules.procedure
+    left = tuple(one for one in procedure.item if not one.closes_senses)
+    visit = replace(bench.visit, rules=replace(bench.rules, procedure=replace(procedure, item=left)))
+    ended = visit.tries[-1].ended_at
+    assert ended is not None
+    after = step(visit, bench.event(ev.Detected(run, "wearer"), ended + timedelta(seconds=after_s)))
+    assert (after.tries[-1].detection is not None) is counts

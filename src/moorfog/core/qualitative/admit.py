@@ -12,7 +12,7 @@ from moorfog.core.events import payloads as ev
 from moorfog.core.qualitative.judgement import KIT_WORDS, kit_blocks
 from moorfog.core.visit.blocks import run_blocks
 from moorfog.core.visit.refusal import Refusal
-from moorfog.core.visit.state import Visit
+from moorfog.core.visit.state import ScreeningState, Visit
 
 
 def _kit(visit: Visit, step: str, payload: ev.ScreeningStarted | ev.QualitativeStarted, at: datetime) -> Refusal | None:
@@ -53,6 +53,12 @@ def _screening(visit: Visit, payload: ev.ScreeningStarted, at: datetime) -> Refu
     return _kit(visit, "screening", payload, at)
 
 
+def _sets(visit: Visit, running: ScreeningState) -> tuple[int, ...]:
+    """Return after how many squeezes each set of a screening ends; none where it has no squeezes."""
+    protocol = visit.rules.protocol(running.started.protocol_id)
+    return protocol.screening.sets if protocol is not None and protocol.screening is not None else ()
+
+
 def _squeezed(visit: Visit, payload: ev.Squeezed, at: datetime) -> Refusal | None:
     last = visit.screenings[-1] if visit.screenings else None
     is_this = last is not None and last.started.screening_id == payload.screening_id
@@ -61,8 +67,7 @@ def _squeezed(visit: Visit, payload: ev.Squeezed, at: datetime) -> Refusal | Non
     running = visit.screening_running
     if running is None or running.started.screening_id != payload.screening_id:
         return Refusal("no_screening", "This screening is over.", "Look at what it came to.")
-    protocol = visit.rules.protocol(running.started.protocol_id)
-    most = max(protocol.screening.sets, default=0) if protocol is not None and protocol.screening is not None else 0
+    most = max(_sets(visit, running), default=0)
     if running.squeezes >= most:
         return Refusal("last_set", f"{most} squeezes are the last.", "Tasted, or not tasted at all?")
     return None
@@ -72,12 +77,11 @@ def _screened(visit: Visit, payload: ev.Screened, at: datetime) -> Refusal | Non
     running = visit.screening_running
     if running is None or running.started.screening_id != payload.screening_id:
         return Refusal("no_screening", "This screening is over.", "Look at what it came to.")
-    protocol = visit.rules.protocol(running.started.protocol_id)
-    sets = protocol.screening.sets if protocol is not None and protocol.screening is not None else ()
-    if sets and running.squeezes < max(sets):
+    most = max(_sets(visit, running), default=0)
+    if running.squeezes < most:
         return Refusal(
             "sets_left",
-            f"{running.squeezes} of {max(sets)} squeezes given.",
+            f"{running.squeezes} of {most} squeezes given.",
             "Go on squeezing, or stop and start anew.",
         )
     return None
