@@ -5,9 +5,14 @@ from __future__ import annotations
 import re
 from urllib.parse import urlencode
 
+import pytest
 from flask.testing import FlaskClient
+from sqlalchemy import select
+from sqlalchemy.orm import Session
 
 from moorfog.api.routing import ROUTES, Route
+from moorfog.store.base import new_id
+from moorfog.store.models import Account, Grant
 from tests.api.house import House, Refused
 
 WHO, WORDS, NOTE, WHY, LIMIT = "Dr Zanzibar", "Wheezes Zanzibar", "Noted Zanzibar", "Faint Zanzibar", "powered only"
@@ -94,11 +99,24 @@ def test_a_pass_that_a_limit_keeps_from_being_worn_is_told_without_it(house: Hou
     assert said == ["Their clearance does not allow this kind of facepiece."]
 
 
+def test_an_archive_holds_only_what_somebody_may_see_whole(house: House) -> None:
+    """Tester there and supervisor here: it broke off in the middle of the first record of here."""
+    person, login = house.ours.people[1], house.theirs.logins["tester"]
+    house.client().whole_visit(person)
+    with Session(house.engine) as db, db.begin():
+        account = db.scalar(select(Account.id).where(Account.login == login))
+        db.add(Grant(id=new_id(), account_id=account, role="supervisor", employer_id=house.ours.employer))
+    both = house.stranger().sign_in(login)
+    assert both.get(f"/api/people/{person}")["visits_total"] == 1
+    with pytest.raises(Refused, match="nothing_meant"):
+        both.call("GET", "/api/records.zip?outcome=pass", raw=True)
+
+
 def test_the_log_and_the_open_record_are_not_for_who_plans_the_work(house: House) -> None:
     ids = ill(house)
-    for path in ("log", "record.json"):
+    for path in (f"visits/{ids['visit_id']}/log", f"visits/{ids['visit_id']}/record.json", "records.zip"):
         try:
-            house.client("supervisor").get(f"/api/visits/{ids['visit_id']}/{path}")
+            house.client("supervisor").get(f"/api/{path}")
         except Refused as refused:
             assert refused.code == "role_missing"
         else:

@@ -20,7 +20,7 @@ from moorfog.core.kernel.codec import encode
 from moorfog.documents.archive import archived
 from moorfog.documents.sheets import workbook_file
 from moorfog.operations.accounts.journal import Note, note
-from moorfog.operations.accounts.sessions import READERS
+from moorfog.operations.accounts.sessions import HEALTH_READERS, READERS
 from moorfog.operations.fields import Id, Label, Why
 from moorfog.operations.people import reporting
 from moorfog.operations.records import history, history_words, inspecting, recall, searching, suggesting, wearers
@@ -144,10 +144,10 @@ def take_wearers(context: Context, query: WearersTaken) -> Response:
     )
 
 
-@route("GET", "/api/records.zip", "read", query=searching.RecordsAsked, media="application/zip", is_told=True)
+@route("GET", "/api/records.zip", "kit", query=searching.RecordsAsked, media="application/zip", is_told=True)
 def take_archive(context: Context, query: searching.RecordsAsked) -> Response:
     """The tests that are meant whole, for an inspector: records, papers, rules, an index, one digest of all."""
-    actor, engine = context.actor, context.engine
+    actor, engine = context.actor.only_as(*HEALTH_READERS), context.engine
     installation_key()  # asked for before the first byte is sent
     _tell(context, "archive", query)
 

@@ -2344,7 +2344,7 @@ export interface paths {
          * The tests that are meant whole, for an inspector: records, papers, rules, an index, one digest of all.
          * @description The tests that are meant whole, for an inspector: records, papers, rules, an index, one digest of all.
          *
-         *     For: tester, administrator or supervisor.
+         *     For: tester or administrator.
          */
         get: operations["take_archive"];
         put?: never;
@@ -3397,7 +3397,7 @@ export interface paths {
          * The log itself, entry by entry.
          * @description The log itself, entry by entry.
          *
-         *     For: tester, administrator or supervisor.
+         *     For: tester or administrator.
          */
         get: operations["get_log"];
         put?: never;
@@ -3485,7 +3485,7 @@ export interface paths {
          * The open record: events, readings, pinned rules, verdict; `moorfog recompute` computes it again.
          * @description The open record: events, readings, pinned rules, verdict; `moorfog recompute` computes it again.
          *
-         *     For: tester, administrator or supervisor.
+         *     For: tester or administrator.
          */
         get: operations["export_record"];
         put?: never;

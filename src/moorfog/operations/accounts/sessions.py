@@ -7,7 +7,7 @@ import logging
 import secrets
 from collections.abc import Callable
 from contextlib import suppress
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from typing import NamedTuple
 
@@ -61,6 +61,10 @@ class Actor:
         """Return the employers at which this actor has one of ``roles``."""
         mine = [employer for role, employer in self.grants if role in roles]
         return Scope(None) if None in mine else Scope(frozenset(one for one in mine if one is not None))
+
+    def only_as(self, *roles: str) -> Actor:
+        """Return the same person with no more than these roles: what they are elsewhere does not count."""
+        return replace(self, grants=tuple(one for one in self.grants if one[0] in roles))
 
     def roles(self) -> tuple[str, ...]:
         """Return the roles held anywhere, in a fixed order."""

@@ -73,7 +73,9 @@ function Chips({ asked, ask }: Asking) {
 }
 
 function Tests({ asked }: { asked: Record<string, string> }) {
-  const mayManage = useSession().data?.roles.includes("administrator") ?? false;
+  const roles = useSession().data?.roles ?? [];
+  const mayManage = roles.includes("administrator");
+  const seesHealth = mayManage || roles.includes("tester");
   const found = useInfiniteQuery({
     queryKey: keys.records(asked),
     queryFn: ({ pageParam }) =>
@@ -121,11 +123,13 @@ function Tests({ asked }: { asked: Record<string, string> }) {
         <a className="quiet" href={`/api/records/file?kind=json&${query}`} download>
           As JSON
         </a>
-        <a className="quiet" href={`/api/records.zip?${query}`} download>
-          Whole, for an inspector
-        </a>
+        {seesHealth && (
+          <a className="quiet" href={`/api/records.zip?${query}`} download>
+            Whole, for an inspector
+          </a>
+        )}
       </p>
-      <ForAnInspector />
+      {seesHealth && <ForAnInspector />}
       {mayManage && (
         <p>
           <Link to="/history">Take over results of before</Link>, as history.
