@@ -114,7 +114,12 @@ def test_an_archive_holds_only_what_somebody_may_see_whole(house: House) -> None
 
 def test_the_log_and_the_open_record_are_not_for_who_plans_the_work(house: House) -> None:
     ids = ill(house)
-    for path in (f"visits/{ids['visit_id']}/log", f"visits/{ids['visit_id']}/record.json", "records.zip"):
+    for path in (
+        f"live?visit={ids['visit_id']}",
+        f"visits/{ids['visit_id']}/log",
+        f"visits/{ids['visit_id']}/record.json",
+        "records.zip",
+    ):
         try:
             house.client("supervisor").get(f"/api/{path}")
         except Refused as refused:

@@ -45,7 +45,7 @@ from moorfog.api.routing import CLOSED_VISIT, ROUTES, RULE_ROLES, SAFE, Context,
 from moorfog.api.session import COOKIE
 from moorfog.core.rules.book import Rules
 from moorfog.operations.accounts.journal import Note, notes_of, write, write_seen
-from moorfog.operations.accounts.sessions import READERS, digest_of, find_session, note_active
+from moorfog.operations.accounts.sessions import HEALTH_READERS, READERS, digest_of, find_session, note_active
 from moorfog.operations.accounts.tokens import actor_for_token
 from moorfog.operations.bench.wearer import LASTS, visit_of_address
 from moorfog.operations.errors import DomainError
@@ -212,7 +212,7 @@ def _still_may(one: Route, engine: Engine, clock: Clock, what: Follow | FollowDa
                 return visit_of_address(db, clock, token, screen, desk)[0] == what.visit_id
             except DomainError:
                 return False
-        return _at(db, clock, secret, address, *READERS)(what.visit_id)
+        return _at(db, clock, secret, address, *HEALTH_READERS)(what.visit_id)
 
     return lambda: run_in_transaction(engine, ask)
 

@@ -288,8 +288,8 @@ def live_day(context: Context) -> FollowDay:
     return FollowDay(context.actor.require(*READERS))
 
 
-@route("GET", "/api/live", "read", query=LiveQuery, media="text/event-stream")
+@route("GET", "/api/live", "kit", query=LiveQuery, media="text/event-stream")
 def live(context: Context, query: LiveQuery) -> Follow:
-    """Follow a visit: `state` (whole) and `live` (numbers) as server-sent events."""
-    visits.find_head(context.db, context.actor.scope(*READERS), query.visit)
+    """Follow a visit: `state` (whole) and `live` (numbers) as server-sent events. Others ask for it again and again."""
+    visits.find_head(context.db, context.actor.scope(*HEALTH_READERS), query.visit)
     return Follow(query.visit)

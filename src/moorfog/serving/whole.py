@@ -152,19 +152,22 @@ def start_web(
     address = f"http://127.0.0.1:{inner}"
     if command is not None:
         parts.start("web", command(inner), behind)
+        parts.wait_for("web", f"{address}/api/health", seconds=90)
     else:
         _start_webs(parts, inner, max(1, workers // 2), behind)
-    parts.wait_for("web", f"{address}/api/health", seconds=90)
     if where.needs_door:
         start_door(parts, home / "door", where, port, inner, door)
     return address
 
 
 def _start_webs(parts: Parts, port: int, workers: int, env: dict[str, str]) -> None:
-    """Start two web servers on one socket: where one ends, the other answers until it is back."""
+    """Start two web servers on one socket, the second once the first answers: where one ends, the other answers until
+    it is back."""
     opened = listening(port)
     for name in WEBS:
         parts.start(name, gunicorn_command(f"fd://{opened.fileno()}", workers), env, listening=opened)
+        if name == WEBS[0]:
+            parts.wait_for(name, f"http://127.0.0.1:{port}/api/health", seconds=90)
 
 
 def start_door(parts: Parts, folder: Path, where: Where, port: int, inner: int, word: str) -> None:

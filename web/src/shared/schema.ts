@@ -1557,10 +1557,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Follow a visit: `state` (whole) and `live` (numbers) as server-sent events.
-         * @description Follow a visit: `state` (whole) and `live` (numbers) as server-sent events.
+         * Follow a visit: `state` (whole) and `live` (numbers) as server-sent events. Others ask for it again and again.
+         * @description Follow a visit: `state` (whole) and `live` (numbers) as server-sent events. Others ask for it again and again.
          *
-         *     For: tester, administrator or supervisor.
+         *     For: tester or administrator.
          */
         get: operations["live"];
         put?: never;
