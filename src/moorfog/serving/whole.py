@@ -154,7 +154,7 @@ def start_web(
         parts.start("web", command(inner), behind)
         parts.wait_for("web", f"{address}/api/health", seconds=90)
     else:
-        _start_webs(parts, inner, max(1, workers // 2), behind)
+        _start_webs(parts, inner, workers, behind)
     if where.needs_door:
         start_door(parts, home / "door", where, port, inner, door)
     return address
@@ -162,10 +162,11 @@ def start_web(
 
 def _start_webs(parts: Parts, port: int, workers: int, env: dict[str, str]) -> None:
     """Start two web servers on one socket, the second once the first answers: where one ends, the other answers until
-    it is back."""
-    opened = listening(port)
-    for name in WEBS:
-        parts.start(name, gunicorn_command(f"fd://{opened.fileno()}", workers), env, listening=opened)
+    it is back. Where one process was asked for there is no second."""
+    opened, names = listening(port), WEBS[: min(workers, len(WEBS))]
+    for name in names:
+        command = gunicorn_command(f"fd://{opened.fileno()}", -(-workers // len(names)))
+        parts.start(name, command, env, listening=opened)
         if name == WEBS[0]:
             parts.wait_for(name, f"http://127.0.0.1:{port}/api/health", seconds=90)
 
