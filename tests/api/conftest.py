@@ -11,8 +11,9 @@ from sqlalchemy import Engine
 from moorfog.core.rules.book import Rules
 from moorfog.demo.seed import enter_facepieces
 from moorfog.operations.accounts import sessions
-from moorfog.store.base import run_in_transaction
+from moorfog.store.base import make_engine, run_in_transaction
 from tests.api.house import House
+from tests.template import own_server
 
 
 @pytest.fixture(scope="session", autouse=True)
@@ -29,6 +30,16 @@ def catalogue(engine: Engine) -> None:
     """The invented facepieces, one version each."""
 
     run_in_transaction(engine, enter_facepieces)
+
+
+@pytest.fixture(scope="module")
+def alone() -> Iterator[Engine]:
+    """A database of a file's own: all of it can be checked, and what is edited there lies about for nobody else."""
+    with own_server() as server:
+        made = make_engine(server.url)
+        run_in_transaction(made, enter_facepieces)
+        yield made
+        made.dispose()
 
 
 @pytest.fixture

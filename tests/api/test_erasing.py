@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Iterator
 from datetime import date, timedelta
 from pathlib import Path
 
@@ -16,25 +15,13 @@ from sqlalchemy.orm import Session
 from moorfog import recompute
 from moorfog.core.rules.book import Rules
 from moorfog.core.rules.validity import valid_until
-from moorfog.demo.seed import enter_facepieces
 from moorfog.operations import jobs
 from moorfog.operations.records.verify import verify
-from moorfog.store.base import make_engine, new_id, run_in_transaction
+from moorfog.store.base import new_id
 from moorfog.store.models import DocumentRow, SignatureRow
 from moorfog.store.models_house import Erased
 from tests.api.house import House, Refused
-from tests.template import own_server
 from tests.unguarded import unguarded
-
-
-@pytest.fixture(scope="module")
-def alone(rules: Rules) -> Iterator[Engine]:
-    """A database of this file's own, so that all of it can be checked."""
-    with own_server() as server:
-        made = make_engine(server.url)
-        run_in_transaction(made, enter_facepieces)
-        yield made
-        made.dispose()
 
 
 @pytest.fixture

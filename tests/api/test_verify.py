@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -15,12 +15,11 @@ from sqlalchemy.orm import Session
 
 from moorfog.core.events.chain import link_of_chain
 from moorfog.core.rules.book import Rules
-from moorfog.demo.seed import enter_facepieces
 from moorfog.operations.records.anchors import check_anchors, make_anchor, printed, public_hex, signing_key
 from moorfog.operations.records.verify import Extent, verify
 from moorfog.operations.records.verify_visits import verify_visits
 from moorfog.store.accounts import ERASABLE
-from moorfog.store.base import make_engine, new_id, run_in_transaction
+from moorfog.store.base import new_id, run_in_transaction
 from moorfog.store.fault import Fault
 from moorfog.store.log import BrokenLog, forget_states, load_rules, load_visit, whole_log
 from moorfog.store.models import (
@@ -39,7 +38,6 @@ from moorfog.store.models_ledger import LedgerEntry, LedgerHead
 from moorfog.store.readmodels import refresh
 from tests.api.house import Client, House, Refused
 from tests.api.test_runs import close, columns, readings_of
-from tests.template import own_server
 from tests.unguarded import as_schema, unguarded
 
 
@@ -58,16 +56,6 @@ def measured(house: House, tester: Client) -> str:
 
 
 Edit = Callable[[Session, str], Any]
-
-
-@pytest.fixture(scope="module")
-def alone() -> Iterator[Engine]:
-    """A database of this file's own: what is edited here must not lie about for others."""
-    with own_server() as server:
-        made = make_engine(server.url)
-        run_in_transaction(made, enter_facepieces)
-        yield made
-        made.dispose()
 
 
 @pytest.fixture
