@@ -21,7 +21,6 @@ from moorfog.operations.bench.proposals import Proposal
 from moorfog.operations.bench.runs import start_run
 from moorfog.operations.bench.views import BenchView, view_for_screen, without_health
 from moorfog.operations.bench.visits import RUN_STARTS
-from moorfog.operations.errors import NotFound
 from moorfog.operations.fields import Id, Line
 from moorfog.operations.kit import parts
 from moorfog.operations.records import exports, papers, today
@@ -139,11 +138,8 @@ def get_visit(context: Context, visit_id: str) -> BenchView:
         context.after_commit.append(lambda: keep_state(visit_id, visit))
 
     shown = view_for_screen(context.db, context.clock, context.actor.scope(*READERS), visit_id, keep)
-    try:
-        visits.find_head(context.db, context.actor.scope(*HEALTH_READERS), visit_id)
-    except NotFound:
-        return without_health(shown)
-    return shown
+    employer = visits.find_head(context.db, context.actor.scope(*READERS), visit_id).employer_id
+    return shown if context.actor.sees_health(employer) else without_health(shown)
 
 
 @route("POST", "/api/visits/{visit_id}/events", "test", body=Proposal, returns=BenchView)
@@ -171,7 +167,7 @@ def import_run(context: Context, visit_id: str, run_id: str, body: ReadingsFile)
     return _view(context, visit_id)
 
 
-@route("GET", "/api/visits/{visit_id}/log", "kit", returns=LogView)
+@route("GET", "/api/visits/{visit_id}/log", "health", returns=LogView)
 def get_log(context: Context, visit_id: str) -> LogView:
     """The log itself, entry by entry."""
     head = visits.find_head(context.db, context.actor.scope(*HEALTH_READERS), visit_id)
@@ -258,7 +254,7 @@ def get_report(context: Context, visit_id: str, page_size: str, revision: str, q
     return plain(content, "application/pdf", **{"Content-Disposition": f'inline; filename="{name}"'})
 
 
-@route("GET", "/api/visits/{visit_id}/record.json", "kit", media="application/json; charset=utf-8", seen="visit")
+@route("GET", "/api/visits/{visit_id}/record.json", "health", media="application/json; charset=utf-8", seen="visit")
 def export_record(context: Context, visit_id: str) -> Response:
     """The open record: events, readings, pinned rules, verdict; `moorfog recompute` computes it again."""
     return _file(exports.export_record(context.db, context.actor, visit_id), visit_id, "record.json")
@@ -288,7 +284,7 @@ def live_day(context: Context) -> FollowDay:
     return FollowDay(context.actor.require(*READERS))
 
 
-@route("GET", "/api/live", "kit", query=LiveQuery, media="text/event-stream")
+@route("GET", "/api/live", "health", query=LiveQuery, media="text/event-stream")
 def live(context: Context, query: LiveQuery) -> Follow:
     """Follow a visit: `state` (whole) and `live` (numbers) as server-sent events. Others ask for it again and again."""
     visits.find_head(context.db, context.actor.scope(*HEALTH_READERS), query.visit)

@@ -18,6 +18,7 @@ RULE_WORDS = {
     "public": "open to everybody",
     "signed_in": "any signed-in account",
     "read": "tester, administrator or supervisor",
+    "health": "tester or administrator",
     "test": "tester",
     "kit": "tester or administrator",
     "manage": "administrator",

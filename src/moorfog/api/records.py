@@ -144,7 +144,7 @@ def take_wearers(context: Context, query: WearersTaken) -> Response:
     )
 
 
-@route("GET", "/api/records.zip", "kit", query=searching.RecordsAsked, media="application/zip", is_told=True)
+@route("GET", "/api/records.zip", "health", query=searching.RecordsAsked, media="application/zip", is_told=True)
 def take_archive(context: Context, query: searching.RecordsAsked) -> Response:
     """The tests that are meant whole, for an inspector: records, papers, rules, an index, one digest of all."""
     actor, engine = context.actor.only_as(*HEALTH_READERS), context.engine

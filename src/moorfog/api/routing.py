@@ -16,14 +16,15 @@ from sqlalchemy import Engine
 from sqlalchemy.orm import Session
 
 from moorfog.core.rules.book import Rules
-from moorfog.operations.accounts.sessions import READERS, Actor
+from moorfog.operations.accounts.sessions import HEALTH_READERS, READERS, Actor
 from moorfog.operations.kit.links import Linked
 from moorfog.store.clock import Clock
 from moorfog.store.scope import Scope
 
-Rule = Literal["public", "signed_in", "read", "test", "kit", "manage", "supervise", "link", "wearer"]
+Rule = Literal["public", "signed_in", "read", "health", "test", "kit", "manage", "supervise", "link", "wearer"]
 RULE_ROLES: dict[str, tuple[str, ...]] = {
     "read": READERS,
+    "health": HEALTH_READERS,
     "test": ("tester",),
     "kit": ("tester", "administrator"),
     "manage": ("administrator",),

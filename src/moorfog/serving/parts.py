@@ -218,8 +218,8 @@ class Parts:
         database = [one.child for name, one in self.parts.items() if name == DATABASE]
         for wave, patience_s in ((others, PATIENCE_S), (database, 20.0)):
             _end(wave, patience_s)
-        for one in self.listening:
-            one.close()
+        for opened in self.listening:
+            opened.close()
 
 
 def _end(wave: list[subprocess.Popen[bytes]], patience_s: float) -> None:

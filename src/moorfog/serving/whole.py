@@ -151,8 +151,8 @@ def start_web(
         behind["MOORFOG_BEHIND_TLS"] = "1"
     address = f"http://127.0.0.1:{inner}"
     if command is not None:
-        parts.start("web", command(inner), behind)
-        parts.wait_for("web", f"{address}/api/health", seconds=90)
+        parts.start(WEBS[0], command(inner), behind)
+        parts.wait_for(WEBS[0], f"{address}/api/health", seconds=90)
     else:
         _start_webs(parts, inner, workers, behind)
     if where.needs_door:
@@ -161,14 +161,13 @@ def start_web(
 
 
 def _start_webs(parts: Parts, port: int, workers: int, env: dict[str, str]) -> None:
-    """Start two web servers on one socket, the second once the first answers: where one ends, the other answers until
-    it is back. Where one process was asked for there is no second."""
+    """Start two web servers on one socket, one after the other: where one ends, the other answers until it is back.
+    Where one process was asked for there is no second."""
     opened, names = listening(port), WEBS[: min(workers, len(WEBS))]
     for name in names:
         command = gunicorn_command(f"fd://{opened.fileno()}", -(-workers // len(names)))
         parts.start(name, command, env, listening=opened)
-        if name == WEBS[0]:
-            parts.wait_for(name, f"http://127.0.0.1:{port}/api/health", seconds=90)
+        parts.wait_for(name, f"http://127.0.0.1:{port}/api/health", seconds=90)  # the first answers for the second too
 
 
 def start_door(parts: Parts, folder: Path, where: Where, port: int, inner: int, word: str) -> None:

@@ -91,13 +91,13 @@ def words_of(db: Session, visits: Iterable[str]) -> dict[str, str]:
     if not wanted:
         return {}
     asked = select(EventWords.sign, EventWords.text).where(EventWords.visit_id.in_(wanted))
-    return {one.sign: one.text for one in db.execute(asked)}
+    return {row.sign: row.text for row in db.execute(asked)}
 
 
 def words_beside(db: Session, visit_id: str) -> tuple[Words, ...]:
     """Return the words that stand beside the log of a visit, with their salts, in the order of their signs."""
     asked = select(EventWords).where(EventWords.visit_id == visit_id).order_by(EventWords.sign)
-    return tuple(Words(one.sign, one.salt, one.text) for one in db.scalars(asked))
+    return tuple(Words(row.sign, row.salt, row.text) for row in db.scalars(asked))
 
 
 class BrokenLog(RuntimeError):
@@ -154,17 +154,19 @@ def load_visit(db: Session, head: VisitHead) -> Visit:
     with _lock:
         kept = _states.get((head.id, FOLD_VERSION))
     rules = load_rules(db, head.rules_digest)
-    if (
-        kept is None
-        or kept.seq > head.seq
-        or (kept.seq < head.seq and chain_at(db, head.id, kept.seq) != kept.chain)
-        or (kept.seq == head.seq and kept.chain != head.chain)
-    ):
+    if kept is not None and not _leads_to(db, kept, head):
         kept = None
     visit = _folded_on(db, head, kept or Visit(rules))
     if kept is not None and visit.closed and are_words_gone(db, head.id):
         visit = _folded_on(db, head, Visit(rules))
     return visit
+
+
+def _leads_to(db: Session, state: Visit, head: VisitHead) -> bool:
+    """Tell whether a state is one of the log that ends at this head."""
+    if state.seq == head.seq:
+        return state.chain == head.chain
+    return state.seq < head.seq and chain_at(db, head.id, state.seq) == state.chain
 
 
 def _folded_on(db: Session, head: VisitHead, visit: Visit) -> Visit:
@@ -210,7 +212,7 @@ def write_event(
     seq, version = head.seq + 1, VERSIONS[payload.kind]
     stored, words = set_apart(encode(payload), lambda: secrets.token_hex(16))
     chain = link_of_chain(head.chain, event_id, seq, version, occurred_at, actor, stored)
-    db.add_all(EventWords(visit_id=head.id, sign=one.sign, salt=one.salt, text=one.text) for one in words)
+    db.add_all(EventWords(visit_id=head.id, sign=word.sign, salt=word.salt, text=word.text) for word in words)
     db.add(
         EventRow(
             visit_id=head.id,

@@ -66,19 +66,21 @@ def set_apart(content: Mapping[str, Any], new_salt: Callable[[], str]) -> tuple[
 
 def signs_in(content: Mapping[str, Any]) -> tuple[str, ...]:
     """Return the signs that stand in the content of an entry."""
-    found: list[str] = []
-
-    def note(text: str) -> str:
-        if _SIGN.fullmatch(text):
-            found.append(text)
-        return text
-
-    _changed(content, note)
-    return tuple(found)
+    return tuple(text for text in _typed(content) if _SIGN.fullmatch(text))
 
 
 def has_plain_words(content: Mapping[str, Any]) -> bool:
     """Tell whether the content of an entry says in itself what somebody typed, as it did before there were signs."""
+    return any(not _SIGN.fullmatch(text) for text in _typed(content))
+
+
+def put_back(content: Mapping[str, Any], texts: Mapping[str, str]) -> dict[str, Any]:
+    """Return the content of an entry with its words again; where they are not in ``texts``, that they are erased."""
+    return _changed(content, lambda text: texts.get(text, ERASED_WORDS) if _SIGN.fullmatch(text) else text)
+
+
+def _typed(content: Mapping[str, Any]) -> list[str]:
+    """Return what stands in the places of an entry's words: signs, or the words themselves."""
     found: list[str] = []
 
     def note(text: str) -> str:
@@ -86,12 +88,7 @@ def has_plain_words(content: Mapping[str, Any]) -> bool:
         return text
 
     _changed(content, note)
-    return any(not _SIGN.fullmatch(one) for one in found)
-
-
-def put_back(content: Mapping[str, Any], texts: Mapping[str, str]) -> dict[str, Any]:
-    """Return the content of an entry with its words again; where they are not in ``texts``, that they are erased."""
-    return _changed(content, lambda text: texts.get(text, ERASED_WORDS) if _SIGN.fullmatch(text) else text)
+    return found
 
 
 def _changed(content: Mapping[str, Any], change: Callable[[str], str]) -> dict[str, Any]:

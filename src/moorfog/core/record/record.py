@@ -175,12 +175,12 @@ def _try(visit: Visit, one: Try) -> TryVerdict:
 
 def _wrong_words(record: Record) -> list[Difference]:
     """Return the words that are not those which a sign in the log stands for."""
-    signs = {sign for one in record.events for sign in signs_in(one["payload"])}
+    signs = {sign for event in record.events for sign in signs_in(event["payload"])}
     out: list[Difference] = []
-    for at, one in enumerate(record.words):
-        if one.sign not in signs:
+    for at, words in enumerate(record.words):
+        if words.sign not in signs:
             out.append(Difference(f"words[{at}].sign", "a sign of the log", "no entry has it"))
-        elif not holds(one):
+        elif not holds(words):
             out.append(Difference(f"words[{at}]", "what was typed", "other words, or another salt"))
     return out
 
@@ -259,7 +259,7 @@ def recompute(
     record = read_record(data, where)
     known = rules_written or written_once(record.rules)
     rules = rules_from_json(record.rules, f"{where}.rules", known.digest)
-    texts = {one.sign: one.text for one in record.words}
+    texts = {words.sign: words.text for words in record.words}
     events = [event_from_json(one, f"{where}.events[{i}]", texts) for i, one in enumerate(record.events)]
     out = _wrong_words(record)
     own = own or own_digest(data)

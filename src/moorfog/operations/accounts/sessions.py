@@ -62,6 +62,10 @@ class Actor:
         mine = [employer for role, employer in self.grants if role in roles]
         return Scope(None) if None in mine else Scope(frozenset(one for one in mine if one is not None))
 
+    def sees_health(self, employer_id: str) -> bool:
+        """Tell whether they see what touches the health of an employer's people."""
+        return self.scope(*HEALTH_READERS).allows(employer_id)
+
     def only_as(self, *roles: str) -> Actor:
         """Return the same person with no more than these roles: what they are elsewhere does not count."""
         return replace(self, grants=tuple(one for one in self.grants if one[0] in roles))

@@ -126,8 +126,7 @@ def forget_files(db: Session, clock: Clock) -> None:
 
 def start_list(db: Session, clock: Clock, actor: Actor, asked: CrewAsked) -> Job:
     """Make the job that draws who of a crew may wear what. Raises as :func:`crew_on`."""
-    crew_on(db, clock, actor, asked)
-    site = find_site(db, actor.require(*READERS), asked.site)
+    site, _, _, _ = people_meant(db, clock, actor, asked)
     return new_job(db, clock, actor, "crew_list", site.employer_id, encode(asked))
 
 

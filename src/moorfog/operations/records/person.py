@@ -12,7 +12,7 @@ from moorfog.core.advice.methods import method_words
 from moorfog.core.events.payloads import Clearance, instant
 from moorfog.core.rules.kinds import clearance_limits
 from moorfog.data import facepiece_kinds
-from moorfog.operations.accounts.sessions import HEALTH_READERS, READERS, Actor
+from moorfog.operations.accounts.sessions import READERS, Actor
 from moorfog.operations.errors import NotFound
 from moorfog.operations.paging import PAGE
 from moorfog.operations.people.finding import PersonRow, person_row
@@ -111,7 +111,7 @@ def view_person(db: Session, clock: Clock, actor: Actor, person_id: str, page: i
     zone = site.zone if site else "UTC"
     on = clock.now(db).astimezone(ZoneInfo(zone)).date()
     file = file_on(db, person.id, on.isoformat())
-    sees_health = actor.scope(*HEALTH_READERS).allows(person.employer_id)
+    sees_health = actor.sees_health(person.employer_id)
     mine = and_(VisitSummary.person_id.in_(same_person(db, person_id)), VisitSummary.closed != "mistaken")
     total = db.scalar(select(func.count()).select_from(VisitSummary).where(mine)) or 0
     visits = db.execute(

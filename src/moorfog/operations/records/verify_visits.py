@@ -54,7 +54,7 @@ class _Stored:
 
     def texts(self, visit_id: str) -> dict[str, str]:
         """Return what the signs in a log stand for."""
-        return {one.sign: one.text for one in self.words.get(visit_id, ())}
+        return {words.sign: words.text for words in self.words.get(visit_id, ())}
 
 
 def verify_visits(db: Session, ids: Sequence[str], rules: Mapping[str, Rules]) -> list[Fault]:
@@ -135,14 +135,14 @@ def _head(head: VisitHead, events: Sequence[ev.Event]) -> Iterator[Fault]:
 
 def _words(visit_id: str, events: Sequence[ev.Event], stored: _Stored) -> Iterator[Fault]:
     """Yield words that are not those which a sign in the log stands for, that are gone, or that nobody typed."""
-    there = {one.sign: one for one in stored.words.get(visit_id, ())}
+    there = {words.sign: words for words in stored.words.get(visit_id, ())}
     for event in events:
         for sign in signs_in(event.content):
-            one = there.pop(sign, None)
+            beside = there.pop(sign, None)
             where = f"visit {visit_id}, entry {event.seq}"
-            if one is None and visit_id not in stored.erased:
+            if beside is None and visit_id not in stored.erased:
                 yield Fault("words", where, "the words that were typed are gone")
-            elif one is not None and not holds(one):
+            elif beside is not None and not holds(beside):
                 yield Fault("words", where, "its words are not those that were typed")
     for _ in there:
         yield Fault("words", f"visit {visit_id}", "words stand beside its log that no entry has")
