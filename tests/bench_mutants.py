@@ -1,7 +1,7 @@
-"""Changes the core a little in every place and sees whether a test notices: ./moorfog bench mutants [ROOM…].
+"""Changes the core a little in every place and sees whether a test notices: ./moorfog bench mutants [ROOM…] [COUNT].
 
 cosmic-ray says which changes there are; a change that no test notices is printed with its place, unless
-``mutants_known.toml`` says why nobody could notice it.
+``mutants_known.toml`` says why nobody could notice it. A count has so many of each room tried, drawn by a printed seed.
 """
 
 from __future__ import annotations
@@ -9,6 +9,8 @@ from __future__ import annotations
 import ast
 import json
 import os
+import random
+import secrets
 import subprocess
 import sys
 import tempfile
@@ -133,16 +135,22 @@ def tried(wanted: Sequence[Change], reached: Path) -> Iterator[tuple[Change, int
 
 
 def bench_mutants(wanted: Sequence[str]) -> int:
-    """Print what every change of these rooms, or modules of them, came to; returns 1 where fewer than 95 of 100 were
-    noticed in one of them, or where one is left that is neither noticed nor known."""
-    is_wrong = False
+    """Print what every change of these rooms, or modules of them, came to, or as many as a number among the words says;
+    returns 1 where fewer than 95 of 100 were noticed in one of them, or where one is neither noticed nor known."""
+    is_wrong, rooms = False, [name for name in wanted if not name.isdigit()]
+    count = next((int(word) for word in wanted if word.isdigit()), None)
+    drawing = secrets.randbits(32)
+    if count is not None:
+        print(f"{count} changes of each, drawn by seed {drawing}", flush=True)
     with tempfile.TemporaryDirectory(prefix="mutants") as folder:
-        for name in wanted or ROOMS:
+        for name in rooms or ROOMS:
             paths = [ROOT / CORE / f"{name}.py"] if "/" in name else sorted((ROOT / CORE / name).glob("*.py"))
             asked = [one for path in paths for one in changes_of(str(path.relative_to(ROOT)))]
-            count, known, left = _of_a_room(asked, Path(folder) / "reached.json")
-            noticed = (count - known - left) / count if count else 0.0
-            print(f"{name}: {count} changes, {noticed:.1%} noticed, {known} known, {left} neither", flush=True)
+            if count is not None and count < len(asked):
+                asked = random.Random(drawing).sample(asked, count)
+            made, known, left = _of_a_room(asked, Path(folder) / "reached.json")
+            noticed = (made - known - left) / made if made else 0.0
+            print(f"{name}: {made} changes, {noticed:.1%} noticed, {known} known, {left} neither", flush=True)
             is_wrong = is_wrong or left > 0 or noticed < ENOUGH
     return int(is_wrong)
 
