@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import secrets
 import shutil
 import tempfile
 import time
@@ -17,7 +18,7 @@ from moorfog.serving.whole import Door, Where
 from moorfog.store.base import make_engine, run_in_transaction
 from tests.api.house import House
 from tests.browser.stack import Stack
-from tests.faults.fuzz import ACTORS, Fuzz
+from tests.faults.fuzz import Fuzz, through
 from tests.faults.kills import kill_at_random
 from tests.faults.slow import Crowd, health_times, p95
 from tests.faults.test_slow import cookie_of, signed_in
@@ -41,11 +42,14 @@ def bench_fuzz(calls: int) -> int:
         engine = make_engine(server.url)
         run_in_transaction(engine, enter_facepieces)
         fuzz, counted = Fuzz(House(engine, shipped_rules())), Counter[str]()
-        operations = list(fuzz.operations())
+        operations, drawing = list(fuzz.operations()), secrets.randbits(32)
+        print(f"drawn by seed {drawing}", flush=True)
         for one in operations:
-            counted += fuzz.attack(one, ACTORS, -(-calls // len(operations)))
+            counted += fuzz.attack(one, -(-calls // len(operations)), drawing)
         for what, count in sorted(counted.items()):
             print(f"{count:8} {what}")
+        made, well = through(counted)
+        print(f"{well / made:.0%} of {made} went through")
         return any(one.startswith("bad") for one in counted)
 
 

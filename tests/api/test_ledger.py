@@ -242,6 +242,11 @@ def an_entry_edited_and_all_chained_anew(db: Session) -> None:
 
 
 @forging
+def a_seal_with_signs_that_no_seal_has(db: Session) -> None:
+    run(db, "UPDATE ledger_entry SET seal = 'gefälscht' WHERE id = :id", id=a_row(db).id)
+
+
+@forging
 def a_value_edited_with_its_row_and_all_chained_anew(db: Session) -> None:
     one = a_row(db)
     said = db.get_one(LedgerValue, (one.ledger, one.no))

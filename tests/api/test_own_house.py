@@ -193,13 +193,16 @@ def test_a_second_factor_is_asked_for_and_each_code_counts_once(house: House) ->
     secret = tester.post("/api/account/second", {"password": PASSWORD})["secret"]
     code = pyotp.TOTP(secret)  # RFC 6238, by a library of its own
     house.client()  # not asked for before it was tried
+    for typed in ("naïve", "\U0005a351«"):
+        with pytest.raises(Refused, match="wrong_code"):
+            tester.post("/api/account/second/confirm", {"code": typed})
     recovery = tester.post("/api/account/second/confirm", {"code": code.at(house.clock.at)})["codes"]
     login = house.ours.logins["tester"]
 
     def enter(given: str) -> Any:
         return house.stranger().post("/api/session", {"login": login, "password": PASSWORD, "code": given})
 
-    for given, problem in (("", "code_needed"), (code.at(house.clock.at), "wrong_code"), ("000000", "wrong_code")):
+    for given, problem in (("", "code_needed"), (code.at(house.clock.at), "wrong_code"), ("é", "wrong_code")):
         with pytest.raises(Refused, match=problem):
             enter(given)
     house.clock.pass_by(60)

@@ -84,7 +84,8 @@ def test_a_client_that_stops_in_the_middle_is_sent_away(door: tuple[Door, House]
 
 
 @pytest.mark.parametrize(
-    ("word", "said", "seen"), [("w", "w", "10.9.8.7"), ("w", "x", "1.2.3.4"), ("w", "", "1.2.3.4")]
+    ("word", "said", "seen"),
+    [("w", "w", "10.9.8.7"), ("w", "x", "1.2.3.4"), ("w", "é", "1.2.3.4"), ("w", "", "1.2.3.4")],
 )
 def test_where_a_request_came_from_is_believed_from_the_door_only(word: str, said: str, seen: str) -> None:
     """Whoever reaches the web server beside the door cannot say that they come from somewhere else."""

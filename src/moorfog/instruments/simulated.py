@@ -6,7 +6,6 @@ It is a counter, a photometer or a negative-pressure instrument, as it is starte
 from __future__ import annotations
 
 import argparse
-import hmac
 import logging
 import os
 import selectors
@@ -15,6 +14,7 @@ import socket
 import time
 from dataclasses import dataclass, field
 
+from moorfog.core.kernel.same import is_same
 from moorfog.core.simulation.faults import KIT_FAULTS
 from moorfog.core.simulation.wearer import (
     AMBIENT,
@@ -68,7 +68,7 @@ class SimulatedCounter:
         try:
             line = read_line(raw)
             if line.type == "HELLO":
-                self.knows_peer = not self.key or hmac.compare_digest(line.fields.get("key", ""), self.key)
+                self.knows_peer = not self.key or is_same(line.fields.get("key", ""), self.key)
                 return write_line("HI", v=VERSION, mode=KINDS[self.kind], serial=self.serial, step=STEP_MS)
             if line.type == "VALVE" and line.fields.get("p") in ("IN", "OUT"):
                 self.is_inside = line.fields["p"] == "IN"

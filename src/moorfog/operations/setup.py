@@ -11,6 +11,7 @@ from sqlalchemy import func, or_, select
 from sqlalchemy.orm import Session
 
 from moorfog.core.events.facts import STRICT
+from moorfog.core.kernel.same import is_same
 from moorfog.operations.accounts.journal import Note, note
 from moorfog.operations.accounts.sessions import (
     Actor,
@@ -122,7 +123,7 @@ def set_up(db: Session, clock: Clock, one: SetupEntry, tried: Attempt) -> Signed
         return DomainError(
             "set_up_already", "This installation is set up. Sign in, or ask for an invitation.", status=409
         )
-    if not secrets.compare_digest(row.digest, digest_of(one.code.strip().lower())):
+    if not is_same(digest_of(one.code.strip().lower()), row.digest):
         return DomainError(
             "wrong_code", "This is not the code that the terminal shows. Type it as it stands there.", status=401
         )

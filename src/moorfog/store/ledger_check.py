@@ -7,7 +7,6 @@ entry of it says, no row is there that was never entered, and none is gone that 
 
 from __future__ import annotations
 
-import hmac
 import json
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
@@ -16,6 +15,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from moorfog.core.events.payloads import instant
+from moorfog.core.kernel.same import is_same
 from moorfog.store.facts import FACTS, WHOLE, Fact, all_rows, rows_of_fact
 from moorfog.store.fault import Fault
 from moorfog.store.ledger import FIRST, GONE, chain_of, seal_of, value_digest
@@ -121,7 +121,7 @@ def _check_entries(
             yield Fault("ledger", where, f"entries {no + 1} to {entry['no'] - 1} before it are gone")
         if entry["chain"] != chain_of(dict(entry), before):
             yield Fault("ledger", where, "it is not what was written")
-        elif key is not None and not hmac.compare_digest(entry["seal"], seal_of(key, entry["chain"])):
+        elif key is not None and not is_same(entry["seal"], seal_of(key, entry["chain"])):
             yield Fault("ledger", where, "it was not written by this installation: its seal is not ours")
         if entry["content"] is not None and value_digest(entry["salt"], entry["content"]) != entry["digest"]:
             yield Fault("ledger", where, "what it says is not what was written")

@@ -10,6 +10,7 @@ import segno
 from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session
 
+from moorfog.core.kernel.same import is_same
 from moorfog.operations.accounts.journal import Note, note
 from moorfog.operations.accounts.sessions import Actor, confirm_password, digest_of
 from moorfog.operations.errors import DomainError
@@ -81,7 +82,7 @@ def _is_right(account: Account, now: float, code: str) -> bool:
     totp, given = pyotp.TOTP(account.totp_secret or ""), _normal(code)
     step = int(now) // STEP_S
     for one in (step - 1, step, step + 1):
-        if one > account.totp_step and secrets.compare_digest(totp.at(one * STEP_S), given):
+        if one > account.totp_step and is_same(given, totp.at(one * STEP_S)):
             account.totp_step = one
             return True
     return False

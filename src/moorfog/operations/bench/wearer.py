@@ -14,6 +14,7 @@ from moorfog.core.events import payloads as ev
 from moorfog.core.events.payloads import instant
 from moorfog.core.kernel.canonical import digest
 from moorfog.core.kernel.codec import encode
+from moorfog.core.kernel.same import is_same
 from moorfog.core.transitions.admit import admit
 from moorfog.core.views.visit_view import visit_view
 from moorfog.core.views.wearer import WearerView, wearer_view
@@ -72,7 +73,7 @@ def visit_of_address(
     if row.screen is None:
         screen = screen or secrets.token_urlsafe(24)
         row.screen = digest_of(screen)
-    elif not secrets.compare_digest(row.screen, digest_of(screen)):
+    elif not is_same(digest_of(screen), row.screen):
         raise DomainError(
             "address_taken", "This address is open on another screen. Ask your tester for a new one.", status=404
         )
