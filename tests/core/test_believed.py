@@ -135,19 +135,41 @@ def test_more_outside_than_the_instrument_counts_right_is_void_and_much_is_said(
 
 
 @pytest.mark.parametrize(
-    ("check", "own", "held_to"),
+    ("kind", "check", "own", "held_to"),
     [
-        ("clean_air", "0.05", "0.05"),
-        ("clean_air", "5", "0.1"),
-        ("room_air", "1500", "1500"),
-        ("room_air", "1", "1000"),
-        ("clean_line_ratio", "100", "20000"),
-        ("clean_air", None, "0.1"),
+        ("counter", "clean_air", "0.05", "0.05"),
+        ("counter", "clean_air", "5", "0.1"),
+        ("counter", "clean_air", "0.10", "0.10"),
+        ("counter", "clean_air", None, "0.1"),
+        ("counter", "room_air", "1500", "1500"),
+        ("counter", "room_air", "1000.0", "1000.0"),
+        ("counter", "room_air", "1", "1000"),
+        ("counter", "clean_line_ratio", "100", "20000"),
+        ("pressure", "reference", "0.29 to 0.31", "0.29 to 0.31"),
+        ("pressure", "reference", "0.285 to 0.31", "0.285 to 0.31"),
+        ("pressure", "reference", "0.29 to 0.315", "0.29 to 0.315"),
+        ("pressure", "reference", "0.28 to 0.31", "0.285 to 0.315"),
+        ("pressure", "reference", "0.29 to 0.32", "0.285 to 0.315"),
     ],
 )
-def test_an_instruments_own_limit_may_only_be_stricter(check: str, own: str | None, held_to: str) -> None:
-    rule = instrument_kinds()["counter"].find(check)
+def test_an_instruments_own_limit_may_only_be_stricter(kind: Any, check: str, own: str | None, held_to: str) -> None:
+    rule = instrument_kinds()[kind].find(check)
     assert rule is not None and strictest_limit(rule, own) == held_to
+
+
+@pytest.mark.parametrize(
+    ("on_its_link", "on_file", "is_other"),
+    [
+        ("4711", "4711", False),
+        ("sim 04", "SIM04", False),
+        ("", "4711", False),
+        ("SIM-0004", "4711", True),
+        ("1", "", True),
+    ],
+)
+def test_another_instrument_than_the_one_on_file_is_not_run(on_its_link: str, on_file: str, is_other: bool) -> None:
+    found = unfit_today(counter(said_serial=on_its_link, serial_number=on_file), START)
+    assert found == (["other_instrument"] if is_other else [])
 
 
 def test_a_looser_limit_and_a_figure_out_of_sense_are_refused_at_the_entry() -> None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 from fractions import Fraction
+from typing import Any
 
 import pytest
 from hypothesis import given, settings
@@ -11,7 +12,7 @@ from hypothesis import strategies as st
 
 from moorfog.core.rules.book import Dated, Standing
 from moorfog.core.rules.in_force import SiteBooks
-from moorfog.core.rules.overlay import Overlay, check, compare
+from moorfog.core.rules.overlay import Overlay, _check_value, check, compare
 from moorfog.data import lay_over, rules_for, shipped_books, value_shapes
 
 BOOKS = shipped_books()
@@ -106,6 +107,33 @@ def test_the_effective_value_says_who_changed_it_and_why() -> None:
     )
     assert lay_over(US, [entry("level.half", "50")]) == US, "an entry without its reason changes nothing"
     assert rules_for(book).digest != rules_for(US).digest
+
+
+def test_what_was_checked_against_a_copy_stays_checked_until_another_copy_is_named() -> None:
+    checked = entry("level.half", None, edition="2024 print")
+    stricter, named = entry("level.half", "200"), entry("level.half", "300", edition="2025 print")
+    for entries, said in (([checked, stricter], "2024"), ([checked, named], "2025"), ([stricter], "")):
+        found = lay_over(US, entries).values["level.half"]
+        assert found.checked.startswith(said) and bool(found.checked) == bool(said)
+    assert lay_over(US, [stricter, checked]).values["level.half"].value == "200"
+
+
+@pytest.mark.parametrize(
+    ("key", "value", "is_taken"),
+    [
+        ("interval", "6", True),
+        ("level.half", 200, True),
+        ("level.half", "none", True),
+        ("interval", "none", False),
+        ("interval", True, False),
+        ("level.half", ("100",), False),
+        ("mode.ordinary.filters", "100-type", False),
+    ],
+)
+def test_a_value_keeps_the_sort_that_it_has_in_the_book(key: str, value: Any, is_taken: bool) -> None:
+    """Even where its shape would let another by."""
+    found = _check_value(None, US.values[key], entry(key, value, reason="because"), value, SHAPES)
+    assert (found is None) == is_taken and (found is None or found.code == "wrong_type")
 
 
 keys = st.sampled_from(sorted(US.values))
