@@ -7,11 +7,13 @@ from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
 import pytest
+from flask.testing import FlaskClient
 from sqlalchemy import delete, text
 from sqlalchemy.orm import Session
 
 from moorfog.api import live
 from moorfog.api.app import HEADERS, create_app
+from moorfog.api.session import BROWSER_COOKIE
 from moorfog.operations.accounts import sessions
 from moorfog.operations.accounts.sessions import weak_password
 from moorfog.serving.state import PLACE, PartState, write_state
@@ -93,6 +95,33 @@ def test_forty_wrong_tries_at_a_site_lock_nobody_out_who_works_there(house: Hous
     assert guess(house, mine, desk, PASSWORD) == 200 and guess(house, other, desk, PASSWORD) == 429
     run_in_transaction(house.engine, sessions.forget_all_tries)
     assert guess(house, other, desk, PASSWORD) == 200, "the way out, at the machine"
+
+
+def test_a_known_browser_is_not_kept_out_by_who_has_the_same_address(house: House) -> None:
+    """Wrong tries of a name at a site's address end the tries of that name there, not at its owner's browser."""
+    login, desk = house.ours.logins["tester"], {"REMOTE_ADDR": f"10.5.{house.mark[:4]}"}
+    owner, stranger = house.app.test_client(), house.app.test_client()
+
+    def tries(web: FlaskClient, password: str = "guess", name: str = login) -> int:
+        body = {"login": name, "password": password}
+        return web.post("/api/session", json=body, environ_base=desk).status_code
+
+    assert tries(owner, PASSWORD) == 200
+    assert [tries(stranger) for _ in range(sessions.ATTEMPTS_PER_PAIR + 1)][-1] == 429
+    assert tries(stranger, PASSWORD) == 429, "elsewhere at the address even the right password waits"
+    assert tries(owner, PASSWORD) == 200
+    assert tries(owner, PASSWORD, house.ours.logins["supervisor"]) == 200, "nobody has tried that name"
+    assert [tries(owner) for _ in range(sessions.ATTEMPTS_PER_PAIR + 1)][-1] == 429, "its own tries are counted"
+    stranger.set_cookie(BROWSER_COOKIE, "made-up")
+    assert tries(stranger, PASSWORD) == 429
+
+
+def test_nobody_outside_keeps_a_tester_from_signing(house: House) -> None:
+    tester = house.client()
+    for _ in range(sessions.ATTEMPTS_PER_PAIR + 2):
+        guess(house, tester.login, "127.0.0.1")
+    assert guess(house, tester.login, "127.0.0.1", PASSWORD) == 429
+    assert tester.post("/api/account/second", {"password": PASSWORD})["secret"]
 
 
 def test_a_password_asked_again_is_counted_like_a_sign_in(house: House) -> None:

@@ -9,9 +9,9 @@ from pydantic import ConfigDict
 
 from moorfog.api.paging import PageQuery
 from moorfog.api.routing import Context, route
-from moorfog.api.session import agent, let_in
+from moorfog.api.session import attempt, let_in
 from moorfog.operations.accounts import competence, managing, notice, second
-from moorfog.operations.accounts.sessions import Attempt, confirm_password, open_session
+from moorfog.operations.accounts.sessions import confirm_password, open_session
 from moorfog.operations.fields import Line
 from moorfog.store.models import Account
 
@@ -181,5 +181,4 @@ def get_joining(context: Context, token: str) -> managing.Joining:
 def join(context: Context, token: str, body: Password) -> Response:
     """Choose your password at a one-time address; you are signed in."""
     account = managing.join(context.db, context.clock, token, body.password)
-    tried = Attempt(login=account.login, password="", code="", address=context.address, agent=agent())
-    return let_in(context, open_session(context.db, context.clock, account, tried))
+    return let_in(context, open_session(context.db, context.clock, account, attempt(context, account.login)))

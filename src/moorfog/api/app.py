@@ -42,7 +42,7 @@ from moorfog.api.day import Day
 from moorfog.api.live import Hub, follow_visit, stream_response
 from moorfog.api.openapi import document
 from moorfog.api.routing import CLOSED_VISIT, ROUTES, RULE_ROLES, SAFE, Context, Follow, FollowDay, Route
-from moorfog.api.session import COOKIE
+from moorfog.api.session import COOKIE, set_cookie
 from moorfog.core.rules.book import Rules
 from moorfog.operations.accounts.journal import Note, notes_of, write, write_seen
 from moorfog.operations.accounts.sessions import HEALTH_READERS, READERS, digest_of, find_session, note_active
@@ -461,16 +461,7 @@ def _secure(app: Flask) -> None:
             response.headers.setdefault("Cache-Control", "no-store")
         screen = g.get("screen", "")
         if screen and screen != request.cookies.get(SCREEN_COOKIE):
-            secure = request.is_secure or bool(app.config.get("SESSION_COOKIE_SECURE"))
-            response.set_cookie(
-                SCREEN_COOKIE,
-                screen,
-                max_age=LASTS,
-                path="/api/wearer",
-                httponly=True,
-                samesite="Strict",
-                secure=secure,
-            )
+            set_cookie(response, SCREEN_COOKIE, screen, LASTS, "/api/wearer")
         if app.config.get("SESSION_COOKIE_SECURE"):
             response.headers.setdefault("Strict-Transport-Security", TLS_ONLY)
         return response

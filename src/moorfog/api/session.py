@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from datetime import timedelta
 
 from flask import Response, current_app, request
 from pydantic import ConfigDict, TypeAdapter
@@ -13,7 +14,8 @@ from moorfog.operations.accounts import second, sessions
 from moorfog.operations.accounts.journal import Note, write
 from moorfog.operations.errors import DomainError
 
-COOKIE = "moorfog_session"
+COOKIE, BROWSER_COOKIE = "moorfog_session", "moorfog_browser"
+"""Of a session; and by which a browser is known where somebody has signed in before."""
 
 
 @dataclass(frozen=True)
@@ -46,20 +48,24 @@ _out = TypeAdapter(SessionView)
 @route("POST", "/api/session", "public", body=SignIn, returns=SessionView, most=4 * 1024)
 def sign_in(context: Context, body: SignIn) -> Response | DomainError:
     """Sign in; sets the session's cookie."""
-    tried = sessions.Attempt(
-        login=body.login, password=body.password, code=body.code, address=context.address, agent=agent()
-    )
+    tried = replace(attempt(context, body.login), password=body.password, code=body.code)
     done = sessions.sign_in(context.db, context.clock, tried, second.passes)
     return done if isinstance(done, DomainError) else let_in(context, done)
 
 
-def agent() -> str:
-    """Return what a browser says it is."""
-    return request.headers.get("User-Agent", "")
+def attempt(context: Context, login: str) -> sessions.Attempt:
+    """Return somebody at the door, without a password, and what their browser says."""
+    return sessions.Attempt(
+        login=login,
+        password="",
+        address=context.address,
+        agent=request.headers.get("User-Agent", ""),
+        browser=request.cookies.get(BROWSER_COOKIE, ""),
+    )
 
 
 def let_in(context: Context, done: sessions.SignedIn) -> Response:
-    """Answer with the session's cookie, and who is signed in; the journal has it."""
+    """Answer with the cookies of session and browser, and who is signed in; the journal has it."""
     write(context.db, context.clock, done.actor.id, "signed_in", Note("account", done.actor.id))
     view = SessionView(
         account_id=done.actor.id,
@@ -70,15 +76,22 @@ def let_in(context: Context, done: sessions.SignedIn) -> Response:
         has_mail=is_on(),
     )
     response = plain(_out.dump_json(view), "application/json")
+    set_cookie(response, COOKIE, done.secret, timedelta(hours=sessions.SESSION_HOURS))
+    set_cookie(response, BROWSER_COOKIE, done.browser, sessions.KNOWN_FOR)
+    return response
+
+
+def set_cookie(response: Response, name: str, value: str, lasts: timedelta, path: str = "/") -> None:
+    """Give a browser a cookie that no script and no other site gets."""
     response.set_cookie(
-        COOKIE,
-        done.secret,
-        max_age=sessions.SESSION_HOURS * 3600,
+        name,
+        value,
+        max_age=lasts,
+        path=path,
         httponly=True,
         samesite="Strict",
         secure=request.is_secure or bool(current_app.config.get("SESSION_COOKIE_SECURE")),
     )
-    return response
 
 
 @route("GET", "/api/session", "signed_in", returns=SessionView)

@@ -8,9 +8,8 @@ from flask import Response
 from pydantic import ConfigDict
 
 from moorfog.api.routing import Context, route
-from moorfog.api.session import agent, let_in
+from moorfog.api.session import attempt, let_in
 from moorfog.operations import setup
-from moorfog.operations.accounts.sessions import Attempt
 from moorfog.operations.errors import DomainError
 from moorfog.operations.fields import Line
 
@@ -33,7 +32,7 @@ def get_setup(context: Context) -> setup.SetupState:
 @route("POST", "/api/setup", "public", body=setup.SetupEntry, most=8 * 1024)
 def set_up(context: Context, body: setup.SetupEntry) -> Response | DomainError:
     """Set up an empty installation with the code its terminal shows; you are signed in as its administrator."""
-    tried = Attempt(login=body.login, password="", code="", address=context.address, agent=agent())
+    tried = attempt(context, body.login)
     done = setup.set_up(context.db, context.clock, body, tried)
     return done if isinstance(done, DomainError) else let_in(context, done)
 

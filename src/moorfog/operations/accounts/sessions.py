@@ -89,12 +89,14 @@ class Actor:
 
 @dataclass(frozen=True)
 class SignedIn:
-    """A new session: the secret for the cookie, the token against forged requests, until when."""
+    """A new session: the secret for its cookie, the token against forged requests, until when."""
 
     secret: str
     csrf: str
     expires_at: datetime
     actor: Actor
+    browser: str
+    """By which the browser is known at the next sign-in."""
 
 
 def digest_of(secret: str) -> str:
@@ -151,27 +153,53 @@ def _verify(password_hash: str, password: str) -> bool:
         return False
 
 
-def one_too_many(db: Session, login: str, address: str, now: datetime) -> bool:
-    """Write a try down, at once and for everybody, and tell whether it is one too many: counted before it is looked
-    at, so that tries side by side cannot each believe to be the first.
+class Tries(NamedTuple):
+    """Tries in the window: of an account from one place, of everybody from there, of the account from anywhere."""
 
-    Whoever has signed in from an address before is not kept out by what others try there or elsewhere: a whole site
-    has one address, and one stranger in it must not lock everybody out. Their own tries there are counted always.
-    """
-    since = now - ATTEMPT_WINDOW
-    count = select(func.count()).select_from(SignInAttempt).where(SignInAttempt.at > since)
+    of_pair: int
+    of_place: int
+    of_login: int
+
+
+def _counted(db: Session, login: str, place: str, now: datetime) -> Tries:
+    """Write a try down, at once and for everybody, and return how many there are: counted before it is looked at, so
+    that tries side by side cannot each believe to be the first."""
+    count = select(func.count()).select_from(SignInAttempt).where(SignInAttempt.at > now - ATTEMPT_WINDOW)
+    of_login, of_place = SignInAttempt.login == login, SignInAttempt.address == place
     with quick_engine(db.get_bind().engine).connect() as at_once:
-        at_once.execute(insert(SignInAttempt).values(login=login, address=address, at=now))
-        by_pair = at_once.scalar(count.where(SignInAttempt.login == login, SignInAttempt.address == address)) or 0
-        by_address = at_once.scalar(count.where(SignInAttempt.address == address)) or 0
-        by_login = at_once.scalar(count.where(SignInAttempt.login == login)) or 0
-    known = (
-        select(KnownAddress.at)
-        .join(Account, Account.id == KnownAddress.account_id)
-        .where(Account.login == login, KnownAddress.address == address, KnownAddress.at > now - KNOWN_FOR)
-    )
-    by_others = by_address > ATTEMPTS_PER_ADDRESS or by_login > ATTEMPTS_ELSEWHERE
-    return by_pair > ATTEMPTS_PER_PAIR or (by_others and db.scalar(known) is None)
+        at_once.execute(insert(SignInAttempt).values(login=login, address=place, at=now))
+        asked = (count.where(of_login, of_place), count.where(of_place), count.where(of_login))
+        return Tries(*(at_once.scalar(one) or 0 for one in asked))
+
+
+def _of_browser(secret: str) -> str:
+    """Return the place that a browser is which was given this secret when somebody signed in with it."""
+    return f"browser {digest_of(secret)[:56]}"
+
+
+def _is_known(db: Session, login: str, place: str, now: datetime) -> bool:
+    """Tell whether an account has signed in from a place before."""
+    known = select(KnownAddress.at).join(Account, Account.id == KnownAddress.account_id)
+    known = known.where(Account.login == login, KnownAddress.address == place, KnownAddress.at > now - KNOWN_FOR)
+    return db.scalar(known) is not None
+
+
+def place_of(db: Session, login: str, tried: Attempt, now: datetime) -> str:
+    """Return where tries are counted: at the browser where the account has signed in with it before, else at its
+    address. A whole site has one address, and nobody there keeps somebody out who is at their own browser."""
+    browser = _of_browser(tried.browser)
+    return browser if tried.browser and _is_known(db, login, browser, now) else tried.address[:64]
+
+
+def one_too_many(db: Session, login: str, place: str, now: datetime) -> bool:
+    """Count a try, and tell whether it is one too many.
+
+    Whoever has signed in from a place before is not kept out by what others try there or elsewhere. Their own tries
+    there are counted always.
+    """
+    tries = _counted(db, login, place, now)
+    by_others = tries.of_place > ATTEMPTS_PER_ADDRESS or tries.of_login > ATTEMPTS_ELSEWHERE
+    return tries.of_pair > ATTEMPTS_PER_PAIR or (by_others and not _is_known(db, login, place, now))
 
 
 def forget_all_tries(db: Session, login: str = "") -> int:
@@ -183,8 +211,8 @@ def forget_all_tries(db: Session, login: str = "") -> int:
     return int(getattr(done, "rowcount", 0))
 
 
-def _forget_tries(db: Session, login: str, address: str) -> None:
-    db.execute(delete(SignInAttempt).where(SignInAttempt.login == login, SignInAttempt.address == address))
+def _forget_tries(db: Session, login: str, place: str) -> None:
+    db.execute(delete(SignInAttempt).where(SignInAttempt.login == login, SignInAttempt.address == place))
 
 
 Second = Callable[[Session, Clock, Account, str], bool]
@@ -194,21 +222,23 @@ TOO_MANY = "Too many tries of a password. Wait a quarter of an hour, then try ag
 
 @dataclass(frozen=True)
 class Attempt:
-    """Somebody at the door: name, password, the code of a second factor (empty where none is given), from where and
-    with which browser."""
+    """Somebody at the door: name, password, the code of a second factor (empty where none is given), from where, with
+    which kind of browser, and what that browser was given at an earlier sign-in (empty: nothing)."""
 
     login: str
     password: str
     code: str = ""
     address: str = ""
     agent: str = ""
+    browser: str = ""
 
 
 def sign_in(db: Session, clock: Clock, tried: Attempt, second: Second) -> SignedIn | DomainError:
     """Sign in, or return why not. ``second`` judges the code of an account that has a second factor."""
     login, password, address = tried.login, tried.password, tried.address
-    now, login, address = clock.now(db), login.strip().lower()[:190], address[:64]
-    if one_too_many(db, login, address, now):
+    now, login = clock.now(db), login.strip().lower()[:190]
+    place = place_of(db, login, tried, now)
+    if one_too_many(db, login, place, now):
         security.warning("too many tries of a password from %s", address)
         return DomainError("too_many_attempts", TOO_MANY, status=429)
     account = db.scalar(select(Account).where(Account.login == login))
@@ -222,14 +252,17 @@ def sign_in(db: Session, clock: Clock, tried: Attempt, second: Second) -> Signed
         if not second(db, clock, account, tried.code):
             security.warning("account %s: a wrong code of its second factor from %s", account.id, address)
             return DomainError("wrong_code", "This code is not right, or was used. Wait for the next one.", status=401)
-    _forget_tries(db, login, address)
+    _forget_tries(db, login, place)
     return open_session(db, clock, account, tried)
 
 
 def open_session(db: Session, clock: Clock, account: Account, tried: Attempt) -> SignedIn:
     """Let somebody in who has shown who they are."""
     now, address = clock.now(db), tried.address[:64]
-    db.merge(KnownAddress(account_id=account.id, address=address, at=now))
+    is_old = select(KnownAddress.at).where(KnownAddress.address == _of_browser(tried.browser)).limit(1)
+    browser = tried.browser if tried.browser and db.scalar(is_old) is not None else secrets.token_urlsafe(32)
+    for place in (address, _of_browser(browser)):
+        db.merge(KnownAddress(account_id=account.id, address=place, at=now))
     secret, csrf = secrets.token_urlsafe(32), secrets.token_urlsafe(24)
     expires = now + timedelta(hours=SESSION_HOURS)
     db.add(
@@ -246,7 +279,7 @@ def open_session(db: Session, clock: Clock, account: Account, tried: Attempt) ->
         )
     )
     security.info("account %s signed in from %s", account.id, address)
-    return SignedIn(secret, csrf, expires, load_actor(db, account, now, address))
+    return SignedIn(secret, csrf, expires, load_actor(db, account, now, address), browser)
 
 
 class FoundSession(NamedTuple):
@@ -298,20 +331,23 @@ def sign_out(db: Session, secret: str) -> None:
 
 
 def confirm_password(db: Session, clock: Clock, actor: Actor, password: str | None) -> None:
-    """Require a password given within the last quarter of an hour, else ``password`` now. Raises DomainError."""
-    now = clock.now(db)
+    """Require a password given within the last quarter of an hour, else ``password`` now. Raises DomainError.
+
+    Tries are counted by themselves: who is not signed in keeps nobody from signing a record.
+    """
+    now, place = clock.now(db), f"asked again {actor.address}"[:64]
     if actor.password_at is not None and now - actor.password_at < PASSWORD_FRESH and password is None:
         return
     if password is None:
         raise DomainError("password_needed", "Your password is asked again before signing.", status=401)
-    if one_too_many(db, actor.login, actor.address, now):
+    if _counted(db, actor.login, place, now).of_pair > ATTEMPTS_PER_PAIR:
         security.warning("account %s: too many tries of its password from %s", actor.id, actor.address)
         raise DomainError("too_many_attempts", TOO_MANY, status=429)
     account = db.get(Account, actor.id)
     if account is None or not _verify(account.password_hash, password):
         security.warning("account %s: a wrong password where it was asked again", actor.id)
         raise DomainError("wrong_password", "This is not your password. Try again.", status=401)
-    _forget_tries(db, actor.login, actor.address)
+    _forget_tries(db, actor.login, place)
 
 
 def forget_expired(db: Session, clock: Clock) -> None:
