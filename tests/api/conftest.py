@@ -6,12 +6,13 @@ from collections.abc import Iterator
 
 import pytest
 from argon2 import PasswordHasher
-from sqlalchemy import Engine
+from sqlalchemy import Engine, update
 
 from moorfog.core.rules.book import Rules
 from moorfog.demo.seed import enter_facepieces
 from moorfog.operations.accounts import sessions
 from moorfog.store.base import make_engine, run_in_transaction
+from moorfog.store.models import Job
 from tests.api.house import House
 from tests.template import own_server
 
@@ -44,5 +45,7 @@ def alone() -> Iterator[Engine]:
 
 @pytest.fixture
 def house(engine: Engine, rules: Rules, catalogue: None) -> House:
-    """Two employers of this test's own, with people, counters and accounts."""
+    """Two employers of this test's own, with people, counters and accounts; no job of another test waits."""
+    left = update(Job).where(Job.state == "waiting").values(state="cancelled")
+    run_in_transaction(engine, lambda db: db.execute(left))
     return House(engine, rules)

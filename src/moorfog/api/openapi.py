@@ -44,7 +44,8 @@ SECURITY = {
     "token": {
         "type": "http",
         "scheme": "bearer",
-        "description": "Made on the administrator's page; reads what a supervisor of its employer may read.",
+        "description": "Made on the administrator's page; reads what a supervisor of its employer may read, "
+        "and enters people and their papers where it was made to.",
     },
     "link": {"type": "http", "scheme": "bearer", "description": "The token of an instrument's link."},
 }
@@ -130,4 +131,5 @@ def _security(one: Route) -> list[dict[str, list[str]]]:
     signed_in: dict[str, list[str]] = {"session": []}
     if one.method not in SAFE:
         signed_in["page"] = []
-    return [signed_in, {"token": []}] if one.rule == "read" and one.method == "GET" else [signed_in]
+    is_read = one.rule == "read" and one.method == "GET"
+    return [signed_in, {"token": []}] if is_read or one.by_token else [signed_in]

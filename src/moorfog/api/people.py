@@ -136,27 +136,27 @@ def get_permissions(context: Context, person_id: str, query: PermissionsQuery) -
     return permissions.permissions_of(context.db, context.clock, context.actor, person_id, query.day, query.task)
 
 
-@route("POST", "/api/people", "kit", body=people.PersonEntry, returns=Made)
+@route("POST", "/api/people", "kit", body=people.PersonEntry, returns=Made, by_token=True)
 def add_person(context: Context, body: people.PersonEntry) -> Made:
     """Enter a person."""
     return Made(people.add_person(context.db, context.clock, context.actor, body))
 
 
-@route("PUT", "/api/people/{person_id}", "kit", body=changing.PersonChange)
+@route("PUT", "/api/people/{person_id}", "kit", body=changing.PersonChange, by_token=True)
 def change_person(context: Context, person_id: str, body: changing.PersonChange) -> Response:
     """Correct a person's entry, or move them to another site of their employer."""
     changing.change_person(context.db, context.actor, person_id, body)
     return Response(status=204)
 
 
-@route("POST", "/api/people/{person_id}/left", "kit", body=LeftOn)
+@route("POST", "/api/people/{person_id}/left", "kit", body=LeftOn, by_token=True)
 def person_left(context: Context, person_id: str, body: LeftOn) -> Response:
     """Note that a person has left; everything of them stays."""
     changing.leave(context.db, context.clock, context.actor, person_id, body.left_on)
     return Response(status=204)
 
 
-@route("POST", "/api/people/{person_id}/back", "kit")
+@route("POST", "/api/people/{person_id}/back", "kit", by_token=True)
 def person_back(context: Context, person_id: str) -> Response:
     """Note that a person is here again."""
     changing.come_back(context.db, context.actor, person_id)
@@ -237,14 +237,14 @@ def withdraw_report(context: Context, report_id: str, body: reporting.Withdrawal
     return Response(status=204)
 
 
-@route("POST", "/api/people/{person_id}/clearance", "kit", body=people.ClearanceEntry)
+@route("POST", "/api/people/{person_id}/clearance", "kit", body=people.ClearanceEntry, by_token=True)
 def record_clearance(context: Context, person_id: str, body: people.ClearanceEntry) -> Response:
     """Put a medical clearance on file: status, limits, dates, by whom; never a diagnosis."""
     filing.file_clearance(context.db, context.clock, context.actor, person_id, body)
     return Response(status=204)
 
 
-@route("POST", "/api/people/{person_id}/training", "kit", body=people.TrainingEntry)
+@route("POST", "/api/people/{person_id}/training", "kit", body=people.TrainingEntry, by_token=True)
 def record_training(context: Context, person_id: str, body: people.TrainingEntry) -> Response:
     """Put a training on file."""
     filing.file_training(context.db, context.clock, context.actor, person_id, body)

@@ -173,13 +173,14 @@ class TakenOver:
     returns=history.HistoryPreview,
     most=FILE,
     is_told=False,
+    by_token=True,
 )
 def preview_history(context: Context, body: history.HistoryFile) -> history.HistoryPreview:
     """What taking over a table of earlier results would do."""
     return history.preview_history(context.db, context.clock, context.actor, body)
 
 
-@route("POST", "/api/history", "manage", body=history.HistoryFile, returns=TakenOver, most=FILE)
+@route("POST", "/api/history", "manage", body=history.HistoryFile, returns=TakenOver, most=FILE, by_token=True)
 def import_history(context: Context, body: history.HistoryFile) -> TakenOver:
     """Take over a table of earlier results as history: judged by nobody here, permitting nothing."""
     return TakenOver(history.import_history(context.db, context.clock, context.actor, body))

@@ -96,6 +96,8 @@ class Route:
     """The kind of record that is looked at here or taken away, which the journal has; empty where there is none."""
     is_told: bool = False
     """Whether the journal has what is done here: what administrators and testers change, not presses at the bench."""
+    by_token: bool = False
+    """Whether another program does this by a token that writes."""
     quick: Quick | None = None
     """A way to answer a link in one question, tried first: engine, token, body. None where it cannot."""
 
@@ -135,6 +137,7 @@ def route(
     most: int = SMALL,
     seen: str = "",
     is_told: bool | None = None,
+    by_token: bool = False,
 ) -> Callable[[Handler], Handler]:
     """Register a handler. Its docstring's first line is the summary; its module's name the group."""
 
@@ -160,6 +163,7 @@ def route(
                 seen=seen,
                 is_told=is_told if is_told is not None else method not in SAFE and rule in TOLD,
                 quick=quick,
+                by_token=by_token,
             )
         )
         return handler

@@ -20,6 +20,7 @@ from moorfog.store.facts import FACTS, WHOLE, Fact, all_rows, rows_of_fact
 from moorfog.store.fault import Fault
 from moorfog.store.ledger import FIRST, GONE, chain_of, seal_of, value_digest
 from moorfog.store.models import Account
+from moorfog.store.models_house import ApiToken
 from moorfog.store.models_ledger import SAID, LedgerEntry, LedgerHead, LedgerValue
 from moorfog.store.take_over import columns_told
 
@@ -189,11 +190,17 @@ def _other(db: Session, name: str, ledger: str, key: str, entry: _Last, now: str
         yield Fault("fact", f"{name} {key}", problem)
 
 
+def _name_of(db: Session, account: str) -> str | None:
+    """Return who an account is, or what a token was made for."""
+    named = db.scalar(select(Account.name).where(Account.id == account))
+    return named or db.scalar(select(ApiToken.name).where(ApiToken.id == account))
+
+
 def _by(db: Session, ledger: str, entry: _Last | None) -> str:
     """Say who wrote a row last, and when."""
     if entry is None:
         return ""
     asked = select(LedgerEntry.at, LedgerEntry.account_id, LedgerEntry.deed)
     at, account, deed = db.execute(asked.where(LedgerEntry.ledger == ledger, LedgerEntry.no == entry.no)).one()
-    who = db.scalar(select(Account.name).where(Account.id == account)) if account else None
+    who = _name_of(db, account) if account else None
     return f" (last written at {instant(at)} by {who or account or 'the program'}, {deed}; entry {entry.no})"

@@ -80,13 +80,15 @@ class Calibration(Base):
 
 
 class ApiToken(Base):
-    """A token by which another program may read what an employer has here. Only its digest is stored."""
+    """A token by which another program reads what an employer has here, or enters some of it too (``may``: read or
+    write). Only its digest is stored."""
 
     __tablename__ = "api_token"
     id: Mapped[str] = mapped_column(Id, primary_key=True)
     digest: Mapped[str] = mapped_column(String(64), unique=True)
     name: Mapped[str] = mapped_column(String(80))
     employer_id: Mapped[str] = mapped_column(Id, ForeignKey("employer.id"), index=True)
+    may: Mapped[str] = mapped_column(String(8), default="read", server_default="read")
     made_by: Mapped[str] = mapped_column(Id)
     made_at: Mapped[datetime] = mapped_column(UtcDateTime)
     expires_at: Mapped[datetime] = mapped_column(UtcDateTime)

@@ -8892,7 +8892,7 @@ export interface components {
         };
         /**
          * TokenEntry
-         * @description A token to be made: what it is for, at which employer it reads, and for how many days.
+         * @description A token to be made: what it is for, at which employer, for how many days, and whether it writes, too.
          */
         TokenEntry: {
             /** Days */
@@ -8902,6 +8902,12 @@ export interface components {
              * @description a UUID
              */
             employer_id: string;
+            /**
+             * May
+             * @default read
+             * @enum {string}
+             */
+            may: "read" | "write";
             /** Name */
             name: string;
         };
@@ -8930,6 +8936,11 @@ export interface components {
             id: string;
             /** Made At */
             made_at: string;
+            /**
+             * May
+             * @enum {string}
+             */
+            may: "read" | "write";
             /** Name */
             name: string;
             /** State */

@@ -1,4 +1,5 @@
-"""Tokens by which another program reads what an employer has here: named, expiring, ended at any time."""
+"""Tokens by which another program reads what an employer has here, or enters some of it too: named, expiring, ended at
+any time."""
 
 from __future__ import annotations
 
@@ -6,7 +7,7 @@ import secrets
 from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import timedelta
-from typing import Annotated, Any, ClassVar
+from typing import Annotated, Any, ClassVar, Literal
 
 from pydantic import Field
 from sqlalchemy import select, update
@@ -16,7 +17,7 @@ from moorfog.core.events.facts import STRICT
 from moorfog.core.events.payloads import instant
 from moorfog.operations.accounts.journal import Note, note
 from moorfog.operations.accounts.sessions import NOTED_EVERY, Actor, digest_of
-from moorfog.operations.errors import DomainError, NotFound
+from moorfog.operations.errors import DomainError, Forbidden, NotFound
 from moorfog.operations.fields import Id, Label
 from moorfog.store.base import new_id
 from moorfog.store.clock import Clock
@@ -29,14 +30,20 @@ MARK = "mft_"
 """What every token begins with, so that it is known for one where it turns up."""
 
 
+May = Literal["read", "write"]
+"""What a program may do by a token: read as a supervisor does; or enter people and papers, and results of before, too.
+Neither shows it anything of health."""
+
+
 @dataclass(frozen=True)
 class TokenEntry:
-    """A token to be made: what it is for, at which employer it reads, and for how many days."""
+    """A token to be made: what it is for, at which employer, for how many days, and whether it writes, too."""
 
     __pydantic_config__: ClassVar[Mapping[str, Any]] = STRICT
     name: Label
     employer_id: Id
     days: Annotated[int, Field(ge=1, le=400)]
+    may: May = "read"
 
 
 @dataclass(frozen=True)
@@ -55,6 +62,7 @@ class TokenView:
     id: str
     name: str
     employer: str
+    may: May
     made_at: str
     expires_at: str
     used_at: str
@@ -74,6 +82,7 @@ def make_token(db: Session, clock: Clock, actor: Actor, one: TokenEntry) -> Toke
         digest=digest_of(secret),
         name=name,
         employer_id=one.employer_id,
+        may=one.may,
         made_by=actor.id,
         made_at=now,
         expires_at=now + timedelta(days=one.days),
@@ -82,7 +91,7 @@ def make_token(db: Session, clock: Clock, actor: Actor, one: TokenEntry) -> Toke
     )
     db.add(row)
     db.flush()
-    note(db, Note("token", row.id, row.employer_id, {"token": ["", name]}))
+    note(db, Note("token", row.id, row.employer_id, {"token": ["", f"{name}, may {one.may}"]}))
     return TokenMade(row.id, secret, instant(row.expires_at))
 
 
@@ -96,6 +105,7 @@ def list_tokens(db: Session, clock: Clock, actor: Actor) -> tuple[TokenView, ...
             id=one.id,
             name=one.name,
             employer=employer,
+            may="write" if one.may == "write" else "read",
             made_at=instant(one.made_at),
             expires_at=instant(one.expires_at),
             used_at=instant(one.used_at) if one.used_at else "",
@@ -114,9 +124,9 @@ def end_token(db: Session, clock: Clock, actor: Actor, token_id: str) -> None:
     note(db, Note("token", row.id, row.employer_id, {"token": [row.name, "ended"]}))
 
 
-def actor_for_token(db: Session, clock: Clock, token: str) -> Actor | None:
-    """Return who reads by a token: somebody with a supervisor's sight of its employer; None for one that does not
-    count."""
+def actor_for_token(db: Session, clock: Clock, token: str, to_write: bool = False) -> Actor | None:
+    """Return who works by a token: somebody with a supervisor's sight of its employer, or an administrator of it where
+    it is ``to_write`` and may; None for one that does not count. Raises :class:`Forbidden` for one that only reads."""
     if not token.startswith(MARK):
         return None
     now = clock.now(db)
@@ -125,4 +135,7 @@ def actor_for_token(db: Session, clock: Clock, token: str) -> Actor | None:
         return None
     if row.used_at is None or now - row.used_at > NOTED_EVERY:
         db.execute(update(ApiToken).where(ApiToken.id == row.id).values(used_at=now))
-    return Actor(id=row.id, name=row.name, login="", grants=(("supervisor", row.employer_id),))
+    if to_write and row.may != "write":
+        raise Forbidden("only_reads", "This token only reads. Ask your administrator for one that writes.")
+    role = "administrator" if to_write else "supervisor"
+    return Actor(id=row.id, name=row.name, login="", grants=((role, row.employer_id),))

@@ -8,9 +8,9 @@ import { useEmployers } from "@/features/admin/useEmployers";
 import { Problem, Text } from "@/design/Fields";
 import { Empty, Failed, Loading } from "@/design/States";
 
-/** Tokens by which other programs read what an employer has here. */
+/** Tokens by which other programs read what an employer has here, or enter some of it. */
 export function TokensPage() {
-  const [given, setGiven] = useState({ name: "", employer_id: "", days: "90" });
+  const [given, setGiven] = useState({ name: "", employer_id: "", days: "90", may: "read" });
   const [made, setMade] = useState("");
   const queries = useQueryClient();
   const { problem, attempt } = useAttempt("Nothing was changed.");
@@ -22,7 +22,8 @@ export function TokensPage() {
   const again = () => queries.invalidateQueries({ queryKey: keys.tokens });
   const make = () =>
     attempt(async () => {
-      const body = { name: given.name, employer_id: employer, days: Number(given.days) };
+      const may = given.may === "write" ? ("write" as const) : ("read" as const);
+      const body = { name: given.name, employer_id: employer, days: Number(given.days), may };
       setMade((await unwrap(api.POST("/api/tokens", { body }))).token);
       setGiven({ ...given, name: "" });
       await again();
@@ -36,7 +37,8 @@ export function TokensPage() {
     <>
       <h1>Tokens</h1>
       <p className="dim">
-        Another program reads by one what a supervisor of that employer may read, and changes nothing.
+        Another program reads by one what a supervisor of that employer may read: nothing of anybody&apos;s health. One
+        that also writes enters people, clearances, trainings and results of before, and nothing else.
       </p>
       <form
         className="note tarn"
@@ -59,6 +61,15 @@ export function TokensPage() {
             data={(places?.rows ?? []).map((one) => ({ value: one.id, label: one.name }))}
             value={employer}
             onChange={(event) => setGiven({ ...given, employer_id: event.currentTarget.value })}
+          />
+          <NativeSelect
+            label="What it may"
+            data={[
+              { value: "read", label: "read" },
+              { value: "write", label: "read and write" },
+            ]}
+            value={given.may}
+            onChange={(event) => setGiven({ ...given, may: event.currentTarget.value })}
           />
           <Text
             label="For how many days"
@@ -92,7 +103,8 @@ export function TokensPage() {
         {tokens.data.map((one) => (
           <li key={one.id} className="row-line">
             <span>
-              <b>{one.name}</b>, {one.employer} {one.state !== "counts" && <b className="gorse">{one.state}</b>}
+              <b>{one.name}</b>, {one.employer}
+              {one.may === "write" && ", writes too"} {one.state !== "counts" && <b className="gorse">{one.state}</b>}
               <br />
               <span className="dim">
                 until {dateTime(one.expires_at)} · {one.used_at ? `last used ${dateTime(one.used_at)}` : "never used"}
