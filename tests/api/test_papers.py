@@ -254,3 +254,16 @@ def test_no_card_of_a_crew_is_drawn_of_what_does_not_hold_today(house: House) ->
     crew = {"site": house.ours.site, "day": then}
     with pytest.raises(Refused, match="nobody_may"):
         supervisor.post("/api/tomorrow/cards", {"crew": crew})
+
+
+def test_who_plans_the_work_prints_cards_and_not_what_a_clearance_allows(house: House) -> None:
+    tester, supervisor = house.client(), house.client("supervisor")
+    visit = tester.whole_visit(house.ours.people[1])
+    assert paper(supervisor, visit, "card") == paper(tester, visit, "card")
+    for kind in ("report", "letter"):
+        made = tester.post(f"/api/visits/{visit}/reports", {"page_size": "A4", "paper": kind})
+        with pytest.raises(Refused, match="of_health"):
+            paper(supervisor, visit, kind)
+        with pytest.raises(Refused, match="of_health"):
+            supervisor.get(made["url"])
+        assert paper(house.client("administrator"), visit, kind) == paper(tester, visit, kind)

@@ -223,7 +223,7 @@ def sign(context: Context, visit_id: str, body: SignVisit) -> BenchView:
 def issue(context: Context, visit_id: str, body: IssueReport) -> Issued:
     """Issue the report, the card or the worker's letter; the same revision gives the same bytes ever after."""
     wanted = papers.Printed(body.paper, body.page_size, context.where)
-    row = papers.issue(context.db, context.clock, context.actor, visit_id, wanted)
+    row = papers.issue_to_print(context.db, context.clock, context.actor, visit_id, wanted)
     return Issued(f"/api/visits/{visit_id}/reports/{row.page_size}/{row.revision}", row.sha256)
 
 

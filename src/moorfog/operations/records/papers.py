@@ -26,7 +26,7 @@ from moorfog.operations.people.holding import hold_person
 from moorfog.operations.people.permissions import judge_permissions, task_tested_for, today_at
 from moorfog.operations.people.reporting import ReportEntry
 from moorfog.operations.records.anchors import installation_key
-from moorfog.operations.records.reports import draw, kept_paper, store_paper
+from moorfog.operations.records.reports import CARD, check_printed, draw, kept_paper, store_paper
 from moorfog.store.clock import Clock
 from moorfog.store.models import DocumentRow, Employer, Person, Site, WearPermission
 from moorfog.store.models_programme import CardCode, CodeTry
@@ -133,7 +133,13 @@ class Printed:
     @property
     def name(self) -> str:
         """What it is called among the papers of a revision."""
-        return {"report": self.page_size, "card": "card", "letter": f"words-{self.page_size[:4]}"}[self.paper]
+        return {"report": self.page_size, "card": CARD, "letter": f"words-{self.page_size[:4]}"}[self.paper]
+
+
+def issue_to_print(db: Session, clock: Clock, actor: Actor, visit_id: str, one: Printed) -> DocumentRow:
+    """Issue a paper for somebody who will read it. Raises as :func:`issue` and :func:`check_printed`."""
+    check_printed(db, actor, visit_id, one.name)
+    return issue(db, clock, actor, visit_id, one)
 
 
 def issue(db: Session, clock: Clock, actor: Actor, visit_id: str, one: Printed) -> DocumentRow:

@@ -14,7 +14,7 @@ from moorfog.documents.report import Names, PageSize, ReportView, report_view
 from moorfog.operations.accounts.sessions import READERS, Actor
 from moorfog.operations.bench.readings import load_readings
 from moorfog.operations.bench.visits import find_head
-from moorfog.operations.errors import DomainError, NotFound
+from moorfog.operations.errors import DomainError, Forbidden, NotFound
 from moorfog.operations.records.anchors import key_fingerprint
 from moorfog.store.base import new_id
 from moorfog.store.clock import Clock
@@ -115,9 +115,22 @@ def _stored(db: Session, visit_id: str, page_size: str, revision: int) -> Docume
     )
 
 
+CARD = "card"
+"""What the card is called among the papers of a revision."""
+
+
+def check_printed(db: Session, actor: Actor, visit_id: str, paper: str) -> None:
+    """Raise :class:`Forbidden` where somebody wants a paper that says what a clearance allows, and may not see that:
+    all but the card; :class:`NotFound` outside the scope."""
+    head = find_head(db, actor.require(*READERS), visit_id)
+    if paper != CARD and not actor.sees_health(head.employer_id):
+        raise Forbidden("of_health", "This paper has limits of a clearance: a tester or an administrator prints it.")
+
+
 def find_report(db: Session, actor: Actor, visit_id: str, page_size: str, revision: int) -> DocumentRow:
-    """Return an issued report. Raises :class:`NotFound` outside the scope or where none was issued."""
-    find_head(db, actor.require(*READERS), visit_id)
+    """Return an issued paper. Raises :class:`NotFound` outside the scope or where none was issued, and as
+    :func:`check_printed`."""
+    check_printed(db, actor, visit_id, page_size)
     row = _stored(db, visit_id, page_size, revision)
     if row is None:
         raise NotFound("report")

@@ -11,6 +11,8 @@ interface Sort {
   needsPass?: boolean;
   /** Not of a practice. */
   isReal?: boolean;
+  /** Says nothing of a clearance: anybody may print it. */
+  isOpen?: boolean;
   cap?: string;
 }
 const ON_LETTER_PAPER = new Set<string | undefined>(["US", "CA", "MX"]);
@@ -18,7 +20,7 @@ const usual = ON_LETTER_PAPER.has(new Intl.Locale(navigator.language).region) ? 
 const other = usual === "A4" ? "Letter" : "A4";
 const NAMES = { A4: "A4", Letter: "US paper" };
 const PAPERS: Sort[] = [
-  { label: "Card", body: { paper: "card", page_size: "A4" }, needsPass: true, isReal: true, cap: "C" },
+  { label: "Card", body: { paper: "card", page_size: "A4" }, needsPass: true, isReal: true, isOpen: true, cap: "C" },
   { label: "Letter to the worker", body: { paper: "letter", page_size: usual }, isReal: true, cap: "B" },
   { label: `Letter to the worker, ${NAMES[other]}`, body: { paper: "letter", page_size: other }, isReal: true },
   { label: "Report, A4", body: { paper: "report", page_size: "A4" } },
@@ -38,7 +40,9 @@ export function Papers({ visitId, passed, isReal, isShort = false }: Props) {
   const [problem, setProblem] = useState("");
   const [busy, setBusy] = useState("");
   const [sent, setSent] = useState("");
-  const hasMail = useSession().data?.has_mail ?? false;
+  const session = useSession().data;
+  const hasMail = session?.has_mail ?? false;
+  const seesHealth = session?.roles.some((role) => role === "tester" || role === "administrator") ?? false;
   const mail = async (paper: Paper["paper"]) => {
     setProblem("");
     setSent("");
@@ -68,7 +72,11 @@ export function Papers({ visitId, passed, isReal, isShort = false }: Props) {
     }
   };
   const offered = PAPERS.filter(
-    (one) => (passed || !one.needsPass) && (isReal || !one.isReal) && (!isShort || one.cap !== undefined),
+    (one) =>
+      (passed || !one.needsPass) &&
+      (isReal || !one.isReal) &&
+      (seesHealth || one.isOpen) &&
+      (!isShort || one.cap !== undefined),
   );
   const keyed = offered.filter((one) => one.cap && busy === "");
   useKeys(Object.fromEntries(keyed.map((one) => [one.cap?.toLowerCase() ?? "", () => void issue(one)])));
