@@ -69,7 +69,7 @@ class Table:
         self.page.on("pageerror", lambda error: self.problems.append(str(error)))
         self.proposed: list[dict[str, Any]] = []
         self.posted: list[tuple[str, dict[str, Any]]] = []  # every proposal with the visit it was sent to
-        self.is_away = False
+        self.is_away, self.opened_by = False, "t"
         self.session = dict(SESSION)
         self.failures: list[int] = []  # what the next proposals are answered with instead of being heard
         self.page.goto(f"{ORIGIN}/visit/v")
@@ -92,6 +92,8 @@ class Table:
             employer="Cold Haven Boatyard",
             site="Slip 2",
             bench="A",
+            opened_by=self.opened_by,
+            opener="Maren Oake" if self.opened_by == "t" else "Bo Reed",
             has_report=False,
             zone="America/New_York",
             late_entries=0,

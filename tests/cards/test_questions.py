@@ -197,6 +197,27 @@ def test_what_is_looked_at_together_is_settled_with_one_key(table: Make, rules: 
     assert asked["hair"] == "fine" and asked["smoking"] == "not_fine"
 
 
+@pytest.mark.parametrize("opened_by", ["t", "u"])
+def test_turning_away_from_a_colleagues_visit_asks_once_more(table: Make, rules: Rules, opened_by: str) -> None:
+    bare = Bench(rules, clearance=None)
+    bare.until("choose_facepiece")
+    bare.do("choose_facepiece", facepiece(**PIECES["full"], ppe=("spectacles",)))
+    shown = table(bare)
+    shown.opened_by = opened_by
+    shown.tell()
+    shown.page.locator("[data-item='stopped']").wait_for()
+    shown.page.keyboard.press("t")
+    shown.page.get_by_label("Reason, short").fill("Comes back tomorrow")
+    shown.page.keyboard.press("Enter")
+    if opened_by == "u":
+        shown.page.get_by_text("Bo Reed opened this visit. Ask them first.").wait_for()
+        assert [one["kind"] for one in shown.proposed] == []
+        assert shown.axe() == [] and shown.cut() == []
+        shown.page.get_by_role("button", name="They know: turn away").click()
+    shown.page.wait_for_timeout(300)
+    assert [one["kind"] for one in shown.proposed] == ["turned_away"]
+
+
 @pytest.mark.parametrize("width", [1280, 820])
 def test_what_lets_no_run_start_has_a_card_before_it_is_worn(table: Make, rules: Rules, width: int) -> None:
     bare = Bench(rules, clearance=None)

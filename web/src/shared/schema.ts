@@ -4138,6 +4138,10 @@ export interface components {
             meanwhile: components["schemas"]["Meanwhile"][];
             /** Number */
             number: string;
+            /** Opened By */
+            opened_by: string;
+            /** Opener */
+            opener: string;
             /** Person */
             person: string;
             /** Person Id */

@@ -16,7 +16,7 @@ from moorfog.core.visit.state import Visit
 from moorfog.operations.bench.visits import last_result, view_visit
 from moorfog.operations.errors import NotFound
 from moorfog.store.clock import Clock
-from moorfog.store.models import DocumentRow, Employer, EventRow, Person, Site, VisitHead, VisitSummary
+from moorfog.store.models import Account, DocumentRow, Employer, EventRow, Person, Site, VisitHead, VisitSummary
 from moorfog.store.scope import Scope
 
 _SECOND = text("SECOND")
@@ -53,6 +53,9 @@ class BenchView:
     zone: str
     """The site's time zone: its day counts."""
     bench: str
+    opened_by: str
+    """The account that opened the visit, and who that is."""
+    opener: str
     has_report: bool
     late_entries: int
     meanwhile: tuple[Meanwhile, ...]
@@ -115,6 +118,8 @@ def view_for_screen(
             func.timestampdiff(_SECOND, EventRow.occurred_at, EventRow.recorded_at) > int(late_s),
         )
     )
+    opened_by = db.scalar(select(EventRow.actor).where(EventRow.visit_id == visit_id, EventRow.seq == 1)) or ""
+    opener = db.get(Account, opened_by)
     result = f"last: {last}" if last else "no earlier test on record"
     return BenchView(
         visit_id=visit_id,
@@ -131,6 +136,8 @@ def view_for_screen(
         site=site.name,
         zone=site.zone,
         bench=visit.opened.bench if visit.opened else "",
+        opened_by=opened_by,
+        opener=opener.name if opener is not None else "",
         has_report=report is not None,
         late_entries=late or 0,
         meanwhile=_meanwhile(db, head, now, clock.now(db)),
