@@ -26,15 +26,24 @@ from moorfog.data import instrument_kinds
 from moorfog.documents.fonts import STACK
 from moorfog.documents.pdf import HERE, pdf_of
 from moorfog.documents.qr import qr_svg
+from moorfog.documents.tables import UNPRINTABLE
 from moorfog.documents.trace import trace_svg
 
 PageSize = Literal["A4", "Letter"]
+
+
+def _printable(value: object) -> object:
+    """Return a value of a template without signs that no paper can show."""
+    return UNPRINTABLE.sub("", value) if type(value) is str else value
+
+
 templates = Environment(
     loader=FileSystemLoader(HERE / "templates"),
     autoescape=True,
     undefined=StrictUndefined,
     trim_blocks=True,
     lstrip_blocks=True,
+    finalize=_printable,
 )
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
+import re
 from collections.abc import Iterable, Sequence
 
 from moorfog.core.measuring.readings import Reading
@@ -38,8 +39,19 @@ RESULT_COLUMNS = (
 )
 
 
+UNPRINTABLE = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\x7f\ufffe\uffff]")
+"""What no table has a way to write: the signs that XML 1.0 leaves out of its Char production, and DEL."""
+
+
+def one_line(text: str) -> str:
+    """Return text in one line and without unprintable signs, for formats in which a line is something else."""
+    return " ".join(UNPRINTABLE.sub(" ", text).split())
+
+
 def guarded(text: str) -> str:
-    """Return text that no spreadsheet takes for a formula; a leading minus of a number stays."""
+    """Return text that no spreadsheet takes for a formula, without unprintable signs; a leading minus of a number
+    stays."""
+    text = UNPRINTABLE.sub("", text)
     risky = text[:1] in ("=", "+", "@", "\t", "\r") or (text[:1] == "-" and not text[1:].replace(".", "", 1).isdigit())
     return f"'{text}" if risky else text
 

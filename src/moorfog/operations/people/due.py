@@ -14,6 +14,7 @@ from sqlalchemy import func, or_, select, true
 from sqlalchemy.orm import Session
 
 from moorfog.documents.code import initials
+from moorfog.documents.tables import one_line
 from moorfog.operations.accounts.journal import Note, note
 from moorfog.operations.accounts.sessions import READERS, Actor, digest_of, load_actor
 from moorfog.operations.errors import NotFound
@@ -199,7 +200,7 @@ def calendar_of(db: Session, clock: Clock, secret: str) -> bytes:
     out = Calendar()
     out.add("prodid", "-//Moorfog//Due//EN")
     out.add("version", "2.0")
-    out.add("x-wr-calname", f"Fit tests due, {site.name}")
+    out.add("x-wr-calname", f"Fit tests due, {one_line(site.name)}")
     due = _due(db, clock, site, 0, whole=True)
     for one in due_lines(db, due):
         event = Event()
@@ -209,7 +210,7 @@ def calendar_of(db: Session, clock: Clock, secret: str) -> bytes:
         event.add("dtstart", day)
         event.add("dtend", day + timedelta(days=1))
         ends = f"{one.ends_by} ends" if one.until else "may wear nothing now"
-        event.add("summary", f"{initials(one.name)} {one.number}: {ends}")
+        event.add("summary", one_line(f"{initials(one.name)} {one.number}: {ends}"))
         out.add_component(event)
     content: bytes = out.to_ical()
     return content
