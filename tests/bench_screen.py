@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import http.client
 import json
-import shutil
 import threading
 import time
 from collections.abc import Iterator
@@ -35,6 +34,7 @@ from moorfog.store.clock import DatabaseClock
 from moorfog.store.models import Account, Person
 from tests.browser.stack import PASSWORD, TOKEN, Stack
 from tests.browser.walked import Walker
+from tests.chromium import launched
 
 VISITS = 40
 SECONDS = 60
@@ -56,7 +56,7 @@ LISTEN = """(visit) => {
 def watching(stack: Stack, visit: str) -> Iterator[Page]:
     """A signed-in Chromium on a visit's bench, taking the time from each reading's end to the second frame after it."""
     with sync_playwright() as playwright:
-        browser = playwright.chromium.launch(executable_path=shutil.which("chromium"), args=["--no-sandbox"])
+        browser = launched(playwright)
         page = browser.new_page()
         page.goto(stack.address)
         page.get_by_label("Name you sign in with").fill("maren")

@@ -79,25 +79,15 @@ def engine(server: PrivateServer) -> Iterator[Engine]:
     made.dispose()
 
 
-ARGUMENTS = (
-    "--no-sandbox",
-    "--disable-dev-shm-usage",
-    # two windows side by side, as on a bench: neither is in the background
-    "--disable-background-timer-throttling",
-    "--disable-renderer-backgrounding",
-    "--disable-backgrounding-occluded-windows",
-)
-
-
 @pytest.fixture(scope="session")
 def browser() -> Iterator[Browser]:
     """Debian's Chromium, headless."""
-    path = shutil.which("chromium")
-    assert path, "chromium is missing; ./moorfog test installs it"
     from playwright.sync_api import sync_playwright
 
+    from tests.chromium import launched
+
     with sync_playwright() as playwright:
-        one = playwright.chromium.launch(executable_path=path, args=list(ARGUMENTS))
+        one = launched(playwright)
         yield one
         one.close()
 

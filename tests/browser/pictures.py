@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import shutil
 import sys
 from collections.abc import Callable
 from pathlib import Path
@@ -11,7 +10,7 @@ from playwright.sync_api import Browser, sync_playwright
 
 from tests.browser.desk import Desk
 from tests.browser.senses import SLOTS, WORDS, begin
-from tests.conftest import ARGUMENTS
+from tests.chromium import launched
 
 OUT = Path(__file__).parents[2] / "docs" / "screenshots"
 
@@ -169,7 +168,7 @@ def main() -> None:
     """Take all pictures, or those named."""
     OUT.mkdir(parents=True, exist_ok=True)
     with sync_playwright() as playwright:
-        browser = playwright.chromium.launch(executable_path=shutil.which("chromium"), args=list(ARGUMENTS))
+        browser = launched(playwright)
         album = Album(browser, sys.argv[1])
         every: dict[str, Callable[[], None]] = {
             "pages": album.pages,
