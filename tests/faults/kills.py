@@ -10,6 +10,7 @@ import time
 import urllib.error
 import urllib.request
 from collections import Counter
+from datetime import UTC, datetime
 from http.cookiejar import CookieJar
 from typing import Any
 
@@ -17,24 +18,28 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from moorfog.demo.run import PASSWORD
+from moorfog.operations.records.verify import verify
 from moorfog.serving.parts import DATABASE
-from moorfog.store.models import Person, Site
+from moorfog.store.base import new_id
+from moorfog.store.models import EventRow, Person, Site
 from tests.browser.stack import Stack
 
 BACK_WITHIN_S = 5.0
 STEADY_WITHIN_S = 30.0
 
 
-class Poster(threading.Thread):
-    """Enters one person after the other and keeps at each until it is acknowledged; never gives up, never skips."""
+class Insistent(threading.Thread):
+    """Does one thing after the other over HTTP, each until it is acknowledged; never gives up, never skips."""
 
-    def __init__(self, address: str, site: str) -> None:
+    PAUSE_S = 0.0
+
+    def __init__(self, address: str, login: str) -> None:
         super().__init__(daemon=True)
-        self.address, self.site = address, site
+        self.address = address
         self.acknowledged: list[str] = []
         self.over = threading.Event()
         self.opener = urllib.request.build_opener(urllib.request.HTTPCookieProcessor(CookieJar()))
-        self.token = self._call("/api/session", {"login": "hollis", "password": PASSWORD})["token"]
+        self.token = self._call("/api/session", {"login": login, "password": PASSWORD})["token"]
 
     def _call(self, path: str, body: dict[str, Any]) -> Any:
         headers = {"Content-Type": "application/json", "X-Moorfog-Token": getattr(self, "token", "")}
@@ -42,14 +47,17 @@ class Poster(threading.Thread):
         with self.opener.open(request, timeout=5) as answer:
             return json.load(answer)
 
+    def given(self, number: int) -> tuple[str, str, dict[str, Any]]:
+        """Return the next thing: its name, and the path and body of the call that does it."""
+        raise NotImplementedError
+
     def run(self) -> None:
         """Post until told to stop."""
         while not self.over.is_set():
-            number = f"k{len(self.acknowledged)}"
-            entry = {"site_id": self.site, "name": "Ida Holm", "number": number, "job": "", "task": "", "contact": ""}
+            name, path, body = self.given(len(self.acknowledged))
             while not self.over.is_set():
                 try:
-                    self._call("/api/people", entry)
+                    self._call(path, body)
                 except urllib.error.HTTPError as error:
                     if json.loads(error.read() or b"{}").get("code") == "number_taken":
                         break  # its first answer was lost on the way
@@ -61,18 +69,55 @@ class Poster(threading.Thread):
                 break
             else:
                 return
-            self.acknowledged.append(number)
+            self.acknowledged.append(name)
+            self.over.wait(self.PAUSE_S)
 
 
-def kill_at_random(stack: Stack, kills: int, seed: int) -> list[str]:
-    """Kill one part after the other under a supervisor. Returns what went wrong; nothing where nothing did."""
+class Poster(Insistent):
+    """Enters one person after the other."""
+
+    def __init__(self, address: str, site: str) -> None:
+        super().__init__(address, "hollis")
+        self.site = site
+
+    def given(self, number: int) -> tuple[str, str, dict[str, Any]]:
+        """Return the entry of somebody new."""
+        entry = {"site_id": self.site, "name": "Ida Holm", "number": f"k{number}", "job": "", "task": "", "contact": ""}
+        return entry["number"], "/api/people", entry
+
+
+class Bench(Insistent):
+    """A visit at a bench, whose tester notes one touch after the other."""
+
+    PAUSE_S = 1.0
+
+    def __init__(self, address: str, person: str) -> None:
+        super().__init__(address, "maren")
+        self.person = person
+        opened = {"person_id": person, "bench": "A", "is_practice": False, "speed": 1}
+        self.visit = self._call("/api/visits", {"visit_id": new_id(), "event_id": new_id(), **opened})["visit_id"]
+
+    def given(self, number: int) -> tuple[str, str, dict[str, Any]]:
+        """Return a touch that moved nothing: an observation, which is taken always."""
+        one = {"id": new_id(), "expects": None, "mark": None, "visit_id": self.visit, "person_id": self.person}
+        now = datetime.now(UTC).isoformat()
+        touch = {**one, "occurred_at": now, "body": {"kind": "touched", "moved": False}}
+        return touch["id"], f"/api/visits/{self.visit}/events", touch
+
+
+def kill_at_random(stack: Stack, kills: int, seed: int, benches: int) -> list[str]:
+    """Kill one part after the other under a supervisor, while so many visits go on. Returns what went wrong; nothing
+    where nothing did."""
     parts, dice, wrong = stack.parts, random.Random(seed), list[str]()
     parts.adopt(DATABASE, stack.server.spawn, stack.server.spawned)
     with Session(stack.engine) as db:
         site = db.scalars(select(Site.id)).first()
-        assert site is not None
-    poster = Poster(stack.address, site)
-    poster.start()
+        people = list(db.scalars(select(Person.id).order_by(Person.id).limit(benches)))
+        assert site is not None and len(people) == benches
+    poster, visits = Poster(stack.address, site), [Bench(stack.address, one) for one in people]
+    at_work: list[Insistent] = [poster, *visits]
+    for one in at_work:
+        one.start()
     for _ in range(kills):
         # the supervisor starts processes on this very thread: the leash is the thread's that started them
         name = dice.choice(list(parts.parts))
@@ -96,8 +141,10 @@ def kill_at_random(stack: Stack, kills: int, seed: int) -> list[str]:
         time.sleep(0.05)
     if len(poster.acknowledged) < count + 5:
         wrong.append("nothing is taken any more after the kills")
-    poster.over.set()
-    poster.join(10)
+    for one in at_work:
+        one.over.set()
+    for one in at_work:
+        one.join(10)
     stack.engine.dispose()  # these connections were to those that died
     with Session(stack.engine) as db:
         stored = Counter(db.scalars(select(Person.number).where(Person.number.like("k%"))))
@@ -105,4 +152,24 @@ def kill_at_random(stack: Stack, kills: int, seed: int) -> list[str]:
     wrong += [f"{one} is there {times} times" for one, times in stored.items() if times > 1]
     if len(poster.acknowledged) < kills // 2:
         wrong.append(f"only {len(poster.acknowledged)} were taken in all that time")
+    for each in visits:
+        wrong += _lost_of(stack, each)
+    return wrong + [f"{one.where}: {one.problem}" for one in verify(stack.engine)]
+
+
+def _lost_of(stack: Stack, bench: Bench) -> list[str]:
+    """Return what of a visit's presses is not there, or is there more than once."""
+    with Session(stack.engine) as db:
+        log = db.execute(
+            select(EventRow.seq, EventRow.id).where(EventRow.visit_id == bench.visit).order_by(EventRow.seq)
+        )
+        rows = log.all()
+    stored = Counter(one.id for one in rows)
+    wrong = [
+        f"a press of {bench.visit} was acknowledged and is not there" for one in bench.acknowledged if not stored[one]
+    ]
+    if [one.seq for one in rows] != list(range(1, len(rows) + 1)):
+        wrong.append(f"the log of {bench.visit} has gaps")
+    if not bench.acknowledged or len(rows) > len(bench.acknowledged) + 2:  # opened, and one whose answer was lost
+        wrong.append(f"{len(bench.acknowledged)} presses of {bench.visit} were acknowledged, {len(rows)} entries stand")
     return wrong

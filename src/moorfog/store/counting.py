@@ -6,13 +6,13 @@ from collections import Counter
 from collections.abc import Iterable, Mapping
 from datetime import datetime
 from typing import Any
-from zoneinfo import ZoneInfo
 
 from sqlalchemy import Engine, select, text
 from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.orm import Session
 
 from moorfog.core.advice.methods import QUALITATIVE
+from moorfog.core.kernel.days import day_in
 from moorfog.store.base import run_in_transaction
 from moorfog.store.models_counts import ResultCount, ResultUnit
 
@@ -48,7 +48,7 @@ def _unit(own: list[Mapping[str, Any]], method: str, seqs: Mapping[int, int], zo
         **{key: last[key] for key in (*shared, "source_seq", "fold_version")},
         "method": method,
         "task": task,
-        "day": tested_at.astimezone(ZoneInfo(zone)).date(),
+        "day": day_in(zone, tested_at),
         "seq": seqs[last["no"]],
         "first": own[0]["outcome"],
         "is_sensed": last["method"] in QUALITATIVE,

@@ -14,6 +14,7 @@ from sqlalchemy.orm import Session
 from moorfog.core.events.payloads import Event, QualitativeStarted, ScreeningStarted
 from moorfog.core.kernel.arithmetic import cut
 from moorfog.core.kernel.codec import encode
+from moorfog.core.kernel.days import day_in
 from moorfog.core.rules.validity import INTERVAL, valid_until
 from moorfog.core.transitions.fold import fold
 from moorfog.core.views.terms import capped_at, method_limits
@@ -140,7 +141,7 @@ def rows_of(head: VisitHead, visit: Visit, actors: Mapping[int, str]) -> Rows:
             ends.append({**common, **_end(one.no, visit.person_id, piece.configuration, one.started_at)})
         stood = one.has_passed and is_under_question(visit)  # it stands there suspended until it is settled
         if ((result == "pass" and signed) or stood) and not visit.is_practice:
-            day = one.started_at.astimezone(ZoneInfo(opened.zone)).date()
+            day = day_in(opened.zone, one.started_at)
             months = visit.rules.book.ratio(INTERVAL)
             if months is not None:
                 permissions[piece.configuration] = {

@@ -1,11 +1,17 @@
-"""Days as they are kept: YYYY-MM-DD and nothing else, so that a later one is also the later text."""
+"""Days: written YYYY-MM-DD and nothing else, so that a later one is the later text, too; and which day it is."""
 
 from __future__ import annotations
 
 import re
-from datetime import date
+from datetime import date, datetime
+from zoneinfo import ZoneInfo
 
 WRITTEN = re.compile(r"[0-9]{4}-[0-9]{2}-[0-9]{2}")
+
+
+def day_in(zone: str, at: datetime) -> date:
+    """Return the day that it is in a time zone at a moment: the day of a site is that of its own zone."""
+    return at.astimezone(ZoneInfo(zone)).date()
 
 
 def day_or_none(text: str) -> date | None:

@@ -5,11 +5,11 @@ from __future__ import annotations
 from dataclasses import dataclass
 from datetime import date
 from fractions import Fraction
-from zoneinfo import ZoneInfo
 
 from moorfog.core.advice.methods import cap_by_taste, up_to_words
 from moorfog.core.advice.protection import protection, suffices
 from moorfog.core.kernel.arithmetic import cut
+from moorfog.core.kernel.days import day_in
 from moorfog.core.rules.validity import INTERVAL, valid_until
 from moorfog.core.visit.outcomes import outcome
 from moorfog.core.visit.state import Try, Visit
@@ -90,7 +90,7 @@ def good_until(visit: Visit) -> date | None:
         return None
     if outcome(visit, last)[0] != "pass":
         return None
-    return valid_until(last.started_at.astimezone(ZoneInfo(visit.opened.zone)).date(), int(months))
+    return valid_until(day_in(visit.opened.zone, last.started_at), int(months))
 
 
 def on_file_words(what: str) -> str:

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import secrets
 from datetime import datetime
-from zoneinfo import ZoneInfo
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from moorfog.core.events import payloads as ev
+from moorfog.core.kernel.days import day_in
 from moorfog.core.rules.protocols import Protocol
 from moorfog.core.visit.state import Visit
 from moorfog.operations.accounts.sessions import Actor
@@ -29,7 +29,7 @@ CAUTION_ITEMS = {"smoke_cautions": "smoke"}
 def day_at_site(visit: Visit, at: datetime) -> str:
     """Return the date at the visit's site, YYYY-MM-DD."""
     zone = visit.opened.zone if visit.opened is not None else "UTC"
-    return at.astimezone(ZoneInfo(zone)).date().isoformat()
+    return day_in(zone, at).isoformat()
 
 
 def _protocol(visit: Visit) -> Protocol:

@@ -7,7 +7,6 @@ from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from typing import Any
 from uuid import UUID, uuid5
-from zoneinfo import ZoneInfo
 
 from sqlalchemy import delete, select, update
 from sqlalchemy.orm import Session
@@ -16,6 +15,7 @@ from moorfog.core.events import payloads as ev
 from moorfog.core.events.payloads import instant
 from moorfog.core.kernel.canonical import digest
 from moorfog.core.kernel.codec import decode, encode
+from moorfog.core.kernel.days import day_in
 from moorfog.core.transitions.admit import FUTURE_TOLERANCE, Refusal, admit
 from moorfog.core.transitions.bound import PressedOn, not_of_this
 from moorfog.core.transitions.fold import step
@@ -126,7 +126,7 @@ def open_visit(
     if site is None:
         raise NotFound("site")
     now = clock.now(db)
-    opened_on = (occurred_at or now).astimezone(ZoneInfo(site.zone)).date().isoformat()
+    opened_on = day_in(site.zone, occurred_at or now).isoformat()
     rules = rules_of_site(db, site, opened_on)
     keep_rules(db, rules)
     head = VisitHead(
@@ -371,7 +371,7 @@ def enter_file(db: Session, clock: Clock, actor_id: str, head: VisitHead) -> App
     visit, now = load_visit(db, head), clock.now(db)
     if visit.opened is None or visit.closed:
         return None
-    found = file_on(db, visit.person_id, now.astimezone(ZoneInfo(visit.opened.zone)).date().isoformat())
+    found = file_on(db, visit.person_id, day_in(visit.opened.zone, now).isoformat())
     known = visit.file
     if known is not None and (known.clearance, known.trained_on, known.on) == (
         found.clearance,

@@ -15,7 +15,7 @@ from moorfog.core.events.facts import STRICT
 from moorfog.core.events.payloads import instant
 from moorfog.core.kernel.arithmetic import NotANumber, parse_decimal
 from moorfog.core.kernel.codec import DataError
-from moorfog.core.kernel.days import day_or_none
+from moorfog.core.kernel.days import day_in, day_or_none
 from moorfog.core.rules.instruments import strictest_limit
 from moorfog.data import instrument_kinds
 from moorfog.operations.accounts.journal import Note, changed, note
@@ -277,7 +277,7 @@ def enter_calibration(db: Session, clock: Clock, actor: Actor, instrument_id: st
     """Put a calibration on file; it counts from now on until its own end."""
     row = _find(db, actor, instrument_id)
     done, until = day_of(one.done_on, "calibrated on"), day_of(one.good_until, "good until")
-    today = clock.now(db).astimezone(ZoneInfo(str(row.content.get("zone") or "UTC"))).date()
+    today = day_in(str(row.content.get("zone") or "UTC"), clock.now(db))
     problems = []
     if done > today:
         problems.append(f"{done} has not come yet")

@@ -13,6 +13,7 @@ from sqlalchemy.orm import Session
 
 from moorfog.core.events.payloads import DailyCheck, Instrument, instant
 from moorfog.core.kernel.codec import DataError
+from moorfog.core.kernel.days import day_in
 from moorfog.core.rules.instruments import CheckRule, KindRule, strictest_limit
 from moorfog.core.rules.kit_gate import same_serial, unfit_today
 from moorfog.data import instrument_kinds
@@ -141,7 +142,7 @@ def find_instrument(db: Session, scope: Scope, instrument_id: str) -> Instrument
 
 def local_day(row: InstrumentRow, now: datetime) -> date:
     """Return the date at ``now`` where the counter stands."""
-    return now.astimezone(ZoneInfo(row.content["zone"])).date()
+    return day_in(row.content["zone"], now)
 
 
 @dataclass(frozen=True)

@@ -5,13 +5,13 @@ from __future__ import annotations
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Any, ClassVar, Literal
-from zoneinfo import ZoneInfo
 
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from moorfog.core.events.facts import STRICT
 from moorfog.core.events.payloads import Nebuliser, instant
+from moorfog.core.kernel.days import day_in
 from moorfog.core.rules.book import Book
 from moorfog.core.rules.kit_gate import lot_is_over, nebuliser_blocks
 from moorfog.data import shipped_rules
@@ -179,7 +179,7 @@ def books_of(db: Session, employer_id: str | None, now: datetime) -> tuple[list[
     if employer_id is not None:
         query = query.where(Site.employer_id == employer_id)
     sites = list(db.scalars(query))
-    days = [now.astimezone(ZoneInfo(one.zone)).date().isoformat() for one in sites]
+    days = [day_in(one.zone, now).isoformat() for one in sites]
     books = [site_book(db, one, one.rule_book) for one in sites]
     return books or [shipped_rules().book], max(days, default=now.date().isoformat())
 

@@ -8,13 +8,13 @@ from collections import Counter
 from dataclasses import dataclass, replace
 from datetime import timedelta
 from typing import Literal
-from zoneinfo import ZoneInfo
 
 from sqlalchemy import delete
 from sqlalchemy.orm import Session
 
 from moorfog.core.events.payloads import instant
 from moorfog.core.kernel.codec import decode, encode
+from moorfog.core.kernel.days import day_in
 from moorfog.operations.accounts.journal import Note, note
 from moorfog.operations.accounts.sessions import READERS, Actor, digest_of, load_actor
 from moorfog.operations.errors import NotFound
@@ -213,7 +213,7 @@ def gate_of(db: Session, clock: Clock, secret: str) -> GateView:
     actor = load_actor(db, account)
     if not actor.scope(*READERS).allows(site.employer_id):
         raise NotFound("gate")
-    today = now.astimezone(ZoneInfo(site.zone)).date().isoformat()
+    today = day_in(site.zone, now).isoformat()
     asked = replace(decode(CrewAsked, json.loads(row.asked), "asked"), day=today)
     view = crew_on(db, clock, actor, asked)
     lines = [

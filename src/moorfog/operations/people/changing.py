@@ -5,13 +5,13 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any, ClassVar
-from zoneinfo import ZoneInfo
 
 from rapidfuzz.fuzz import token_sort_ratio
 from sqlalchemy import delete, select
 from sqlalchemy.orm import Session
 
 from moorfog.core.events.facts import STRICT
+from moorfog.core.kernel.days import day_in
 from moorfog.operations.accounts.journal import Note, changed, note
 from moorfog.operations.accounts.sessions import Actor
 from moorfog.operations.errors import Conflict, DomainError, NotFound
@@ -104,7 +104,7 @@ def leave(db: Session, clock: Clock, actor: Actor, person_id: str, day: str) -> 
         raise DomainError("somebody_here", f"{person.name} is at a bench. Close the visit first.")
     left = day_of(day, "left on")
     site = db.get(Site, person.site_id)
-    today = clock.now(db).astimezone(ZoneInfo(site.zone if site is not None else "UTC")).date()
+    today = day_in(site.zone if site is not None else "UTC", clock.now(db))
     if left > today:
         raise DomainError("in_the_future", f"{left} has not come yet. Enter it when they have left.")
     note(db, Note("person", person.id, person.employer_id, changed({"left_on": person.left_on}, {"left_on": left})))

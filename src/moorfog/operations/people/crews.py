@@ -7,7 +7,6 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import timedelta
 from typing import Annotated, Any, ClassVar
-from zoneinfo import ZoneInfo
 
 from pydantic import Field
 from sqlalchemy import func, select
@@ -15,6 +14,7 @@ from sqlalchemy.orm import Session
 
 from moorfog.core.events.facts import STRICT
 from moorfog.core.events.payloads import Task
+from moorfog.core.kernel.days import day_in
 from moorfog.core.permission.way_out import WAYS, WayId, length
 from moorfog.operations.accounts.journal import Note, note
 from moorfog.operations.accounts.sessions import READERS, Actor
@@ -161,7 +161,7 @@ def crew_on(db: Session, clock: Clock, actor: Actor, asked: CrewAsked) -> CrewVi
 def _meant(db: Session, clock: Clock, actor: Actor, asked: CrewAsked) -> tuple[Site, str, Task | None]:
     """Return the site, the day and the task that are meant. Raises :class:`NotFound`, :class:`DomainError`."""
     site = find_site(db, actor.require(*READERS), asked.site)
-    tomorrow = clock.now(db).astimezone(ZoneInfo(site.zone)).date() + timedelta(days=1)
+    tomorrow = day_in(site.zone, clock.now(db)) + timedelta(days=1)
     day = day_of(asked.day, "day").isoformat() if asked.day else tomorrow.isoformat()
     task = next((one for one in tasks_of(db, site) if one.id == asked.task), None) if asked.task else None
     if asked.task and task is None:

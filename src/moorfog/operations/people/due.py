@@ -7,12 +7,12 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import date, timedelta
 from typing import Any
-from zoneinfo import ZoneInfo
 
 from icalendar import Calendar, Event
 from sqlalchemy import func, or_, select, true
 from sqlalchemy.orm import Session
 
+from moorfog.core.kernel.days import day_in
 from moorfog.documents.code import initials
 from moorfog.documents.tables import one_line
 from moorfog.operations.accounts.journal import Note, note
@@ -97,7 +97,7 @@ def due_at(db: Session, clock: Clock, actor: Actor, site_id: str, within: int = 
 
 
 def _due(db: Session, clock: Clock, site: Site, within: int, *, whole: bool) -> Due:
-    today, notice = clock.now(db).astimezone(ZoneInfo(site.zone)).date(), notice_of(db, site)
+    today, notice = day_in(site.zone, clock.now(db)), notice_of(db, site)
     freshen(db, site, today, WHILE_WAITING)
     left = pending(db, site, today)
     while whole and left:

@@ -7,7 +7,6 @@ from dataclasses import dataclass
 from fractions import Fraction
 from functools import cache
 from typing import Any, ClassVar, Literal
-from zoneinfo import ZoneInfo
 
 from sqlalchemy import ColumnElement, Select, and_, bindparam, insert, select, true
 from sqlalchemy.orm import Session, aliased
@@ -15,6 +14,7 @@ from sqlalchemy.orm import Session, aliased
 from moorfog.core.advice.faces import change_words, measured, panel_cell
 from moorfog.core.events.facts import STRICT
 from moorfog.core.kernel.arithmetic import NotANumber, parse_decimal
+from moorfog.core.kernel.days import day_in
 from moorfog.core.rules.kinds import clearance_limits
 from moorfog.data import face_rules, facepiece_kinds
 from moorfog.operations.accounts.journal import Note, note
@@ -227,7 +227,7 @@ def record_training(db: Session, clock: Clock, actor: Actor, person_id: str, one
     person = hold_person(db, actor.require("administrator", "tester"), person_id)
     day = day_of(one.trained_on, "trained on")
     site = db.get(Site, person.site_id)
-    today = clock.now(db).astimezone(ZoneInfo(site.zone if site is not None else "UTC")).date()
+    today = day_in(site.zone if site is not None else "UTC", clock.now(db))
     if day > today:
         raise DomainError("in_the_future", f"Trained on {day}: that day has not come yet. Enter it afterwards.")
     db.add(

@@ -7,7 +7,6 @@ from dataclasses import dataclass
 from datetime import datetime
 from fractions import Fraction
 from functools import lru_cache
-from zoneinfo import ZoneInfo
 
 import orjson
 from sqlalchemy import select
@@ -17,6 +16,7 @@ from moorfog.core.advice.methods import method_words
 from moorfog.core.events.facts import Facepiece
 from moorfog.core.events.payloads import Task, instant
 from moorfog.core.kernel.codec import decode
+from moorfog.core.kernel.days import day_in
 from moorfog.core.permission.from_before import Accepted
 from moorfog.core.permission.may_wear import (
     End,
@@ -244,7 +244,7 @@ def task_tested_for(db: Session, person: Person, passed: WearPermission) -> Task
 def today_at(db: Session, person: Person, now: datetime) -> str:
     """Return the date at a person's site, YYYY-MM-DD."""
     site = db.get(Site, person.site_id)
-    return now.astimezone(ZoneInfo(site.zone if site is not None else "UTC")).date().isoformat()
+    return day_in(site.zone if site is not None else "UTC", now).isoformat()
 
 
 def permissions_of(

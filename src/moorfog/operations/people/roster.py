@@ -7,12 +7,12 @@ from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass, field, replace
 from datetime import date
 from typing import Any, Literal
-from zoneinfo import ZoneInfo
 
 from rapidfuzz.fuzz import token_sort_ratio
 from sqlalchemy import delete, func, insert, select, update
 from sqlalchemy.orm import Session
 
+from moorfog.core.kernel.days import day_in
 from moorfog.operations.accounts.journal import Note, note
 from moorfog.operations.accounts.sessions import Actor
 from moorfog.operations.errors import DomainError
@@ -142,7 +142,7 @@ def check_roster(
     if "number" not in columns:
         plan.errors.append(RowError(roster.heading_row, "number", "no column is matched to it"))
     if not plan.errors:
-        today = clock.now(db).astimezone(ZoneInfo(site.zone)).date()
+        today = day_in(site.zone, clock.now(db))
         _read_rows(db, site, file, roster, columns, plan, today)
     counts: dict[str, int] = {kind: sum(one.kind == kind for one in plan.lines) for kind in KINDS}
     shown = [one for one in plan.lines if one.kind == asked.kind]

@@ -8,7 +8,6 @@ import logging
 import time
 from collections.abc import Iterator, Sequence
 from datetime import date, timedelta
-from zoneinfo import ZoneInfo
 
 from sqlalchemy import Engine, false, func, or_, select, true, update
 from sqlalchemy.dialects.mysql import insert
@@ -16,6 +15,7 @@ from sqlalchemy.orm import Session
 
 from moorfog import __version__
 from moorfog.core.kernel.codec import encode
+from moorfog.core.kernel.days import day_in
 from moorfog.core.permission.standing import standing_of
 from moorfog.data import facepiece_kinds, method_names, shipped_books, value_shapes
 from moorfog.operations.people.permissions import answers_for, at_work
@@ -148,7 +148,7 @@ def _some_of(db: Session, clock: Clock, site_id: str) -> int:
     now, site = clock.now(db), db.get(Site, site_id)
     if site is None:
         return 0
-    today = now.astimezone(ZoneInfo(site.zone)).date()
+    today = day_in(site.zone, now)
     found = _stale(db, site.id, today)
     _work_out(db, site, today, found)
     return len(found)

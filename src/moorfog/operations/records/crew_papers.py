@@ -7,12 +7,12 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from datetime import timedelta
 from typing import Any
-from zoneinfo import ZoneInfo
 
 from sqlalchemy import delete, select
 from sqlalchemy.orm import Session
 
 from moorfog.core.kernel.codec import decode, encode
+from moorfog.core.kernel.days import day_in
 from moorfog.documents.card import ON_A_SHEET, CardView, Layout, cards_html
 from moorfog.documents.crew_list import CrewPaper, CrewPaperLine, list_html
 from moorfog.documents.pdf import pdf_of, pdf_of_all
@@ -83,7 +83,7 @@ def _held(db: Session, clock: Clock, actor: Actor, asked: CrewAsked) -> Iterator
     """Yield a pass of each visit that holds on the day that is asked for and today, by whom it is of: what says so is
     only handed out while it does. A pass of before has no visit, and so no card: nobody here tested it."""
     site, day, task, people = people_meant(db, clock, actor, asked)
-    work, today = at_work(db, task), clock.now(db).astimezone(ZoneInfo(site.zone)).date().isoformat()
+    work, today = at_work(db, task), day_in(site.zone, clock.now(db)).isoformat()
     judged = [judge_people(db, people, on, work) for on in (day, today)]
     for person in people:
         may = [

@@ -9,13 +9,13 @@ import json
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, ClassVar
-from zoneinfo import ZoneInfo
 
 from sqlalchemy import Engine, Select, delete, func, select, update
 from sqlalchemy.orm import Session
 
 from moorfog.core.events.facts import STRICT
 from moorfog.core.events.words import WORDS, has_plain_words
+from moorfog.core.kernel.days import day_in
 from moorfog.core.rules.validity import valid_until
 from moorfog.operations.accounts.journal import Note, note, notes_of, write
 from moorfog.operations.accounts.sessions import Actor, load_actor
@@ -215,7 +215,7 @@ def erase(db: Session, clock: Clock, actor: Actor, person_id: str, why: str) -> 
 
 def _no_longer_kept(db: Session, clock: Clock, site: Site, months: int) -> Select[Any]:
     """Return who left a site longer ago than so many months, by the site's day."""
-    today = clock.now(db).astimezone(ZoneInfo(site.zone)).date()
+    today = day_in(site.zone, clock.now(db))
     return select(Person).where(
         Person.site_id == site.id,
         Person.erased_at.is_(None),

@@ -6,7 +6,6 @@ import hashlib
 from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any, ClassVar
-from zoneinfo import ZoneInfo
 
 from sqlalchemy import select
 from sqlalchemy.dialects.mysql import insert
@@ -14,6 +13,7 @@ from sqlalchemy.orm import Session
 
 from moorfog.core.advice.methods import METHODS
 from moorfog.core.events.facts import STRICT
+from moorfog.core.kernel.days import day_in
 from moorfog.core.permission.from_before import folded
 from moorfog.core.rules.shapes import near
 from moorfog.data import method_names
@@ -161,7 +161,7 @@ def _read(
         Person.employer_id == site.employer_id, Person.number.in_(sorted(numbers)), Person.erased_at.is_(None)
     )
     people = {number.casefold(): into or one for number, one, into in db.execute(found)}
-    today = clock.now(db).astimezone(ZoneInfo(site.zone)).date()
+    today = day_in(site.zone, clock.now(db))
     rows, faults, unclear = list[dict[str, Any]](), list[HistoryFault](), 0
     for no, row in cells:
         said = {name: row[at].strip() for name, at in columns.items()}

@@ -6,7 +6,6 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import date
 from typing import Annotated, Any, ClassVar
-from zoneinfo import ZoneInfo
 
 from pydantic import Field
 from sqlalchemy import Date, case, func, select
@@ -14,6 +13,7 @@ from sqlalchemy.orm import Session
 
 from moorfog.core.events.facts import STRICT, Facepiece
 from moorfog.core.kernel.codec import decode, encode
+from moorfog.core.kernel.days import day_in
 from moorfog.core.permission.from_before import same_words
 from moorfog.core.rules.validity import INTERVAL, valid_until
 from moorfog.operations.accounts.journal import Note, note
@@ -144,7 +144,7 @@ def _first_in_time(db: Session, clock: Clock, site: Site) -> date:
 
 
 def _today(db: Session, clock: Clock, site: Site) -> date:
-    return clock.now(db).astimezone(ZoneInfo(site.zone)).date()
+    return day_in(site.zone, clock.now(db))
 
 
 def _words_of(site: Site) -> Any:
@@ -221,7 +221,7 @@ def say_in_writing(db: Session, clock: Clock, actor: Actor, site_id: str, one: W
         setup=piece.worn_as,
         why=" ".join(one.why.split()),
         said_by=actor.name,
-        said_on=now.astimezone(ZoneInfo(site.zone)).date(),
+        said_on=day_in(site.zone, now),
         said_at=now,
         account_id=actor.id,
     )

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from zoneinfo import ZoneInfo
 
 from sqlalchemy import and_, func, select
 from sqlalchemy.orm import Session
 
 from moorfog.core.advice.methods import method_words
 from moorfog.core.events.payloads import Clearance, instant
+from moorfog.core.kernel.days import day_in
 from moorfog.core.rules.kinds import clearance_limits
 from moorfog.data import facepiece_kinds
 from moorfog.operations.accounts.sessions import READERS, Actor
@@ -109,7 +109,7 @@ def view_person(db: Session, clock: Clock, actor: Actor, person_id: str, page: i
         raise NotFound("person")
     site, employer = db.get(Site, person.site_id), db.get(Employer, person.employer_id)
     zone = site.zone if site else "UTC"
-    on = clock.now(db).astimezone(ZoneInfo(zone)).date()
+    on = day_in(zone, clock.now(db))
     file = file_on(db, person.id, on.isoformat())
     sees_health = actor.sees_health(person.employer_id)
     mine = and_(VisitSummary.person_id.in_(same_person(db, person_id)), VisitSummary.closed != "mistaken")
@@ -155,7 +155,7 @@ def view_person(db: Session, clock: Clock, actor: Actor, person_id: str, page: i
         trained_on=file.trained_on,
         trainings=trainings_of(db, person.id),
         clearance_limits=clearance_limits(facepiece_kinds()),
-        erased_on=person.erased_at.astimezone(ZoneInfo(zone)).date().isoformat() if person.erased_at else "",
+        erased_on=day_in(zone, person.erased_at).isoformat() if person.erased_at else "",
         reports=reports_on(db, person.id, sees_health),
         zone=zone,
         next_up=_next_up(permissions),
@@ -181,7 +181,7 @@ def _measures(db: Session, person_id: str, zone: str) -> tuple[MeasureLine, ...]
     )
     return tuple(
         MeasureLine(
-            on=row.entered_at.astimezone(ZoneInfo(zone)).date().isoformat(),
+            on=day_in(zone, row.entered_at).isoformat(),
             length=tenths_words(row.face_length),
             width=tenths_words(row.face_width),
             lip=tenths_words(row.lip_length),

@@ -6,12 +6,11 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import date
 from typing import Any
-from zoneinfo import ZoneInfo
 
 from sqlalchemy import Select, and_, or_, select
 from sqlalchemy.orm import Session
 
-from moorfog.core.kernel.days import day_or_none
+from moorfog.core.kernel.days import day_in, day_or_none
 from moorfog.data import shipped_books, shipped_protocols
 from moorfog.operations.accounts.sessions import READERS, Actor
 from moorfog.operations.errors import DomainError
@@ -136,7 +135,7 @@ def _shown(db: Session, clock: Clock, rows: list[Pass]) -> tuple[WearerRow, ...]
     sites = {one.id: one for one in db.scalars(select(Site).where(Site.id.in_({p.site_id for p in people.values()})))}
     now, judged = clock.now(db), dict[str, Permissions]()
     for zone in {one.zone for one in sites.values()}:
-        today = now.astimezone(ZoneInfo(zone)).date().isoformat()
+        today = day_in(zone, now).isoformat()
         here = {one.id: one for one in people.values() if sites[one.site_id].zone == zone}
         judged |= judge_people(db, list(here.values()), today, at_work(db))
     protocols, books = {one.id: one.title for one in shipped_protocols()}, shipped_books()

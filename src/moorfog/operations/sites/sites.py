@@ -15,6 +15,7 @@ from moorfog.core.events.facts import STRICT
 from moorfog.core.events.payloads import Contaminant, Task
 from moorfog.core.kernel.arithmetic import NotANumber, cut, parse_decimal
 from moorfog.core.kernel.codec import decode, encode
+from moorfog.core.kernel.days import day_in
 from moorfog.core.rules.book import Book, Value
 from moorfog.core.rules.in_force import SiteBooks
 from moorfog.core.rules.overlay import Overlay, check
@@ -208,7 +209,7 @@ def site_book(db: Session, site: Site, book_id: str, day: str = "") -> Book:
 
 def today_at(db: Session, site: Site) -> str:
     """Return the date at a site by the database's clock, YYYY-MM-DD."""
-    return DatabaseClock().now(db).astimezone(ZoneInfo(site.zone)).date().isoformat()
+    return day_in(site.zone, DatabaseClock().now(db)).isoformat()
 
 
 def _value(key: str, one: Value) -> ValueView:
