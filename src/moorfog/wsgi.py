@@ -13,9 +13,9 @@ from sqlalchemy.orm import Session
 from werkzeug.middleware.proxy_fix import ProxyFix
 
 from moorfog.api.app import HOSTS, create_app
-from moorfog.core.kernel.same import is_same
 from moorfog.core.visit.state import FOLD_VERSION
 from moorfog.data import shipped_books, shipped_rules
+from moorfog.same import is_same
 from moorfog.serving.leash import die_with_parent
 from moorfog.serving.logs import set_up_logs
 from moorfog.store.base import PATIENCE_S, make_engine

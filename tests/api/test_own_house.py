@@ -423,7 +423,8 @@ def test_a_token_reads_what_its_employer_has_and_does_nothing(house: House) -> N
         ("/api/accounts", "GET", None, "sign_in_needed"),
         ("/api/account", "GET", None, "sign_in_needed"),
         ("/api/today", "POST", None, "method_not_allowed"),
-        (f"/api/people/{house.ours.people[0]}/back", "POST", None, "sign_in_needed"),
+        (f"/api/people/{house.ours.people[0]}/back", "POST", None, "only_reads"),
+        (f"/api/people/{house.ours.people[0]}/erasure", "POST", {"why": "asked"}, "sign_in_needed"),
         (f"/api/live?visit={house.ours.people[0]}", "GET", None, "sign_in_needed"),
     ):
         with pytest.raises(Refused) as refused:

@@ -2,4 +2,4 @@
 
 from tests.api.conftest import catalogue, cheap_hashes, house
 
-__all__ = ["catalogue", "cheap_hashes", "house"]
+__all__ = ["alone", "catalogue", "cheap_hashes", "house"]

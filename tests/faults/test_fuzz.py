@@ -5,6 +5,9 @@ from __future__ import annotations
 import secrets
 from collections import Counter
 
+from sqlalchemy import Engine
+
+from moorfog.core.rules.book import Rules
 from tests.api.house import House
 from tests.faults.fuzz import Fuzz, through
 
@@ -12,8 +15,8 @@ EXAMPLES = 27
 """Of every operation: five thousand in all."""
 
 
-def test_no_made_up_call_ends_in_an_error_of_the_program(house: House) -> None:
-    fuzz, counted, drawing = Fuzz(house), Counter[str](), secrets.randbits(32)
+def test_no_made_up_call_ends_in_an_error_of_the_program(alone: Engine, rules: Rules) -> None:
+    fuzz, counted, drawing = Fuzz(House(alone, rules)), Counter[str](), secrets.randbits(32)
     for operation in fuzz.operations():
         counted += fuzz.attack(operation, EXAMPLES, drawing)
     assert [one for one in counted if one.startswith("bad")] == [], f"drawn by seed {drawing}"

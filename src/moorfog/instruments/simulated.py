@@ -14,7 +14,6 @@ import socket
 import time
 from dataclasses import dataclass, field
 
-from moorfog.core.kernel.same import is_same
 from moorfog.core.simulation.faults import KIT_FAULTS
 from moorfog.core.simulation.wearer import (
     AMBIENT,
@@ -28,6 +27,7 @@ from moorfog.core.simulation.wearer import (
     valve_shown,
 )
 from moorfog.instruments.line import SIMULATED_KEY, VERSION, LineBuffer, LineError, read_line, write_line
+from moorfog.same import is_same
 from moorfog.serving.logs import set_up_logs
 
 AMBIENTS = {"ordinary": AMBIENT, "classified": 420.0}

@@ -11,7 +11,6 @@ from sqlalchemy import func, or_, select
 from sqlalchemy.orm import Session
 
 from moorfog.core.events.facts import STRICT
-from moorfog.core.kernel.same import is_same
 from moorfog.operations.accounts.journal import Note, note
 from moorfog.operations.accounts.sessions import (
     Actor,
@@ -26,6 +25,7 @@ from moorfog.operations.accounts.sessions import (
 from moorfog.operations.bench.choices import kit_at_hand
 from moorfog.operations.errors import DomainError, Forbidden
 from moorfog.operations.fields import Line
+from moorfog.same import is_same
 from moorfog.store.clock import Clock
 from moorfog.store.models import (
     Account,

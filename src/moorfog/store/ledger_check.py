@@ -15,7 +15,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from moorfog.core.events.payloads import instant
-from moorfog.core.kernel.same import is_same
+from moorfog.same import is_same
 from moorfog.store.facts import FACTS, WHOLE, Fact, all_rows, rows_of_fact
 from moorfog.store.fault import Fault
 from moorfog.store.ledger import FIRST, GONE, chain_of, seal_of, value_digest

@@ -10,10 +10,10 @@ import segno
 from sqlalchemy import delete, func, select
 from sqlalchemy.orm import Session
 
-from moorfog.core.kernel.same import is_same
 from moorfog.operations.accounts.journal import Note, note
 from moorfog.operations.accounts.sessions import Actor, confirm_password, digest_of
 from moorfog.operations.errors import DomainError
+from moorfog.same import is_same
 from moorfog.store.clock import Clock
 from moorfog.store.models import Account
 from moorfog.store.models_house import RecoveryCode

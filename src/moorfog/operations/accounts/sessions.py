@@ -279,7 +279,8 @@ def open_session(db: Session, clock: Clock, account: Account, tried: Attempt) ->
         )
     )
     security.info("account %s signed in from %s", account.id, address)
-    return SignedIn(secret, csrf, expires, load_actor(db, account, now, address), browser)
+    actor = load_actor(db, account, now, address)
+    return SignedIn(secret=secret, csrf=csrf, expires_at=expires, actor=actor, browser=browser)
 
 
 class FoundSession(NamedTuple):

@@ -14,7 +14,6 @@ from moorfog.core.events import payloads as ev
 from moorfog.core.events.payloads import instant
 from moorfog.core.kernel.canonical import digest
 from moorfog.core.kernel.codec import encode
-from moorfog.core.kernel.same import is_same
 from moorfog.core.transitions.admit import admit
 from moorfog.core.views.visit_view import visit_view
 from moorfog.core.views.wearer import WearerView, wearer_view
@@ -23,6 +22,7 @@ from moorfog.operations.accounts.sessions import Actor, digest_of
 from moorfog.operations.bench.screens import forget_wearers
 from moorfog.operations.bench.visits import Appended, append, find_head, flag_clock, refused
 from moorfog.operations.errors import Conflict, DomainError, NotFound
+from moorfog.same import is_same
 from moorfog.store.clock import Clock
 from moorfog.store.log import load_visit, lock_head
 from moorfog.store.models import EventRow, VisitHead, WearerLink
