@@ -1,4 +1,4 @@
-"""Debian's Chromium without a window, as every test, measurement and picture uses it."""
+"""Debian's Chromium, headless, as every test, measurement and picture uses it."""
 
 from __future__ import annotations
 
