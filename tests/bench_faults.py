@@ -24,17 +24,18 @@ from tests.faults.slow import Crowd, health_times, p95
 from tests.faults.test_slow import cookie_of, signed_in
 from tests.template import own_server, running_server
 
-FORTY = 40
+BENCHES = 40
+"""Visits that go on meanwhile."""
 
 
 def bench_kill(kills: int) -> int:
     """Kill parts at random while forty visits go on; print what went wrong. Returns the exit code."""
     stack = Stack(shipped_rules())
     try:
-        wrong = kill_at_random(stack, kills, seed=int(time.time()), benches=FORTY)
+        wrong = kill_at_random(stack, kills, seed=int(time.time()), benches=BENCHES)
     finally:
         stack.stop()
-    print(f"{kills} kills while {FORTY} visits went on; {len(wrong)} things went wrong", *wrong, sep="\n  ")
+    print(f"{kills} kills while {BENCHES} visits went on; {len(wrong)} things went wrong", *wrong, sep="\n  ")
     return bool(wrong)
 
 

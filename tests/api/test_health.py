@@ -2,22 +2,18 @@
 
 from __future__ import annotations
 
-import re
-from urllib.parse import urlencode
-
 import pytest
 from flask.testing import FlaskClient
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from moorfog.api.routing import ROUTES, Route
 from moorfog.store.base import new_id
 from moorfog.store.models import Account, Grant
 from tests.api.house import House, Refused
+from tests.api.reading import reading
 
 WHO, WORDS, NOTE, WHY, LIMIT = "Dr Zanzibar", "Wheezes Zanzibar", "Noted Zanzibar", "Faint Zanzibar", "powered only"
 TOLD = ("Zanzibar", LIMIT)
-NEEDED = {"site": "site_id", "visit": "visit_id"}
 PRINTED = ("zip", "pdf", "svg", "png", "html")
 """Files that are not read as text here."""
 
@@ -40,19 +36,9 @@ def ill(house: House) -> dict[str, str]:
 
 
 def addresses(ids: dict[str, str]) -> list[str]:
-    """Return the address of everything that can be read of these."""
-
-    def is_text(one: Route) -> bool:
-        return one.method == "GET" and not one.path.endswith(PRINTED) and one.media != "text/event-stream"
-
-    found = []
-    for one in filter(is_text, ROUTES):
-        names = re.findall(r"\{(\w+)\}", one.path)
-        if all(name in ids for name in names):
-            known = list(one.query.json_schema()["properties"]) if one.query else []
-            asked = urlencode({name: ids[NEEDED[name]] for name in known if name in NEEDED})
-            found.append(re.sub(r"\{(\w+)\}", lambda match: ids[match[1]], one.path) + (f"?{asked}" if asked else ""))
-    return found
+    """Return the address of everything that can be read of these as text."""
+    fields = {"site": ids["site_id"], "visit": ids["visit_id"]}
+    return [one.address for one in reading(ids, fields) if not one.route.path.endswith(PRINTED)]
 
 
 def told(web: FlaskClient, address: str, headers: dict[str, str] | None = None) -> tuple[int, list[str]]:

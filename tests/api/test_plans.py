@@ -6,13 +6,15 @@ from collections.abc import Iterator
 from datetime import UTC, datetime
 
 import pytest
-from sqlalchemy import Engine
+from sqlalchemy import Engine, insert
 from sqlalchemy.orm import Session
 
 from moorfog.core.rules.book import Rules
+from moorfog.operations.accounts.sessions import Attempt, create_account, open_session
 from moorfog.operations.people.standing import freshen_everywhere
-from moorfog.store.base import make_engine
+from moorfog.store.base import make_engine, run_in_transaction
 from moorfog.store.clock import DatabaseClock
+from moorfog.store.models import Account, KnownAddress
 from tests.bench_large import heard, scans, views
 from tests.crowd import Crowd, make
 from tests.template import own_server
@@ -40,6 +42,22 @@ def test_every_list_reads_by_an_index(crowded: Engine) -> None:
         assert asked, name
         found[name] = scans(crowded, asked, 4_000)
     assert {name: one for name, one in found.items() if one} == {}
+
+
+def test_a_browser_is_known_by_an_index(crowded: Engine) -> None:
+    """Among five thousand places somebody signs in with a browser that was used before."""
+
+    def fill(db: Session) -> str:
+        account_id, now = create_account(db, "maren", "Maren Oake", "heather", []), DatabaseClock().now(db)
+        places = [{"account_id": account_id, "address": f"place {no}", "at": now} for no in range(5_000)]
+        db.execute(insert(KnownAddress), places)
+        return account_id
+
+    account_id = run_in_transaction(crowded, fill)
+    with heard(crowded) as asked, Session(crowded) as db:
+        open_session(db, DatabaseClock(), db.get_one(Account, account_id), Attempt("a", "", browser="used before"))
+        db.rollback()
+    assert [one for one in asked if "known_address" in one[0]] and scans(crowded, asked, 4_000) == []
 
 
 def test_a_scan_is_seen(crowded: Engine) -> None:

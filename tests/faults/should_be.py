@@ -18,7 +18,7 @@ from moorfog.demo.scenario import COUNTER_FIGURES
 from moorfog.operations.accounts.sessions import create_account
 from moorfog.store.base import new_id, run_in_transaction
 from moorfog.store.models import Job, TrainingRow
-from tests.api.house import PASSWORD, House
+from tests.api.house import PASSWORD, ROLES, House
 from tests.api.test_access import BODIES, aimed_at, filled
 
 OWNER = "owner"
@@ -70,9 +70,7 @@ class ShouldBe:
     def __post_init__(self) -> None:
         house = self.house
         self.routes = {(one.method, one.path): one for one in ROUTES}
-        self.tester, self.admin, self.supervisor = (
-            house.client(role) for role in ("tester", "administrator", "supervisor")
-        )
+        self.tester, self.admin, self.supervisor = (house.client(role) for role in ROLES)
         self.closed = self.tester.whole_visit(house.ours.people[0])
         piece = house.facepiece()
         self.ids = {**aimed_at(house, foreign=False), **{name: piece[name] for name in ("version_id", "model_id")}}
@@ -121,7 +119,7 @@ class ShouldBe:
         known = route.query.json_schema() if route.query else {"properties": {}}
         query = {name: ids[ASKED[name]] for name in known["properties"] if name in ASKED}
         query |= {name: WORDS[name] for name in known.get("required", ()) if name in WORDS}
-        roles = STATIONS.get(route.rule) or RULE_ROLES.get(route.rule) or ("tester", "administrator", "supervisor")
+        roles = STATIONS.get(route.rule) or RULE_ROLES.get(route.rule) or ROLES
         made = Call(ids, query, body, OWNER if route.name in OF_ALL else roles[dice % len(roles)])
         self.before.get(route.name, lambda _: None)(made)
         return made

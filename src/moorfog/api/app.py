@@ -281,8 +281,7 @@ def _context(one: Route, db: Session, engine: Engine, clock: Clock, rules: Rules
             context.after_commit.append(partial(note_active, engine, secret, found.active_at))
     if one.rule == "public":
         return context
-    is_read = one.rule == "read" and one.method == "GET"
-    if found is None and (is_read or one.by_token) and (token := _bearer()):
+    if found is None and one.takes_token and (token := _bearer()):
         context.signed_in = actor_for_token(db, clock, token, to_write=one.by_token)
         if context.signed_in is None:
             raise DomainError(

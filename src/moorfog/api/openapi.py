@@ -131,5 +131,4 @@ def _security(one: Route) -> list[dict[str, list[str]]]:
     signed_in: dict[str, list[str]] = {"session": []}
     if one.method not in SAFE:
         signed_in["page"] = []
-    is_read = one.rule == "read" and one.method == "GET"
-    return [signed_in, {"token": []}] if is_read or one.by_token else [signed_in]
+    return [signed_in, {"token": []}] if one.takes_token else [signed_in]

@@ -101,6 +101,11 @@ class Route:
     quick: Quick | None = None
     """A way to answer a link in one question, tried first: engine, token, body. None where it cannot."""
 
+    @property
+    def takes_token(self) -> bool:
+        """Whether another program may do this by a token: all reading, and what is marked."""
+        return self.by_token or (self.rule == "read" and self.method == "GET")
+
 
 @dataclass(frozen=True)
 class Follow:

@@ -67,11 +67,12 @@ class SignInSession(Base):
 
 
 class KnownAddress(Base):
-    """An address from which an account has signed in: a stranger's tries elsewhere do not lock its owner out here."""
+    """A place from which an account has signed in, an address or a browser: a stranger's tries elsewhere do not lock
+    its owner out here."""
 
     __tablename__ = "known_address"
     account_id: Mapped[str] = mapped_column(Id, ForeignKey("account.id"), primary_key=True)
-    address: Mapped[str] = mapped_column(String(64), primary_key=True)
+    address: Mapped[str] = mapped_column(String(64), primary_key=True, index=True)
     at: Mapped[datetime] = mapped_column(UtcDateTime)
 
 

@@ -3,6 +3,11 @@ import { api, ApiError, keys, type Schemas, setToken, unwrap } from "@/shared/cl
 
 export type Session = Schemas["SessionView"];
 
+/** Whether somebody sees what touches a worker's health, as the server judges it. */
+export function seesHealth(session: Session | null | undefined): boolean {
+  return session?.roles.some((role) => role === "tester" || role === "administrator") ?? false;
+}
+
 /** Who is signed in; null when nobody is. */
 export function useSession() {
   return useQuery({

@@ -118,8 +118,8 @@ def view_for_screen(
             func.timestampdiff(_SECOND, EventRow.occurred_at, EventRow.recorded_at) > int(late_s),
         )
     )
-    opened_by = db.scalar(select(EventRow.actor).where(EventRow.visit_id == visit_id, EventRow.seq == 1)) or ""
-    opener = db.get(Account, opened_by)
+    opening = select(EventRow.actor, Account.name).outerjoin(Account, Account.id == EventRow.actor)
+    opened_by, opener = db.execute(opening.where(EventRow.visit_id == visit_id, EventRow.seq == 1)).one()
     result = f"last: {last}" if last else "no earlier test on record"
     return BenchView(
         visit_id=visit_id,
@@ -137,7 +137,7 @@ def view_for_screen(
         zone=site.zone,
         bench=visit.opened.bench if visit.opened else "",
         opened_by=opened_by,
-        opener=opener.name if opener is not None else "",
+        opener=opener or "",
         has_report=report is not None,
         late_entries=late or 0,
         meanwhile=_meanwhile(db, head, now, clock.now(db)),

@@ -2,7 +2,7 @@ import { NativeSelect } from "@mantine/core";
 import { useInfiniteQuery, useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { api, keys, type Schemas, unwrap } from "@/shared/client";
-import { useSession } from "@/shared/session";
+import { seesHealth, useSession } from "@/shared/session";
 import { dateTime } from "@/shared/clock";
 import { Text } from "@/design/Fields";
 import { OutcomeMark } from "@/design/Marks";
@@ -73,9 +73,8 @@ function Chips({ asked, ask }: Asking) {
 }
 
 function Tests({ asked }: { asked: Record<string, string> }) {
-  const roles = useSession().data?.roles ?? [];
-  const mayManage = roles.includes("administrator");
-  const seesHealth = mayManage || roles.includes("tester");
+  const session = useSession().data;
+  const mayManage = session?.roles.includes("administrator") ?? false;
   const found = useInfiniteQuery({
     queryKey: keys.records(asked),
     queryFn: ({ pageParam }) =>
@@ -123,13 +122,13 @@ function Tests({ asked }: { asked: Record<string, string> }) {
         <a className="quiet" href={`/api/records/file?kind=json&${query}`} download>
           As JSON
         </a>
-        {seesHealth && (
+        {seesHealth(session) && (
           <a className="quiet" href={`/api/records.zip?${query}`} download>
             Whole, for an inspector
           </a>
         )}
       </p>
-      {seesHealth && <ForAnInspector />}
+      {seesHealth(session) && <ForAnInspector />}
       {mayManage && (
         <p>
           <Link to="/history">Take over results of before</Link>, as history.
