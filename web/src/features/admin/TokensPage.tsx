@@ -25,7 +25,7 @@ export function TokensPage() {
       const may = given.may === "write" ? ("write" as const) : ("read" as const);
       const body = { name: given.name, employer_id: employer, days: Number(given.days), may };
       setMade((await unwrap(api.POST("/api/tokens", { body }))).token);
-      setGiven({ ...given, name: "" });
+      setGiven({ ...given, name: "", may: "read" });
       await again();
     });
   const end = (id: string) =>
@@ -79,7 +79,7 @@ export function TokensPage() {
             value={given.days}
             set={(days) => setGiven({ ...given, days })}
             required
-            w={150}
+            w={180}
           />
           <button type="submit" className="act" disabled={!employer}>
             Make it
