@@ -9,9 +9,25 @@ from typing import Any
 import pytest
 
 from moorfog.core.rules.kit_gate import lot_is_over, unfit_today
+from moorfog.operations.people.roster_file import ORDERS, read_day
 from moorfog.store.base import new_id
 from tests.api.house import Client, House, Refused
 from tests.core.bench import START, counter
+
+
+@pytest.mark.parametrize("revision", ["²", "٣", "9" * 30, "9" * 4400, "-1", "x"])
+def test_a_revision_that_is_no_number_is_a_report_that_is_not_there(house: House, revision: str) -> None:
+    tester = house.client()
+    visit = tester.whole_visit(house.ours.people[0])
+    with pytest.raises(Refused) as refused:
+        tester.get(f"/api/visits/{visit}/reports/A4/{revision}")
+    assert refused.value.status == 404
+
+
+@pytest.mark.parametrize("text", ["²", "1" * 400 + "-01-01", "1-1-" + "9" * 400, "99999999999999999999-01-01", "²-²-²"])
+def test_a_day_that_is_none_reads_as_none(text: str) -> None:
+    for order in ORDERS:
+        assert read_day(text, order) is None
 
 
 def raw(client: Client, content: bytes, media: str = "application/json") -> tuple[int, dict[str, Any]]:

@@ -21,6 +21,7 @@ from moorfog.core.kernel.arithmetic import (
     mean_outside,
     overall,
     parse_decimal,
+    whole_or_none,
     worst_drift_factor,
 )
 
@@ -87,6 +88,15 @@ def test_what_is_shown_is_never_more_than_what_was_measured(value: Fraction) -> 
 def test_what_is_no_plain_decimal_is_refused_by_name(text: str) -> None:
     with pytest.raises(NotANumber, match="Bend over, outside"):
         parse_decimal(text, "Bend over, outside")
+
+
+@given(st.integers(-(10**15) + 1, 10**15 - 1), st.text(max_size=20))
+def test_a_whole_number_is_read_from_plain_digits_and_from_nothing_else(value: int, text: str) -> None:
+    assert whole_or_none(str(value)) == value
+    if not (text.isascii() and text.removeprefix("-").isdigit()):
+        assert whole_or_none(text) is None
+    for none in ("²", "٣", "--5", "+5", "5\n", "", "9" * 5000):
+        assert whole_or_none(none) is None, none
 
 
 def test_outside_weighs_both_means_alike_and_drift_is_relative_to_their_mean() -> None:

@@ -112,8 +112,13 @@ class Fuzz:
     def _put_right(self, case: Any, route: Route, dice: int, is_altered: bool = False) -> str:
         """Make a case a call as it should be, but for one word of its own where it is altered; return who makes it."""
         right = self.right.call(route, dice)
-        case.path_parameters = {name: right.ids.get(name, "A4") for name in re.findall(r"\{(\w+)\}", route.path)}
         made, known = case.body, list(route.query.json_schema()["properties"]) if route.query else []
+        drawn, names = case.path_parameters or {}, re.findall(r"\{(\w+)\}", route.path)
+        case.path_parameters = {name: right.ids.get(name, "A4") for name in names}
+        if is_altered and names and (dice % 4 == 0 or not (made or known)):
+            name = names[dice // 4 % len(names)]
+            case.path_parameters[name] = drawn[name]
+            is_altered = False
         if right.body is not None:
             case.body = dict(right.body)
             case.media_type = "application/json"

@@ -13,6 +13,7 @@ from moorfog.api.routing import CLOSED_VISIT, LIST, Context, Follow, FollowDay, 
 from moorfog.api.screens import Heard, ScreenHeard, heard
 from moorfog.core.events.chain import event_to_json
 from moorfog.core.events.words import Words
+from moorfog.core.kernel.arithmetic import whole_or_none
 from moorfog.core.visit.state import Visit
 from moorfog.documents.replaced import marked_replaced
 from moorfog.operations.accounts.sessions import HEALTH_READERS, READERS
@@ -244,7 +245,7 @@ class PaperQuery:
 )
 def get_report(context: Context, visit_id: str, page_size: str, revision: str, query: PaperQuery) -> Response:
     """The stored PDF; one that a correction replaced, or whose pass does not hold today, is marked so on every page."""
-    row = find_report(context.db, context.actor, visit_id, page_size, int(revision) if revision.isdigit() else 0)
+    row = find_report(context.db, context.actor, visit_id, page_size, whole_or_none(revision) or 0)
     words = "" if query.as_issued else replaced_words(context.db, row)
     content = marked_replaced(row.content, words) if words else row.content
     over = "" if words or query.as_issued else papers.not_held_words(context.db, context.clock, visit_id)

@@ -6,6 +6,7 @@ import csv
 import io
 from collections.abc import Mapping
 
+from moorfog.core.kernel.arithmetic import whole_or_none
 from moorfog.core.kernel.codec import DataError
 from moorfog.core.measuring.readings import Reading
 from moorfog.core.rules.protocols import Protocol
@@ -82,8 +83,9 @@ def _reading(row: Mapping[str, str | None], line: int, protocol: Protocol) -> Re
 
 def _whole(row: Mapping[str, str | None], line: int, name: str, least: int | None = None) -> int:
     text = (row.get(name) or "").strip()
-    if not text.lstrip("-").isdigit() or len(text) > 15:
+    value = whole_or_none(text)
+    if value is None:
         raise DataError(f"line {line}, {name}", f"{text!r} is no whole number")
-    if least is not None and int(text) < least:
+    if least is not None and value < least:
         raise DataError(f"line {line}, {name}", f"{text} is below {least}")
-    return int(text)
+    return value

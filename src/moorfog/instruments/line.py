@@ -10,6 +10,8 @@ import re
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 
+from moorfog.core.kernel.arithmetic import whole_or_none
+
 VERSION = 1
 SIMULATED_KEY = "MOORFOG_SIMULATED_KEY"
 """Names what the link of a simulated instrument says in its greeting; both are started with it."""
@@ -32,9 +34,10 @@ class Line:
     def whole(self, name: str) -> int:
         """Return a whole number. Raises :class:`LineError` where it is missing or none."""
         text = self.fields.get(name, "")
-        if not re.fullmatch(r"-?\d{1,15}", text):
+        value = whole_or_none(text)
+        if value is None:
             raise LineError(f"{self.type}: field {name} is {text!r}; a whole number is expected")
-        return int(text)
+        return value
 
 
 def checksum(text: str) -> str:

@@ -40,6 +40,14 @@ def decimal_or_none(text: str) -> Fraction | None:
     return value if value >= 0 else None
 
 
+def whole_or_none(text: str) -> int | None:
+    """Return a whole number written in up to fifteen digits 0 to 9, with a minus before them or not; None for else.
+
+    The digits of other scripts, a raised two among them, are text: ``str.isdigit`` takes them and ``int`` does not.
+    """
+    return int(text) if re.fullmatch(r"-?[0-9]{1,15}", text) else None
+
+
 def concentration(counts: int, volume_nl: int) -> Fraction:
     """Return particles per cm³ from raw counts and the sampled volume in nanolitres (> 0), exactly."""
     if volume_nl <= 0:

@@ -13,7 +13,7 @@ from sqlalchemy import and_, func, select
 from sqlalchemy.orm import Session
 
 from moorfog.core.events.facts import STRICT, Form, WorkFilter
-from moorfog.core.kernel.arithmetic import NotANumber, parse_decimal
+from moorfog.core.kernel.arithmetic import NotANumber, parse_decimal, whole_or_none
 from moorfog.core.kernel.codec import DataError, decode, encode
 from moorfog.data import facepiece_forms as form_starts
 from moorfog.data import facepiece_kinds
@@ -259,9 +259,9 @@ def read_csv(text: str) -> list[Model]:
                     raise DomainError("bad_cell", f"row {number}, {name}: {text!r}; yes or no is expected.")
                 data[name] = text == "yes"
             elif name == "diaphragms":
-                if not text.isdigit():
+                data[name] = whole_or_none(text)
+                if data[name] is None:
                     raise DomainError("bad_cell", f"row {number}, diaphragms: {text!r}; a whole number is expected.")
-                data[name] = int(text)
             elif name == "sizes":
                 data[name] = [_read_size(part.strip(), number) for part in text.split(";") if part.strip()]
             elif name == "work_filters":

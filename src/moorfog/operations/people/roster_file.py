@@ -141,9 +141,10 @@ def read_day(text: str, order: Order) -> date | None:
 
     A day written as 2026-01-31 needs no order.
     """
-    parts = [int(one) for one in re.findall(r"\d+", text)]
-    if len(parts) != 3:
+    found = re.findall(r"\d+", text)
+    if len(found) != 3 or any(len(one) > len("2026") for one in found):
         return None
+    parts = [int(one) for one in found]
     if re.fullmatch(r"\s*\d{4}\D\d{1,2}\D\d{1,2}\s*", text):
         order = "ymd"
     if not order:
@@ -151,10 +152,10 @@ def read_day(text: str, order: Order) -> date | None:
     year, month, day = (parts[at] for at in ORDERS[order])
     year += 2000 if year < 100 else 0
     try:
-        found = date(year, month, day)
+        named = date(year, month, day)
     except ValueError:
         return None
-    return found if FIRST_DAY <= found <= LAST_DAY else None
+    return named if FIRST_DAY <= named <= LAST_DAY else None
 
 
 def order_of(db: Session, employer_id: str, chosen: Order) -> Order:

@@ -21,6 +21,7 @@ from sqlalchemy.orm import Session
 
 from moorfog.auditor.archive import fingerprint
 from moorfog.core.events.payloads import instant
+from moorfog.core.kernel.arithmetic import whole_or_none
 from moorfog.core.kernel.canonical import canonical_bytes, digest
 from moorfog.operations.errors import DomainError
 from moorfog.secret_files import SecretFault, key_folder, secret_of
@@ -180,7 +181,8 @@ def check_anchors(
         before, no = digest(row.content), row.no
     for line in kept:
         words = line.split()
-        if len(words) == 5 and words[0].isdigit() and lines.get(int(words[0])) != line.strip():
+        no_kept = whole_or_none(words[0]) if len(words) == 5 else None
+        if no_kept is not None and lines.get(no_kept) != line.strip():
             yield AnchorFault(f"anchor {words[0]} of {words[1]}", "it is not the one that was printed, or is gone")
     only = last if last_only else None
     yield from _cut_logs(db, only)
