@@ -58,6 +58,7 @@ from moorfog.store.models import (
 from tests.bench_faults import bench_fuzz, bench_kill, bench_slow
 from tests.bench_large import bench_large
 from tests.bench_mutants import bench_mutants
+from tests.bench_verify import bench_verify
 from tests.core.bench import GOOD, START, Bench, simulate
 from tests.independent.truth import truth
 from tests.seated import seated
@@ -409,6 +410,9 @@ def main() -> None:
         sys.exit(bench_slow(500, 500))
     if sys.argv[1:2] == ["fuzz"]:
         sys.exit(bench_fuzz(int(sys.argv[2]) if sys.argv[2:] else 100_000))
+    if sys.argv[1:2] == ["verify"]:
+        bench_verify(shipped_rules(), int(sys.argv[2]) if sys.argv[2:] else 20_000)
+        return
     if sys.argv[1:2] == ["large"]:
         bench_large(shipped_rules(), int(sys.argv[2]) if sys.argv[2:] else 100_000)
         return

@@ -59,7 +59,8 @@ def cmd_verify(given: argparse.Namespace, database_url: Callable[[], str]) -> in
             fresh.replace(kept)
 
     processes = min(8, os.cpu_count() or 1)
-    extent = Extent(given.since_anchor, after, processes if processes > 1 and not given.since_anchor else 0)
+    at_once = processes if processes > 1 and not given.since_anchor else 0
+    extent = Extent(given.since_anchor, after, at_once, given.anew)
     try:
         found = verify(make_engine(url), tell, key_folder(), printed, extent, keep, tell_entries)
     except KeyboardInterrupt:
@@ -81,5 +82,6 @@ def add_verify(sub: Any, database_url: Callable[[], str]) -> None:
     check = sub.add_parser("verify", help="check that what is stored is what was stored")
     check.add_argument("--anchors", type=Path, metavar="FILE", help="anchors printed before: none may be gone")
     check.add_argument("--since-anchor", action="store_true", help="only what was written since the last anchor")
+    check.add_argument("--anew", action="store_true", help="look in full at visits that were seen before, too")
     check.add_argument("--resume", action="store_true", help="go on with a check that was broken off")
     check.set_defaults(run=lambda given: cmd_verify(given, database_url))

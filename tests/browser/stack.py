@@ -18,6 +18,7 @@ from moorfog.demo import seed
 from moorfog.demo.run import PASSWORD
 from moorfog.demo.scenario import SERIALS
 from moorfog.instruments.line import SIMULATED_KEY
+from moorfog.secret_files import key_folder
 from moorfog.serving.parts import Parts
 from moorfog.serving.ports import free_port
 from moorfog.serving.web import WEB_ENV, gunicorn_command
@@ -82,7 +83,7 @@ class Stack:
             "MOORFOG_DATABASE_URL": self.server.url,
             "MOORFOG_WEB": str(ensure_web()),
             SIMULATED_KEY: "abc1",
-            "MOORFOG_KEYS": str(self.home),
+            "MOORFOG_KEYS": str(key_folder()),  # one installation, one set of keys
             **env,
         }
         self.parts.start(name, command, given)

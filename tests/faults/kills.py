@@ -2,107 +2,16 @@
 
 from __future__ import annotations
 
-import http.client
-import json
 import random
-import threading
 import time
-import urllib.error
-import urllib.request
-from collections import Counter
-from datetime import UTC, datetime
-from http.cookiejar import CookieJar
-from typing import Any
 
-from sqlalchemy import select
-from sqlalchemy.orm import Session
-
-from moorfog.demo.run import PASSWORD
 from moorfog.operations.records.verify import verify
 from moorfog.serving.parts import DATABASE
-from moorfog.store.base import new_id
-from moorfog.store.models import EventRow, Person, Site
 from tests.browser.stack import Stack
+from tests.faults.at_work import AtWork
 
 BACK_WITHIN_S = 5.0
 STEADY_WITHIN_S = 30.0
-
-
-class Insistent(threading.Thread):
-    """Does one thing after the other over HTTP, each until it is acknowledged; never gives up, never skips."""
-
-    PAUSE_S = 0.0
-
-    def __init__(self, address: str, login: str) -> None:
-        super().__init__(daemon=True)
-        self.address = address
-        self.acknowledged: list[str] = []
-        self.over = threading.Event()
-        self.opener = urllib.request.build_opener(urllib.request.HTTPCookieProcessor(CookieJar()))
-        self.token = self._call("/api/session", {"login": login, "password": PASSWORD})["token"]
-
-    def _call(self, path: str, body: dict[str, Any]) -> Any:
-        headers = {"Content-Type": "application/json", "X-Moorfog-Token": getattr(self, "token", "")}
-        request = urllib.request.Request(f"{self.address}{path}", json.dumps(body).encode(), headers)
-        with self.opener.open(request, timeout=5) as answer:
-            return json.load(answer)
-
-    def given(self, number: int) -> tuple[str, str, dict[str, Any]]:
-        """Return the next thing: its name, and the path and body of the call that does it."""
-        raise NotImplementedError
-
-    def run(self) -> None:
-        """Post until told to stop."""
-        while not self.over.is_set():
-            name, path, body = self.given(len(self.acknowledged))
-            while not self.over.is_set():
-                try:
-                    self._call(path, body)
-                except urllib.error.HTTPError as error:
-                    if json.loads(error.read() or b"{}").get("code") == "number_taken":
-                        break  # its first answer was lost on the way
-                    time.sleep(0.05)
-                    continue
-                except (OSError, ValueError, http.client.HTTPException):  # it may be cut off in the middle
-                    time.sleep(0.05)
-                    continue
-                break
-            else:
-                return
-            self.acknowledged.append(name)
-            self.over.wait(self.PAUSE_S)
-
-
-class Poster(Insistent):
-    """Enters one person after the other."""
-
-    def __init__(self, address: str, site: str) -> None:
-        super().__init__(address, "hollis")
-        self.site = site
-
-    def given(self, number: int) -> tuple[str, str, dict[str, Any]]:
-        """Return the entry of somebody new."""
-        entry = {"site_id": self.site, "name": "Ida Holm", "number": f"k{number}", "job": "", "task": "", "contact": ""}
-        return entry["number"], "/api/people", entry
-
-
-class Bench(Insistent):
-    """A visit at a bench, whose tester notes one touch after the other."""
-
-    PAUSE_S = 1.0
-
-    def __init__(self, address: str, person: str) -> None:
-        super().__init__(address, "maren")
-        self.person = person
-        opened = {"person_id": person, "bench": "A", "is_practice": False, "speed": 1}
-        self.visit = self._call("/api/visits", {"visit_id": new_id(), "event_id": new_id(), **opened})["visit_id"]
-
-    def given(self, number: int) -> tuple[str, str, dict[str, Any]]:
-        """Return a touch that moved nothing: an observation, which is taken always."""
-        one = {"id": new_id(), "expects": None, "mark": None, "visit_id": self.visit, "person_id": self.person}
-        now = datetime.now(UTC).isoformat()
-        touch = {**one, "occurred_at": now, "body": {"kind": "touched", "moved": False}}
-        return touch["id"], f"/api/visits/{self.visit}/events", touch
 
 
 def kill_at_random(stack: Stack, kills: int, seed: int, benches: int) -> list[str]:
@@ -110,65 +19,31 @@ def kill_at_random(stack: Stack, kills: int, seed: int, benches: int) -> list[st
     where nothing did."""
     parts, dice, wrong = stack.parts, random.Random(seed), list[str]()
     parts.adopt(DATABASE, stack.server.spawn, stack.server.spawned)
-    with Session(stack.engine) as db:
-        site = db.scalars(select(Site.id)).first()
-        people = list(db.scalars(select(Person.id).order_by(Person.id).limit(benches)))
-        assert site is not None and len(people) == benches
-    poster, visits = Poster(stack.address, site), [Bench(stack.address, one) for one in people]
-    at_work: list[Insistent] = [poster, *visits]
-    for one in at_work:
-        one.start()
-    for _ in range(kills):
-        # the supervisor starts processes on this very thread: the leash is the thread's that started them
-        name = dice.choice(list(parts.parts))
-        child = parts.children[name]
-        child.kill()
-        child.wait(5)
-        deadline = time.monotonic() + BACK_WITHIN_S
-        while parts.children[name] is child or parts.children[name].poll() is not None:
+    with AtWork(stack, benches) as at_work:
+        poster = at_work.poster
+        for _ in range(kills):
+            # the supervisor starts processes on this very thread: the leash is the thread's that started them
+            name = dice.choice(list(parts.parts))
+            child = parts.children[name]
+            child.kill()
+            child.wait(5)
+            deadline = time.monotonic() + BACK_WITHIN_S
+            while parts.children[name] is child or parts.children[name].poll() is not None:
+                parts.look()
+                if time.monotonic() > deadline:
+                    wrong.append(f"{name} was not back within {BACK_WITHIN_S:.0f} s")
+                    break
+                time.sleep(0.02)
+            until = time.monotonic() + dice.uniform(0, 1.5)
+            while time.monotonic() < until:
+                parts.look()
+                time.sleep(0.02)
+        count, deadline = len(poster.acknowledged), time.monotonic() + STEADY_WITHIN_S
+        while len(poster.acknowledged) < count + 5 and time.monotonic() < deadline:
             parts.look()
-            if time.monotonic() > deadline:
-                wrong.append(f"{name} was not back within {BACK_WITHIN_S:.0f} s")
-                break
-            time.sleep(0.02)
-        until = time.monotonic() + dice.uniform(0, 1.5)
-        while time.monotonic() < until:
-            parts.look()
-            time.sleep(0.02)
-    count, deadline = len(poster.acknowledged), time.monotonic() + STEADY_WITHIN_S
-    while len(poster.acknowledged) < count + 5 and time.monotonic() < deadline:
-        parts.look()
-        time.sleep(0.05)
-    if len(poster.acknowledged) < count + 5:
-        wrong.append("nothing is taken any more after the kills")
-    for one in at_work:
-        one.over.set()
-    for one in at_work:
-        one.join(10)
-    stack.engine.dispose()  # these connections were to those that died
-    with Session(stack.engine) as db:
-        stored = Counter(db.scalars(select(Person.number).where(Person.number.like("k%"))))
-    wrong += [f"{one} was acknowledged and is not there" for one in poster.acknowledged if not stored[one]]
-    wrong += [f"{one} is there {times} times" for one, times in stored.items() if times > 1]
+            time.sleep(0.05)
+        if len(poster.acknowledged) < count + 5:
+            wrong.append("nothing is taken any more after the kills")
     if len(poster.acknowledged) < kills // 2:
         wrong.append(f"only {len(poster.acknowledged)} were taken in all that time")
-    for each in visits:
-        wrong += _lost_of(stack, each)
-    return wrong + [f"{one.where}: {one.problem}" for one in verify(stack.engine)]
-
-
-def _lost_of(stack: Stack, bench: Bench) -> list[str]:
-    """Return what of a visit's presses is not there, or is there more than once."""
-    asked = select(EventRow.seq, EventRow.id, EventRow.kind).where(EventRow.visit_id == bench.visit)
-    with Session(stack.engine) as db:
-        rows = db.execute(asked.order_by(EventRow.seq)).all()
-    stored = {one.id for one in rows}
-    wrong = [
-        f"a press of {bench.visit} was acknowledged and is gone" for one in bench.acknowledged if one not in stored
-    ]
-    if [one.seq for one in rows] != list(range(1, len(rows) + 1)):
-        wrong.append(f"the log of {bench.visit} has gaps")
-    touches = sum(one.kind == "touched" for one in rows)
-    if not bench.acknowledged or touches > len(bench.acknowledged) + 1:  # one whose answer was lost at the very end
-        wrong.append(f"{len(bench.acknowledged)} presses of {bench.visit} were acknowledged, {touches} stand")
-    return wrong
+    return wrong + at_work.lost() + [f"{one.where}: {one.problem}" for one in verify(stack.engine)]

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from datetime import date, datetime
 
-from sqlalchemy import Date, ForeignKey, Index, Integer, String
+from sqlalchemy import JSON, Date, ForeignKey, Index, Integer, String
 from sqlalchemy.dialects.mysql import MEDIUMTEXT
 from sqlalchemy.orm import Mapped, mapped_column
 
@@ -128,3 +128,13 @@ class EventWords(Base):
     sign: Mapped[str] = mapped_column(String(70), primary_key=True)
     salt: Mapped[str] = mapped_column(String(32))
     text: Mapped[str] = mapped_column(MEDIUMTEXT)
+
+
+class VisitSeen(Base):
+    """A visit that was looked at in full and held. ``runs``: those whose readings were held to their seals; ``seal``:
+    over the digests of all its rows, made with a key that is not in the database. Worth nothing but time."""
+
+    __tablename__ = "visit_seen"
+    visit_id: Mapped[str] = mapped_column(Id, primary_key=True)
+    runs: Mapped[list[str]] = mapped_column(JSON)
+    seal: Mapped[str] = mapped_column(String(64))

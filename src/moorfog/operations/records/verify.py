@@ -18,7 +18,8 @@ from sqlalchemy.orm import Session
 from moorfog.core.kernel.canonical import digest_of_json
 from moorfog.core.rules.book import Rules, rules_from_json
 from moorfog.operations.records.anchors import check_anchors, known_key
-from moorfog.operations.records.verify_visits import verify_visits
+from moorfog.operations.records.seen import keep_seen, seals_for, seen_before
+from moorfog.operations.records.verify_visits import look_at
 from moorfog.store.base import make_engine
 from moorfog.store.fault import Fault
 from moorfog.store.ledger import KEY, seal_key
@@ -28,8 +29,8 @@ from moorfog.store.models_house import Erased
 from moorfog.store.models_ledger import AnchoredLedger, LedgerEntry
 from moorfog.store.readmodels import TABLES
 
-BATCH = 25
-"""Visits that are looked at together."""
+BATCH, IN_FULL = 200, 25
+"""Visits that are looked at together; and of those that were not seen as they stand, so many."""
 Progress = Callable[[int, int], None]
 Done = Callable[[str, list[Fault]], None]
 
@@ -38,11 +39,13 @@ Done = Callable[[str, list[Fault]], None]
 class Extent:
     """How much is looked at. ``since_anchor``: only what was written after the last anchor, and that anchor; the rest
     is taken for what it was when it was looked at last. ``after``: the visit up to which an earlier check came, which
-    had done with all but the visits; ``processes``: how many look at visits at once, none but this one where 0."""
+    had done with all but the visits; ``processes``: how many look at visits at once, none but this one where 0;
+    ``anew``: visits are looked at in full, though they stand as they did when they held."""
 
     since_anchor: bool = False
     after: str = ""
     processes: int = 0
+    anew: bool = False
 
 
 def verify(
@@ -67,7 +70,7 @@ def verify(
             found += _all_but_visits(db, keys, kept, extent, entries)
         visits = list(db.scalars(_visits(extent)))
     batches = [visits[first : first + BATCH] for first in range(0, len(visits), BATCH)]
-    looked, results = 0, _looked_at(engine, batches, extent.processes)
+    looked, results = 0, _looked_at(engine, batches, extent, _key(keys))
     done(extent.after, found)
     for batch, faults in results:
         found += faults
@@ -91,7 +94,6 @@ def _all_but_visits(
 ) -> list[Fault]:
     found: list[Fault] = []
     trusted = known_key(keys) if keys is not None else ""
-    key = seal_key(keys) if keys is not None and (keys / KEY).exists() else None
     since = None
     if extent.since_anchor:
         ends = select(AnchoredLedger.ledger, func.max(AnchoredLedger.seq).label("seq"))
@@ -99,22 +101,29 @@ def _all_but_visits(
     _rule_sets(db, found)
     if not extent.since_anchor:
         found += _without_a_visit(db)
-    found += check_ledgers(db, key, entries, since)
+    found += check_ledgers(db, _key(keys), entries, since)
     found += _untold_erasures(db)
     found += [Fault("anchor", one.where, one.problem) for one in check_anchors(db, trusted, kept, extent.since_anchor)]
     return found
 
 
-def _looked_at(engine: Engine, batches: list[list[str]], processes: int) -> Iterator[tuple[list[str], list[Fault]]]:
+def _key(keys: Path | None) -> bytes | None:
+    return seal_key(keys) if keys is not None and (keys / KEY).exists() else None
+
+
+def _looked_at(
+    engine: Engine, batches: list[list[str]], extent: Extent, key: bytes | None
+) -> Iterator[tuple[list[str], list[Fault]]]:
     """Yield each batch in its order with what is wrong in it, worked out by this process or by others."""
+    processes = extent.processes
     if not processes:
-        _at_hand(engine)
+        _at_hand(engine, key, extent.anew)
         for batch in batches:
             yield batch, _look(batch)
         return
     url = engine.url.render_as_string(hide_password=False)
     how = multiprocessing.get_context("spawn")
-    with ProcessPoolExecutor(processes, how, initializer=_begin, initargs=(url,)) as pool:
+    with ProcessPoolExecutor(processes, how, initializer=_begin, initargs=(url, key, extent.anew)) as pool:
         waiting: dict[int, Future[list[Fault]]] = {}
         given = 0
         for at in range(len(batches)):
@@ -124,22 +133,45 @@ def _looked_at(engine: Engine, batches: list[list[str]], processes: int) -> Iter
             yield batches[at], waiting.pop(at).result()
 
 
-_HAND: dict[str, Any] = {}
-"""What a process that looks at visits has at hand: its engine, and the rule sets by digest."""
+@dataclass(frozen=True)
+class _Hand:
+    """What a process that looks at visits has at hand; without the ``key``, nothing counts as seen."""
+
+    engine: Engine
+    rules: dict[str, Rules]
+    key: bytes | None
+    anew: bool
+
+    def reading(self) -> Session:
+        """Read as at one moment, which is that of the first question: heads are held by it where they are."""
+        return Session(self.engine.execution_options(isolation_level="REPEATABLE READ"))
 
 
-def _begin(url: str) -> None:
-    _at_hand(make_engine(url))
+_HAND: list[_Hand] = []
 
 
-def _at_hand(engine: Engine) -> None:
+def _begin(url: str, key: bytes | None, anew: bool) -> None:
+    _at_hand(make_engine(url), key, anew)
+
+
+def _at_hand(engine: Engine, key: bytes | None, anew: bool) -> None:
     with Session(engine) as db:
-        _HAND.update(engine=engine, rules=_rule_sets(db, []))
+        _HAND[:] = [_Hand(engine, _rule_sets(db, []), key, anew)]
 
 
 def _look(ids: list[str]) -> list[Fault]:
-    with Session(_HAND["engine"]) as db:  # one each: heads are held only while their own visits are read
-        return verify_visits(db, ids, _HAND["rules"])
+    hand, seen, found = _HAND[0], set[str](), list[Fault]()
+    if hand.key is not None and not hand.anew:
+        with hand.reading() as db:
+            seen = seen_before(db, hand.key, ids, hand.rules)
+    rest = [one for one in ids if one not in seen]
+    for first in range(0, len(rest), IN_FULL):
+        with hand.reading() as db:  # one each: heads are held only while their own visits are read
+            looked = look_at(db, rest[first : first + IN_FULL], hand.rules)
+            seals = seals_for(db, hand.key, looked.runs) if hand.key is not None else []
+        keep_seen(hand.engine, seals)
+        found += looked.found
+    return found
 
 
 def _untold_erasures(db: Session) -> Iterator[Fault]:

@@ -57,12 +57,26 @@ class _Stored:
         return {words.sign: words.text for words in self.words.get(visit_id, ())}
 
 
+@dataclass(frozen=True)
+class Looked:
+    """What a look at visits came to. ``runs``: of each visit that holds, the runs whose readings are sealed."""
+
+    found: list[Fault]
+    runs: dict[str, list[str]]
+
+
 def verify_visits(db: Session, ids: Sequence[str], rules: Mapping[str, Rules]) -> list[Fault]:
+    """Return what is wrong with these visits; see :func:`look_at`."""
+    return look_at(db, ids, rules).found
+
+
+def look_at(db: Session, ids: Sequence[str], rules: Mapping[str, Rules]) -> Looked:
     """Check these visits: the log of each first; what hangs on a log that does not hold is not judged by it.
 
     Their heads are held while they are read, so that nobody writes on between the log and what hangs on it.
     """
     stored = _load(db, ids)
+    holding: dict[str, list[str]] = {}
     found: list[Fault] = []
     runs: dict[str, tuple[str, int, str]] = {}
     for head in stored.heads:
@@ -76,14 +90,19 @@ def verify_visits(db: Session, ids: Sequence[str], rules: Mapping[str, Rules]) -
             problem = f"its rule set {head.rules_digest[:12]} is not there or does not hold"
             found.append(Fault("rules", f"visit {head.id}", problem))
             continue
-        found += _head(head, events)
-        found += _words(head.id, events, stored)
-        runs |= {run: (head.id, count, sealed) for run, count, sealed in _sealed(events)}
-        found += _signatures(head.id, events, stored)
-        found += _papers(head.id, stored)
-        found += _read_models(head, events, known, stored)
-    found += _seals(db, runs)
-    return found
+        wrong = [*_head(head, events), *_words(head.id, events, stored)]
+        mine = {run: (head.id, count, sealed) for run, count, sealed in _sealed(events)}
+        runs |= mine
+        wrong += _signatures(head.id, events, stored)
+        wrong += _papers(head.id, stored)
+        wrong += _read_models(head, events, known, stored)
+        found += wrong
+        if not wrong:
+            holding[head.id] = list(mine)
+    for visit, fault in _seals(db, runs):
+        found.append(fault)
+        holding.pop(visit, None)
+    return Looked(found, holding)
 
 
 def _load(db: Session, ids: Sequence[str]) -> _Stored:
@@ -169,8 +188,8 @@ def _sealed(events: Iterable[ev.Event]) -> Iterator[tuple[str, int, str]]:
             yield payload.stream_id, payload.count, payload.sha256
 
 
-def _seals(db: Session, runs: Mapping[str, tuple[str, int, str]]) -> Iterator[Fault]:
-    """Yield runs whose readings are not those that were sealed."""
+def _seals(db: Session, runs: Mapping[str, tuple[str, int, str]]) -> Iterator[tuple[str, Fault]]:
+    """Yield runs whose readings are not those that were sealed, each with its visit."""
     ids = sorted(runs)
     for first in range(0, len(ids), RUNS_AT_ONCE):
         some = ids[first : first + RUNS_AT_ONCE]
@@ -180,7 +199,7 @@ def _seals(db: Session, runs: Mapping[str, tuple[str, int, str]]) -> Iterator[Fa
             there, digest = _digest_of(chunks.get(run, []))
             if (there, digest) != (count, sealed):
                 problem = f"{there} readings are stored, and they are not the {count} that were sealed"
-                yield Fault("seal", f"visit {visit}, run {run}", problem)
+                yield visit, Fault("seal", f"visit {visit}, run {run}", problem)
 
 
 def _digest_of(chunks: Sequence[Chunk]) -> tuple[int, str]:

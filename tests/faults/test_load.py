@@ -1,0 +1,104 @@
+"""What an operator does while people are being entered and tested: a backup, checks, a rebuild, a new schema."""
+
+from __future__ import annotations
+
+import shutil
+import tempfile
+import time
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from alembic import command
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from moorfog.core.rules.book import Rules
+from moorfog.operations.records.verify import Extent, verify
+from moorfog.secret_files import key_folder
+from moorfog.serving.backup import back_up, restore
+from moorfog.serving.database import FAST_FLAGS, PrivateServer
+from moorfog.store.base import make_engine
+from moorfog.store.migrate import config_for, migrate
+from moorfog.store.models import EventRow, Person
+from moorfog.store.readmodels import rebuild
+from tests.browser.stack import Stack
+from tests.faults.at_work import AtWork
+
+BENCHES = 4
+
+
+@pytest.fixture(scope="module")
+def stack(rules: Rules) -> Iterator[Stack]:
+    made = Stack(rules)
+    yield made
+    made.stop()
+
+
+@pytest.fixture
+def empty() -> Iterator[Path]:
+    made = Path(tempfile.mkdtemp(prefix="mfl"))
+    made.chmod(0o755)
+    yield made
+    shutil.rmtree(made, ignore_errors=True)
+
+
+def goes_on(at_work: AtWork) -> None:
+    """Wait until everybody has had something acknowledged from here on."""
+    before = {one: len(one.acknowledged) for one in (at_work.poster, *at_work.visits)}
+    deadline = time.monotonic() + 30
+    while any(len(one.acknowledged) < count + 2 for one, count in before.items()):
+        assert time.monotonic() < deadline, "somebody gets no further"
+        time.sleep(0.1)
+
+
+def test_checks_and_rebuilds_find_nothing_wrong_while_people_work(stack: Stack) -> None:
+    """A check sees each visit as at one moment, however it goes on; a rebuild loses nothing that comes meanwhile."""
+    schema = make_engine(stack.server.schema_url)
+    with AtWork(stack, BENCHES) as at_work:
+        for _ in range(3):
+            goes_on(at_work)
+            assert verify(stack.engine, keys=key_folder(), extent=Extent(processes=2)) == []
+            rebuild(schema)
+            assert verify(stack.engine, keys=key_folder(), extent=Extent(anew=True)) == []
+        goes_on(at_work)
+    schema.dispose()
+    assert at_work.lost() == [] and verify(stack.engine, keys=key_folder()) == []
+
+
+def test_a_backup_made_while_people_work_is_of_one_moment(stack: Stack, empty: Path) -> None:
+    """Laid back, it holds, and what was acknowledged before it began is in it."""
+    with AtWork(stack, BENCHES) as at_work:
+        goes_on(at_work)
+        entered = list(at_work.poster.acknowledged)
+        pressed = [press for one in at_work.visits for press in list(one.acknowledged)]
+        file = empty / "one.moorfog"
+        back_up(stack.server, stack.home, file)
+        goes_on(at_work)
+    assert at_work.lost() == []
+    server = PrivateServer(empty / "db", flags=FAST_FLAGS)
+    server.install()
+    server.start()
+    try:
+        server.ensure_accounts()
+        restore(file, empty, server, "")
+        engine = make_engine(server.url)
+        assert verify(engine) == []
+        with Session(engine) as db:
+            assert set(entered) <= set(db.scalars(select(Person.number)))
+            assert set(pressed) <= set(db.scalars(select(EventRow.id)))
+        engine.dispose()
+    finally:
+        server.stop()
+
+
+def test_a_schema_that_changes_under_people_at_work_loses_nothing_of_theirs(stack: Stack) -> None:
+    """The newest step of the schema is taken back and made again, over and over."""
+    with AtWork(stack, BENCHES) as at_work:
+        for _ in range(3):
+            goes_on(at_work)
+            command.downgrade(config_for(stack.server.schema_url), "-1")
+            migrate(stack.server.schema_url)
+            stack.server.let_work()
+        goes_on(at_work)
+    assert at_work.lost() == [] and verify(stack.engine, keys=key_folder()) == []
