@@ -16,6 +16,7 @@ from moorfog import __version__
 from moorfog.bootstrap import StepFailed, ensure_node_modules, ensure_packages, ensure_web, prepare, root
 from moorfog.checking import add_verify
 from moorfog.housekeeping import add_commands, database
+from moorfog.serving.home import UNWRITABLE, unwritable
 
 _opened = ExitStack()
 """What is closed when the command is through: a database that was started for it."""
@@ -356,6 +357,10 @@ def main() -> None:
             sys.exit(given.run(given))
     except StepFailed as error:
         sys.exit(f"moorfog {given.command}: {error}")
+    except OSError as error:
+        if error.filename is None or error.errno not in UNWRITABLE:
+            raise
+        sys.exit(f"moorfog {given.command}: {unwritable(error)}")
 
 
 if __name__ == "__main__":

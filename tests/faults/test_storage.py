@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import signal
 import subprocess
+import sys
 import tempfile
 import time
 from collections.abc import Iterator
@@ -81,6 +82,31 @@ def test_a_database_that_only_reads_is_said_and_the_press_kept(tester: Client, o
     finally:
         own._tell("SET GLOBAL read_only = 0")
     goes_on(tester, visit, body)
+
+
+@pytest.fixture
+def read_only() -> Iterator[Path]:
+    """A home on a disk that was mounted so that nobody writes to it."""
+    disk = Path(tempfile.mkdtemp(prefix="mf"))
+    subprocess.run(["mount", "-t", "tmpfs", "-o", "size=1m,mode=755", "none", str(disk)], check=True)
+    try:
+        (disk / "home").mkdir()
+        subprocess.run(["mount", "-o", "remount,ro", str(disk)], check=True)
+        yield disk / "home"
+    finally:
+        subprocess.run(["umount", "--lazy", str(disk)], check=True)
+        disk.rmdir()
+
+
+@pytest.mark.skipif(os.geteuid() != 0, reason="only root may mount a disk of its own")
+@pytest.mark.parametrize("command", ["run", "demo", "recovery-key"])
+def test_a_home_that_cannot_be_written_to_is_said_with_what_to_do(read_only: Path, command: str) -> None:
+    env = {name: value for name, value in os.environ.items() if name != "MOORFOG_KEYS"}
+    line = [sys.executable, "-m", "moorfog.cli", command]
+    done = subprocess.run(line, env={**env, "MOORFOG_HOME": str(read_only)}, capture_output=True, text=True, timeout=60)
+    assert done.returncode == 1 and "Traceback" not in done.stderr, done.stderr
+    assert str(read_only) in done.stderr and "cannot be used: read-only file system" in done.stderr
+    assert "./moorfog doctor" in done.stderr
 
 
 @pytest.mark.skipif(os.geteuid() != 0, reason="only root may mount a disk of its own to fill")

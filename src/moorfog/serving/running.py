@@ -51,6 +51,7 @@ def run_until_stopped(one: Running) -> int:
         return 0
     except Exception as error:
         hint = f"; {one.hint}" if one.hint else ""
-        sys.stderr.write(f"moorfog {one.command}: {error}\n  logs: {one.parts.logs}{hint}\n")
+        logs = f"  logs: {one.parts.logs}{hint}\n" if one.parts.logs.exists() else ""
+        sys.stderr.write(f"moorfog {one.command}: {error}\n{logs}")
         return 1
     return 0
