@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import secrets
 import shutil
+import sys
 import tempfile
 import time
 from collections import Counter
@@ -47,8 +48,14 @@ def bench_fuzz(calls: int) -> int:
         fuzz, counted = Fuzz(House(engine, shipped_rules())), Counter[str]()
         operations, drawing = list(fuzz.operations()), secrets.randbits(32)
         print(f"drawn by seed {drawing}", flush=True)
-        for one in operations:
-            counted += fuzz.attack(one, -(-calls // len(operations)), drawing)
+        for at, one in enumerate(operations, start=1):
+            came = fuzz.attack(one, -(-calls // len(operations)), drawing)
+            counted += came
+            for what in came:
+                if what.startswith("bad"):
+                    print(what, flush=True)
+            print(f"\r{at} of {len(operations)} operations", end="", file=sys.stderr, flush=True)
+        print(file=sys.stderr)
         for what, count in sorted(counted.items()):
             print(f"{count:8} {what}")
         made, well = through(counted)
