@@ -1,7 +1,7 @@
 """Calls made up from the program's own document, as everybody who may call: none may end in an error of the program.
 
 Most are calls as they should be. Of the others half have one word made up, and half are made up whole, as anybody.
-``./moorfog bench fuzz`` makes a hundred thousand by a seed that it prints; the tests make five thousand, alike each time.
+``./moorfog bench fuzz`` makes a hundred thousand by a seed that it prints; the tests five thousand, alike each time.
 """
 
 from __future__ import annotations
