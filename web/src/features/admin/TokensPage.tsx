@@ -37,8 +37,8 @@ export function TokensPage() {
     <>
       <h1>Tokens</h1>
       <p className="dim">
-        Another program reads by one what a supervisor of that employer may read: nothing of anybody&apos;s health. One
-        that also writes enters people, clearances, trainings and results of before, and nothing else.
+        With a token another program reads what a supervisor of that employer may read, and nothing of anybody&apos;s
+        health. One that also writes can enter people, clearances, trainings and results of before, and nothing else.
       </p>
       <form
         className="note tarn"

@@ -33,7 +33,7 @@ export function PersonPage() {
       <p className="reading">
         {next_up.until ? (
           <>
-            May wear a tight-fitting facepiece until <b>{next_up.until}</b>; then {next_up.ends_by} runs out.
+            May wear a tight-fitting facepiece until <b className="day">{next_up.until}</b>; then {next_up.ends_by} runs out.
           </>
         ) : (
           <b className="rust">May wear no tight-fitting facepiece now.</b>
@@ -230,7 +230,7 @@ function SetUp({ one }: { one: Schemas["PermissionRow"] }) {
       <span>
         {one.may ? (
           <>
-            may be worn until <b>{one.until}</b>
+            may be worn until <b className="day">{one.until}</b>
           </>
         ) : (
           <>
