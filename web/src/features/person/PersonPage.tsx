@@ -33,7 +33,8 @@ export function PersonPage() {
       <p className="reading">
         {next_up.until ? (
           <>
-            May wear a tight-fitting facepiece until <b className="day">{next_up.until}</b>; then {next_up.ends_by} runs out.
+            May wear a tight-fitting facepiece until <b className="day">{next_up.until}</b>; then {next_up.ends_by} runs
+            out.
           </>
         ) : (
           <b className="rust">May wear no tight-fitting facepiece now.</b>
