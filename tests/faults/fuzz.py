@@ -48,6 +48,8 @@ class Fuzz:
         self.known["person_id"] += [*house.ours.people, house.theirs.people[0]]
         self.known["site_id"].append(house.theirs.site)
         self.clients = {name: self._client(name) for name in (*ACTORS, OWNER)}
+        self.refused: set[str] = set()
+        """Who was told 401 the last time."""
         self.schema = schemathesis.openapi.from_wsgi("/api/openapi.json", house.app)
 
     def _client(self, name: str) -> Client:
@@ -61,8 +63,9 @@ class Fuzz:
         if name == "link":
             return {"Authorization": f"Bearer {self.house.ours.token}"}
         client = self.clients[name]
-        if client.login and client.web.get("/api/session").status_code != 200:
+        if client.login and name in self.refused and client.web.get("/api/session").status_code != 200:
             client.sign_in(client.login, PASSWORD)  # one of the calls has signed it out
+        self.refused.discard(name)
         return {"X-Moorfog-Token": client.token}
 
     def operations(self) -> Iterator[Any]:
@@ -139,6 +142,8 @@ class Fuzz:
             response = case.call(headers={**(case.headers or {}), **more}, cookies=session)
         except (HTTPException, ValueError, UnicodeError) as error:
             return f"unsendable {type(error).__name__}"
+        if response.status_code == 401:
+            self.refused.add(actor)
         what = f"{case.method} {case.path} as {actor}: {response.status_code}"
         if response.status_code >= 500 and response.status_code not in EXPECTED_5XX:
             return f"bad {what} {response.text[:200]} {json.dumps(case.body, default=repr)[:300]}"
