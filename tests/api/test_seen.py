@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import secrets
 from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
 from datetime import UTC, datetime
 from typing import Any
@@ -25,7 +26,7 @@ from moorfog.store.models_house import Erased, VisitSeen
 from moorfog.store.readmodels import PermissionEnd
 from tests.api.house import House
 from tests.api.test_verify import lines, measured
-from tests.unguarded import no_guards, schema_engine, unguarded
+from tests.unguarded import as_schema, no_guards, schema_engine, unguarded
 
 NOON = datetime(2026, 1, 1, 12, tzinfo=UTC)
 READ = {"isolation_level": "REPEATABLE READ"}
@@ -187,6 +188,27 @@ def test_a_seal_that_somebody_with_the_database_makes_counts_for_nothing(
         assert visit not in seen_in(db), "something was emptied"
     monkeypatch.setattr(room, "program", lambda: "another")
     assert not still_seen(house, visit)
+
+
+def test_two_checks_at_once_keep_what_both_have_seen(house: House) -> None:
+    tester = house.client()
+    made = [tester.open(person) for person in house.ours.people]
+    with ThreadPoolExecutor(4) as pool:
+        found = list(pool.map(lambda _: checked(house, anew=True), range(4)))
+    assert found == [[]] * 4 and all(still_seen(house, one) for one in made)
+
+
+def test_a_database_that_takes_nothing_is_checked_all_the_same(house: House, visit: str) -> None:
+    """What was seen is not kept there; the next check looks again."""
+    with as_schema(house.engine) as schema, schema.begin() as connection:
+        connection.execute(text("RENAME TABLE visit_seen TO visit_seen_away"))
+        connection.execute(text("CREATE VIEW visit_seen AS SELECT * FROM visit_seen_away WHERE 0 WITH CHECK OPTION"))
+    try:
+        assert checked(house, anew=True) == [] and not still_seen(house, visit)
+    finally:
+        with as_schema(house.engine) as schema, schema.begin() as connection:
+            connection.execute(text("DROP VIEW visit_seen"))
+            connection.execute(text("RENAME TABLE visit_seen_away TO visit_seen"))
 
 
 def test_a_visit_with_a_fault_is_named_each_time_and_never_kept(house: House, visit: str) -> None:

@@ -10,15 +10,19 @@ from __future__ import annotations
 import hashlib
 from collections import defaultdict
 from collections.abc import Collection, Iterator, Mapping, Sequence
+from contextlib import suppress
 from functools import cache
 from pathlib import Path
 from typing import Any
 
-from sqlalchemy import Engine, Table, delete, insert, select, text
+from sqlalchemy import Engine, Table, select, text
+from sqlalchemy.dialects.mysql import insert
+from sqlalchemy.exc import DBAPIError
 from sqlalchemy.orm import Session
 
 from moorfog.core.kernel.canonical import digest_of_json
 from moorfog.same import is_same
+from moorfog.store.base import run_in_transaction
 from moorfog.store.ledger import seal_of
 from moorfog.store.models import DocumentRow, EventRow, ReadingChunk, SignatureRow, VisitHead
 from moorfog.store.models_house import Erased, EventWords, VisitSeen
@@ -132,10 +136,11 @@ def seals_for(db: Session, key: bytes, runs: Mapping[str, Sequence[str]]) -> lis
 
 
 def keep_seen(engine: Engine, rows: Sequence[Mapping[str, Any]]) -> None:
-    """Keep what was seen, in place of what was kept of the same visits before."""
+    """Keep what was seen, in place of what was kept of the same visits before; a database that does not take it has the
+    next check look again, and this one goes on."""
     if not rows:
         return
-    with Session(engine) as db:
-        db.execute(delete(VisitSeen).where(VisitSeen.visit_id.in_([one["visit_id"] for one in rows])))
-        db.execute(insert(VisitSeen), list(rows))
-        db.commit()
+    made = insert(VisitSeen).values(list(rows))
+    kept = made.on_duplicate_key_update(runs=made.inserted.runs, seal=made.inserted.seal)
+    with suppress(DBAPIError):
+        run_in_transaction(engine, lambda db: db.execute(kept))
