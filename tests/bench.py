@@ -126,7 +126,7 @@ def exported(rules: Rules, number: int) -> bytes:
     bench.until("release")
     bench.say(ev.Released())
     chunks = [chunk_of(at, readings[at : at + 4]) for at in range(0, len(readings), 4)]
-    return record_bytes(make_record(f"visit-{number}", rules, bench.log, {"run-1": chunks}))
+    return record_bytes(make_record("v", rules, bench.log, {"run-1": chunks}))
 
 
 def bench_record(rules: Rules) -> None:

@@ -55,7 +55,7 @@ def counted(*attempts: tuple[int, ...]) -> dict[str, Any]:
         bench.say(ev.Decided("end"))
     bench.until("release")
     bench.say(ev.Released())
-    return json.loads(json.dumps(make_record("visit-1", bench.rules, bench.log, kept)))
+    return json.loads(json.dumps(make_record("v", bench.rules, bench.log, kept)))
 
 
 WRITTEN_BEFORE = {
@@ -89,14 +89,25 @@ def test_what_is_exported_computes_again_to_the_same(record: dict[str, Any]) -> 
 
 def test_a_qualitative_visit_and_one_without_a_test_compute_again_too() -> None:
     bench = Bench(shipped_rules(), method="sweet", opened_on="2026-03-02")
-    empty = make_record("visit-2", bench.rules, bench.log, {})
+    empty = make_record("v", bench.rules, bench.log, {})
     assert recompute(json.loads(json.dumps(empty))).verdict.outcome == ""
     bench.until("run", facepiece())
     bench.smell()
     bench.until("release")
-    done = recompute(json.loads(json.dumps(make_record("visit-2", bench.rules, bench.log, {}))))
+    done = recompute(json.loads(json.dumps(make_record("v", bench.rules, bench.log, {}))))
     assert done.differences == () and done.verdict.outcome == "pass"
     assert done.verdict.tries[0].overall is None, "never a number"
+
+
+def test_a_record_under_another_visits_id_is_found() -> None:
+    """Its log says whose it is; that a file was sealed anew with another name does not help."""
+    made = copy.deepcopy(RECORDS.setdefault("one", counted(GOOD)))
+    made["visit_id"] = "another"
+    made["digest"] = own_digest(made)
+    found = recompute(made).differences
+    assert ("visit_id", "another", "v") in [(one.where, one.stored, one.found) for one in found]
+    made["events"][0]["payload"]["visit_id"] = ""
+    assert "visit_id" not in [one.where for one in recompute(made).differences], "a log of before does not say it"
 
 
 def places(node: Any, path: tuple[Any, ...] = ()) -> list[tuple[Any, ...]]:

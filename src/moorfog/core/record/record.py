@@ -270,6 +270,8 @@ def recompute(
         out.append(Difference(f"events[{broken - 1}].chain", "the chain holds", f"it breaks at entry {broken}"))
     first = events[0].payload if events else None
     pinned = first.rules_digest if isinstance(first, ev.VisitOpened) else ""
+    if isinstance(first, ev.VisitOpened) and first.visit_id:  # a log of before says nothing of whose it is
+        _differ(out, "visit_id", record.visit_id, first.visit_id)
     _differ(out, "events[0].payload.rules_digest", pinned, rules.digest)
     if pinned != rules.digest:
         out.append(Difference("verdict", "judged by the rules pinned to it", "not judged: these are other rules"))
