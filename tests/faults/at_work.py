@@ -42,6 +42,16 @@ class Insistent(threading.Thread):
         with self.opener.open(request, timeout=5) as answer:
             return json.load(answer)
 
+    def answer(self, path: str, body: dict[str, Any]) -> tuple[int, str]:
+        """Call once, whatever comes of it: the status, 0 where nobody answers, and the words of a refusal."""
+        try:
+            self._call(path, body)
+        except urllib.error.HTTPError as error:
+            return error.code, str(json.loads(error.read() or b"{}").get("message", ""))
+        except (OSError, ValueError, http.client.HTTPException):
+            return 0, "nobody answers"
+        return 200, ""
+
     def given(self, number: int) -> tuple[str, str, dict[str, Any]]:
         """Return the next thing: its name, and the path and body of the call that does it."""
         raise NotImplementedError

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import base64
+import resource
 import shutil
 import tempfile
 import time
@@ -25,7 +27,8 @@ from moorfog.store.readmodels import rebuild
 from tests.browser.stack import Stack
 from tests.faults.at_work import AtWork
 
-BENCHES = 4
+BENCHES, ROOM_MIB = 4, 24
+"""So much more memory a process may take: less than the file that it is sent."""
 
 
 @pytest.fixture(scope="module")
@@ -100,5 +103,35 @@ def test_a_schema_that_changes_under_people_at_work_loses_nothing_of_theirs(stac
             command.downgrade(config_for(stack.server.schema_url), "-1")
             migrate(stack.server.schema_url)
             stack.server.let_work()
+        goes_on(at_work)
+    assert at_work.lost() == [] and verify(stack.engine, keys=key_folder()) == []
+
+
+def members(pid: int) -> list[int]:
+    """A process and all that came of it."""
+    there = Path(f"/proc/{pid}/task/{pid}/children").read_text().split()
+    return [pid, *(one for child in there for one in members(int(child)))]
+
+
+def given_room(pid: int, mib: int) -> None:
+    """Let a process and those it has take so much more memory than they have, and no more."""
+    for one in members(pid):
+        pages = int(Path(f"/proc/{one}/statm").read_text().split()[0])
+        most = pages * resource.getpagesize() + mib * 1024 * 1024
+        resource.prlimit(one, resource.RLIMIT_AS, (most, most))
+
+
+def test_a_web_process_that_gets_no_more_memory_says_so_and_the_others_go_on(stack: Stack) -> None:
+    """The largest file that is taken, sent again and again."""
+    lines = "\n".join(f"W{number},{'Ada Wren' * 25}" for number in range(45_000))
+    content = base64.b64encode(f"number,name\n{lines}".encode()).decode()
+    with AtWork(stack, BENCHES) as at_work:
+        goes_on(at_work)
+        file = {"site_id": at_work.poster.site, "file_name": "all.csv", "content": content, "columns": {}}
+        given_room(stack.parts.children["web0"].pid, ROOM_MIB)
+        said = [at_work.poster.answer("/api/imports/preview", file) for _ in range(6)]
+        told = [words for status, words in said if status == 503]
+        assert told and all("not enough memory" in words for words in told), said
+        assert {status for status, _ in said} <= {503, 0}, "a process that ends in the middle is started again"
         goes_on(at_work)
     assert at_work.lost() == [] and verify(stack.engine, keys=key_folder()) == []

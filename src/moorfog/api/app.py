@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 import logging
 import re
 from collections.abc import Callable
@@ -339,6 +340,10 @@ def _answer_error(error: Exception) -> tuple[Response, int]:
         )
     if isinstance(error, DBAPIError) and error_code(error) in BAD_VALUES:
         return _answer_bad_value(error)
+    if isinstance(error, MemoryError) or (isinstance(error, OSError) and error.errno == errno.ENOMEM):
+        log.error("no memory for %s %s", request.method, request.path)
+        words = "There is not enough memory for this here; nothing was stored. Try again when less goes on"
+        return _problem("no_memory", f"{words}, or with less at once.", 503)
     log.exception("unexpected")
     words = "Something went wrong here; nothing was stored. Try again; if it stays, look into the server's log"
     return _problem("unexpected", f"{words} for {request_number()}.", 500)
