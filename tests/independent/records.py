@@ -65,7 +65,7 @@ def generated(way: Way, count: int) -> Iterator[dict[str, Any]]:
             )
         if dice.random() < 0.2:
             log = tuple(before_the_start(list(log), dice))
-        record = make_record("v", as_stored(way.book), list(log), readings)
+        record = make_record(f"{way}-{number}", as_stored(way.book), list(log), readings)
         yield orjson.loads(orjson.dumps(record))
 
 
