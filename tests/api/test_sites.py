@@ -343,6 +343,7 @@ def test_words_find_a_facepiece_by_their_beginnings_capitals_and_accents_aside(h
         ("maker,model,kind,sizes,valve\nA,B,half,M:110-124,perhaps", "row 2, valve"),
         ("maker,model,kind,sizes,valve,diaphragms\nA,B,half,M,yes,two", "row 2, diaphragms"),
         ("maker,model,kind,sizes,valve,diaphragms\nA,B,half,M,yes,²", "row 2, diaphragms"),
+        ("maker,model,kind,sizes,valve,diaphragms\nA,B,half,M,yes,-1", "row 2, diaphragms"),
         ("maker,model,kind,sizes,valve\nA,B,half,M:110to124,yes", "row 2, sizes"),
     ],
 )

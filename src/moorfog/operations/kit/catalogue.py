@@ -259,9 +259,10 @@ def read_csv(text: str) -> list[Model]:
                     raise DomainError("bad_cell", f"row {number}, {name}: {text!r}; yes or no is expected.")
                 data[name] = text == "yes"
             elif name == "diaphragms":
-                data[name] = whole_or_none(text)
-                if data[name] is None:
+                count = whole_or_none(text)
+                if count is None or count < 0:
                     raise DomainError("bad_cell", f"row {number}, diaphragms: {text!r}; a whole number is expected.")
+                data[name] = count
             elif name == "sizes":
                 data[name] = [_read_size(part.strip(), number) for part in text.split(";") if part.strip()]
             elif name == "work_filters":

@@ -1,6 +1,6 @@
 """Visits that were looked at in full and held: while every byte of them stands as it did, none is judged again.
 
-The database works out the digests of a visit's rows, which costs a hundredth of judging them; the seal over them is
+The database works out the digests of a visit's rows, which costs a fraction of judging them; the seal over them is
 made with a key that does not lie in the database. What was seen counts only for the very rows that were seen, by the
 very program that saw them: all else is looked at in full, so a wrong row here costs time and hides nothing.
 """
