@@ -31,7 +31,7 @@ NOTHING = "00000000-0000-0000-0000-000000000000"
 """The place before all visits: ledgers and anchors are not looked at."""
 OF_A_RUN = ("reading_chunk", "run_id")
 REAL, SEALED_AT_ONCE = 4, 500
-"""Visits that are walked: half of them counted, half with typed numbers."""
+"""Visits that are walked, half of them counted, half with typed numbers; and copies that are sealed together."""
 
 
 def copied(uid: str) -> str:

@@ -46,6 +46,19 @@ def own_server(flags: tuple[str, ...] = FAST_FLAGS) -> Iterator[PrivateServer]:
         shutil.rmtree(home, ignore_errors=True)
 
 
+@contextmanager
+def empty_server(home: Path) -> Iterator[PrivateServer]:
+    """A running server in ``home`` with its accounts and no schema, as a restore has it."""
+    server = PrivateServer(home / "db", flags=FAST_FLAGS)
+    try:
+        server.install()
+        server.start()
+        server.ensure_accounts()
+        yield server
+    finally:
+        server.stop()
+
+
 def running_server(home: Path, flags: tuple[str, ...], **env: str) -> PrivateServer:
     """Return a running, migrated server in ``home``; out of the template where there is one."""
     server = PrivateServer(home, flags=flags, env=env)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import copy
 from datetime import UTC, datetime, timedelta
 from typing import Any
 
@@ -130,6 +131,12 @@ class Bench:
         self.task = task()
         self.say(ev.VisitOpened(**{**plain, **opening}), 0)
         self.runs = 0
+
+    def copied(self) -> Bench:
+        """The same visit as it stands, to go on with without touching this one."""
+        made = copy.copy(self)
+        made.log, made.streams = list(self.log), dict(self.streams)
+        return made
 
     def event(self, payload: ev.Payload, at: datetime | None = None) -> ev.Event:
         """Write the next event of the log without asking anybody."""

@@ -1,13 +1,12 @@
 """Visits walked at random by a seed: what testers press, in order and out of it, and all that the core says to it.
 
 Every step says what was proposed, what the core answered to it, and a digest of the visit as it is shown afterwards, of
-the numbers of a running run, and of what the core would say to each of a dozen other presses. So a walk holds the
+the numbers of a running run, and of what the core would say to a press of every kind. So a walk holds the
 behaviour of the core still, far beyond what is written down about it elsewhere.
 """
 
 from __future__ import annotations
 
-import copy
 import json
 import random
 from collections.abc import Iterator
@@ -25,6 +24,7 @@ from moorfog.core.measuring.live import live_numbers
 from moorfog.core.measuring.readings import Reading
 from moorfog.core.measuring.reduction import reduction_for
 from moorfog.core.permission.may_wear import may_wear
+from moorfog.core.rules.protocols import Protocol
 from moorfog.core.simulation.wearer import wearer_factors
 from moorfog.core.transitions.admit import admit
 from moorfog.core.views.statement import statement_of
@@ -52,7 +52,7 @@ class Walk:
     """One visit, walked by dice."""
 
     def __init__(self, way: Way, dice: random.Random) -> None:
-        self.way, self.dice = way, dice
+        self.dice = dice
         rules = rules_of(way.book)
         protocol = rules.protocol(way.protocol)
         assert protocol is not None
@@ -60,8 +60,7 @@ class Walk:
         if dice.random() < 0.3:
             self.bench = Bench(rules, method=protocol.method, is_practice=dice.random() < 0.2)
         else:
-            self.bench = copy.copy(begun(way))
-            self.bench.log, self.bench.streams = list(self.bench.log), {}
+            self.bench = begun(way).copied()
         self.facts: list[str] = []
 
     def steps(self) -> Iterator[str]:
@@ -119,15 +118,15 @@ class Walk:
         end = dice.choice(("complete", "complete", "complete", "stopped", "lost"))
         if end != "complete":
             rows = rows[: dice.randrange(1, len(rows))]
-        self._follow(rows)
+        self._follow(rows, mine)
         bench.run(readings=rows, end=end, protocol_id=mine.id)
 
-    def _follow(self, rows: list[Reading]) -> None:
+    def _follow(self, rows: list[Reading], protocol: Protocol) -> None:
         """Keep what is shown while a run goes on."""
         piece = self.bench.visit.facepiece
         assert piece is not None
         book = self.bench.rules.book
-        reduction = reduction_for(self.protocol, int(book.number("missing.maximum")))
+        reduction = reduction_for(protocol, int(book.number("missing.maximum")))
         for number, row in enumerate(rows):
             reduction.feed(row)
             if number % LIVE_EVERY == LIVE_EVERY - 1:

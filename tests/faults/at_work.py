@@ -42,15 +42,15 @@ class Insistent(threading.Thread):
         with self.opener.open(request, timeout=5) as answer:
             return json.load(answer)
 
-    def answer(self, path: str, body: dict[str, Any]) -> tuple[int, str]:
-        """Call once, whatever comes of it: the status, 0 where nobody answers, and the words of a refusal."""
+    def answer(self, path: str, body: dict[str, Any]) -> tuple[int, dict[str, Any]]:
+        """Call once, whatever comes of it: the status, 0 where nobody answers to the end, and what a refusal says."""
         try:
             self._call(path, body)
         except urllib.error.HTTPError as error:
-            return error.code, str(json.loads(error.read() or b"{}").get("message", ""))
-        except (OSError, ValueError, http.client.HTTPException):
-            return 0, "nobody answers"
-        return 200, ""
+            return error.code, json.loads(error.read() or b"{}")
+        except (OSError, ValueError, http.client.HTTPException):  # it may be cut off in the middle
+            return 0, {}
+        return 200, {}
 
     def given(self, number: int) -> tuple[str, str, dict[str, Any]]:
         """Return the next thing: its name, and the path and body of the call that does it."""
@@ -61,17 +61,10 @@ class Insistent(threading.Thread):
         while not self.over.is_set():
             name, path, body = self.given(len(self.acknowledged))
             while not self.over.is_set():
-                try:
-                    self._call(path, body)
-                except urllib.error.HTTPError as error:
-                    if json.loads(error.read() or b"{}").get("code") == "number_taken":
-                        break  # its first answer was lost on the way
-                    time.sleep(0.05)
-                    continue
-                except (OSError, ValueError, http.client.HTTPException):  # it may be cut off in the middle
-                    time.sleep(0.05)
-                    continue
-                break
+                status, said = self.answer(path, body)
+                if status == 200 or said.get("code") == "number_taken":  # the latter: its first answer was lost
+                    break
+                time.sleep(0.05)
             else:
                 return
             self.acknowledged.append(name)

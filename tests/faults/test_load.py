@@ -4,8 +4,6 @@ from __future__ import annotations
 
 import base64
 import resource
-import shutil
-import tempfile
 import time
 from collections.abc import Iterator
 from pathlib import Path
@@ -19,16 +17,16 @@ from moorfog.core.rules.book import Rules
 from moorfog.operations.records.verify import Extent, verify
 from moorfog.secret_files import key_folder
 from moorfog.serving.backup import back_up, restore
-from moorfog.serving.database import FAST_FLAGS, PrivateServer
 from moorfog.store.base import make_engine
 from moorfog.store.migrate import config_for, migrate
 from moorfog.store.models import EventRow, Person
 from moorfog.store.readmodels import rebuild
 from tests.browser.stack import Stack
 from tests.faults.at_work import AtWork
+from tests.template import empty_server
 
 BENCHES, ROOM_MIB = 4, 24
-"""So much more memory a process may take: less than the file that it is sent."""
+"""Visits that go on; and so much more memory a process may take, which is less than it needs for what it is sent."""
 
 
 @pytest.fixture(scope="module")
@@ -36,14 +34,6 @@ def stack(rules: Rules) -> Iterator[Stack]:
     made = Stack(rules)
     yield made
     made.stop()
-
-
-@pytest.fixture
-def empty() -> Iterator[Path]:
-    made = Path(tempfile.mkdtemp(prefix="mfl"))
-    made.chmod(0o755)
-    yield made
-    shutil.rmtree(made, ignore_errors=True)
 
 
 def goes_on(at_work: AtWork) -> None:
@@ -69,30 +59,24 @@ def test_checks_and_rebuilds_find_nothing_wrong_while_people_work(stack: Stack) 
     assert at_work.lost() == [] and verify(stack.engine, keys=key_folder()) == []
 
 
-def test_a_backup_made_while_people_work_is_of_one_moment(stack: Stack, empty: Path) -> None:
+def test_a_backup_made_while_people_work_is_of_one_moment(stack: Stack, place: Path) -> None:
     """Laid back, it holds, and what was acknowledged before it began is in it."""
     with AtWork(stack, BENCHES) as at_work:
         goes_on(at_work)
         entered = list(at_work.poster.acknowledged)
         pressed = [press for one in at_work.visits for press in list(one.acknowledged)]
-        file = empty / "one.moorfog"
+        file = place / "one.moorfog"
         back_up(stack.server, stack.home, file)
         goes_on(at_work)
     assert at_work.lost() == []
-    server = PrivateServer(empty / "db", flags=FAST_FLAGS)
-    server.install()
-    server.start()
-    try:
-        server.ensure_accounts()
-        restore(file, empty, server, "")
+    with empty_server(place) as server:
+        restore(file, place, server, "")
         engine = make_engine(server.url)
         assert verify(engine) == []
         with Session(engine) as db:
             assert set(entered) <= set(db.scalars(select(Person.number)))
             assert set(pressed) <= set(db.scalars(select(EventRow.id)))
         engine.dispose()
-    finally:
-        server.stop()
 
 
 def test_a_schema_that_changes_under_people_at_work_loses_nothing_of_theirs(stack: Stack) -> None:
@@ -130,7 +114,7 @@ def test_a_web_process_that_gets_no_more_memory_says_so_and_the_others_go_on(sta
         file = {"site_id": at_work.poster.site, "file_name": "all.csv", "content": content, "columns": {}}
         given_room(stack.parts.children["web0"].pid, ROOM_MIB)
         said = [at_work.poster.answer("/api/imports/preview", file) for _ in range(6)]
-        told = [words for status, words in said if status == 503]
+        told = [refusal["message"] for status, refusal in said if status == 503]
         assert told and all("not enough memory" in words for words in told), said
         assert {status for status, _ in said} <= {503, 0}, "a process that ends in the middle is started again"
         goes_on(at_work)

@@ -9,7 +9,7 @@ import sys
 import tempfile
 import time
 from collections.abc import Iterator
-from contextlib import suppress
+from contextlib import contextmanager, suppress
 from pathlib import Path
 
 import pytest
@@ -84,18 +84,25 @@ def test_a_database_that_only_reads_is_said_and_the_press_kept(tester: Client, o
     goes_on(tester, visit, body)
 
 
-@pytest.fixture
-def read_only() -> Iterator[Path]:
-    """A home on a disk that was mounted so that nobody writes to it."""
+@contextmanager
+def disk_of(size: str) -> Iterator[Path]:
+    """A disk of its own, mounted for as long as the block goes on."""
     disk = Path(tempfile.mkdtemp(prefix="mf"))
-    subprocess.run(["mount", "-t", "tmpfs", "-o", "size=1m,mode=755", "none", str(disk)], check=True)
+    subprocess.run(["mount", "-t", "tmpfs", "-o", f"size={size},mode=755", "none", str(disk)], check=True)
     try:
-        (disk / "home").mkdir()
-        subprocess.run(["mount", "-o", "remount,ro", str(disk)], check=True)
-        yield disk / "home"
+        yield disk
     finally:
         subprocess.run(["umount", "--lazy", str(disk)], check=True)
         disk.rmdir()
+
+
+@pytest.fixture
+def read_only() -> Iterator[Path]:
+    """A home on a disk that was mounted so that nobody writes to it."""
+    with disk_of("1m") as disk:
+        (disk / "home").mkdir()
+        subprocess.run(["mount", "-o", "remount,ro", str(disk)], check=True)
+        yield disk / "home"
 
 
 @pytest.mark.skipif(os.geteuid() != 0, reason="only root may mount a disk of its own")
@@ -109,19 +116,24 @@ def test_a_home_that_cannot_be_written_to_is_said_with_what_to_do(read_only: Pat
     assert "./moorfog doctor" in done.stderr
 
 
+@pytest.fixture
+def small() -> Iterator[Path]:
+    """A disk that is soon full."""
+    with disk_of("400m") as disk:
+        yield disk
+
+
 @pytest.mark.skipif(os.geteuid() != 0, reason="only root may mount a disk of its own to fill")
-def test_a_full_disk_is_said_and_nothing_is_half_stored(rules: Rules) -> None:
-    disk = Path(tempfile.mkdtemp(prefix="mf"))
-    subprocess.run(["mount", "-t", "tmpfs", "-o", "size=400m,mode=755", "none", str(disk)], check=True)
+def test_a_full_disk_is_said_and_nothing_is_half_stored(small: Path, rules: Rules) -> None:
     server, engine = None, None
     try:
-        server = running_server(disk / "db", FAST_FLAGS)
+        server = running_server(small / "db", FAST_FLAGS)
         engine = make_engine(server.url, PATIENCE_S)
         run_in_transaction(engine, enter_facepieces)
         tester = House(engine, rules).client()
         visit = tester.open()
         body = press(tester, visit)
-        filler = disk / "filler"
+        filler = small / "filler"
         with filler.open("wb", buffering=0) as file, suppress(OSError):  # nothing is left to be written when it closes
             while True:
                 file.write(b"\0" * 65536)
@@ -141,8 +153,6 @@ def test_a_full_disk_is_said_and_nothing_is_half_stored(rules: Rules) -> None:
             engine.dispose()
         if server is not None:
             server.stop()
-        subprocess.run(["umount", "--lazy", str(disk)], check=True)
-        disk.rmdir()
 
 
 def lot(tester: Client, number: int) -> dict[str, object]:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import copy
 import random
 from collections.abc import Iterator
 from dataclasses import replace
@@ -35,8 +34,7 @@ def generated(way: Way, count: int) -> Iterator[dict[str, Any]]:
     assert protocol is not None
     for number in range(count):
         dice = random.Random(f"{way}{number}")
-        bench = copy.copy(begun)
-        bench.log, bench.streams = list(begun.log), {}
+        bench = begun.copied()
         readings: dict[str, list[Chunk]] = {}
         if protocol.is_qualitative:
             bench.smell(skip=dice.choice([None, None, None, 2]))

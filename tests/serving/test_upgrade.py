@@ -18,7 +18,7 @@ from moorfog.operations.accounts.sessions import load_actor
 from moorfog.operations.people.permissions import permissions_of
 from moorfog.operations.records.verify import verify
 from moorfog.serving.backup import dump_to, restore
-from moorfog.serving.database import DATABASE, FAST_FLAGS, PrivateServer
+from moorfog.serving.database import DATABASE, PrivateServer
 from moorfog.serving.own import Own
 from moorfog.serving.whole import Where
 from moorfog.store.base import make_engine
@@ -27,6 +27,7 @@ from moorfog.store.migrate import Schema, migrate, schema_of, wanted_revision
 from moorfog.store.models import Account, Grant, Person, SiteTask, VisitSummary, WearPermission
 from moorfog.store.readmodels import rebuild_foreign
 from tests.api.house import House
+from tests.template import empty_server
 
 STORED = sorted((Path(__file__).parents[1] / "data" / "databases").glob("*.sql.gz"))
 
@@ -36,17 +37,12 @@ def old(request: pytest.FixtureRequest) -> Iterator[PrivateServer]:
     """A server with a stored database in it, made by the release of that schema with two visits and one open."""
     home = Path(tempfile.mkdtemp(prefix="mfu"))
     home.chmod(0o755)
-    server = PrivateServer(home / "db", flags=FAST_FLAGS)
     try:
-        server.install()
-        server.start()
-        server.ensure_accounts()
-        subprocess.run(
-            [*server.client_command(), DATABASE], input=gzip.decompress(request.param.read_bytes()), check=True
-        )
-        yield server
+        with empty_server(home) as server:
+            dumped = gzip.decompress(request.param.read_bytes())
+            subprocess.run([*server.client_command(), DATABASE], input=dumped, check=True)
+            yield server
     finally:
-        server.stop()
         shutil.rmtree(home, ignore_errors=True)
 
 
@@ -83,17 +79,12 @@ def test_a_stored_database_is_brought_up_to_date_holds_and_is_worked_with(old: P
     engine.dispose()
 
 
-def test_a_backup_of_before_is_laid_back_and_brought_up_to_date(old: PrivateServer, tmp_path: Path) -> None:
+def test_a_backup_of_before_is_laid_back_and_brought_up_to_date(old: PrivateServer, place: Path) -> None:
     """What its own program wrote, at the schema that it had: all of it is there, and holds."""
-    home = Path(tempfile.mkdtemp(prefix="mfr"))
-    home.chmod(0o755)
-    server = PrivateServer(home / "db", flags=FAST_FLAGS)
-    try:
-        dump_to(old.schema_url, tmp_path / "keys", tmp_path / "one.moorfog")
-        server.install()
-        server.start()
-        server.ensure_accounts()
-        about = restore(tmp_path / "one.moorfog", home, server)
+    file = place / "one.moorfog"
+    dump_to(old.schema_url, place / "keys", file)
+    with empty_server(place) as server:
+        about = restore(file, place, server)
         assert about.revision != wanted_revision()
         schema, before, engine = make_engine(server.schema_url), make_engine(old.schema_url), make_engine(server.url)
         assert schema_of(schema) is Schema.CURRENT and verify(engine) == []
@@ -103,9 +94,6 @@ def test_a_backup_of_before_is_laid_back_and_brought_up_to_date(old: PrivateServ
                 assert now.scalar(asked) == then.scalar(asked) > 0, table
         for one in (schema, before, engine):
             one.dispose()
-    finally:
-        server.stop()
-        shutil.rmtree(home, ignore_errors=True)
 
 
 def test_a_database_of_a_newer_program_is_left_alone(old: PrivateServer) -> None:
