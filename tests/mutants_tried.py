@@ -36,9 +36,12 @@ from moorfog.data import shipped_rules
 
 ROOT = Path(__file__).parents[1]
 BESIDE = os.cpu_count() or 1
-LONGEST_S = 90.0
-ENOUGH_S = float(os.environ.get("MUTANTS_SECONDS", "10"))
-"""How long the tests of one change may take by the time they took unchanged: the quick ones go first."""
+LONGEST_S = 300.0
+ENOUGH_S = float(os.environ.get("MUTANTS_SECONDS", "45"))
+"""How long the tests of one change may take by the time they took unchanged."""
+QUICK_S = 0.1
+WALKS = "test_walks.py"
+"""What goes everywhere: after the quick tests, before those that look for an example."""
 OTHERS_S = 2.0
 NOTICED_BY = "noticed-by"
 SLOW_S = 15.0
@@ -242,7 +245,7 @@ def _tests_of(
     session: pytest.Session, change: Change, reached: dict[str, Reached], noticed: Mapping[str, int]
 ) -> list[pytest.Item]:
     """Return the tests that go through the changed line, as many as there is time for: first those that noticed other
-    changes of the same function, then the quick ones.
+    changes of the same function, then the quick ones, then the walks.
 
     A line that runs at import, or whose answer is remembered from one test to the next, may be gone through by every
     test of its module: some of those follow.
@@ -250,11 +253,15 @@ def _tests_of(
     name = str(ROOT / change.module)
     known = sorted(
         (one for one in session.items if one.nodeid in reached and reached[one.nodeid].lines.get(name)),
-        key=lambda one: (-noticed.get(one.nodeid, 0), reached[one.nodeid].seconds),
+        key=lambda one: (-noticed.get(one.nodeid, 0), _turn(one, reached), reached[one.nodeid].seconds),
     )
     there = [one for one in known if change.line in reached[one.nodeid].lines[name]]
     others = [one for one in known if one not in there]
     return [*_within(there, reached, ENOUGH_S), *_within(others, reached, OTHERS_S)]
+
+
+def _turn(test: pytest.Item, reached: dict[str, Reached]) -> int:
+    return 0 if reached[test.nodeid].seconds < QUICK_S else 1 if test.path.name == WALKS else 2
 
 
 def _within(tests: Sequence[pytest.Item], reached: dict[str, Reached], seconds: float) -> list[pytest.Item]:
