@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from pathlib import Path
 from typing import Any
 
@@ -205,6 +206,17 @@ class Desk:
             })""",
             [slots, until_s],
         )
+
+    def paper(self, *keys: str) -> bytes:
+        """Press what opens a paper in a window of its own; return the paper."""
+        is_paper = re.compile(r"/reports/[^/]+/\d+$").search
+        with (
+            self.context.expect_page() as opened,
+            self.context.expect_event("request", lambda request: is_paper(request.url) is not None) as asked,
+        ):
+            self.press(*keys)
+        opened.value.close()
+        return self.context.request.get(asked.value.url).body()
 
     def wearer(self, width: int = 820, height: int = 1180) -> Page:
         """Open the wearer's screen from the bench, as a window of its own."""
