@@ -37,12 +37,14 @@ from moorfog.data import shipped_rules
 ROOT = Path(__file__).parents[1]
 BESIDE = os.cpu_count() or 1
 LONGEST_S = 300.0
-ENOUGH_S = float(os.environ.get("MUTANTS_SECONDS", "45"))
-"""How long the tests of one change may take by the time they took unchanged."""
 QUICK_S = 0.1
 WALKS = "test_walks.py"
 """What goes everywhere: after the quick tests, before those that look for an example."""
+ENOUGH_S = (8.0, 60.0, 20.0)
+"""How long the quick tests, the walks and the others of one change may take, by the time they took unchanged."""
 OTHERS_S = 2.0
+FIRST = 12
+"""So many of the tests that noticed another change of the same function go before all others."""
 NOTICED_BY = "noticed-by"
 SLOW_S = 15.0
 """A test that takes longer, in seconds of the processor, is left out."""
@@ -257,11 +259,15 @@ def _tests_of(
     name = str(ROOT / change.module)
     known = sorted(
         (one for one in session.items if one.nodeid in reached and reached[one.nodeid].lines.get(name)),
-        key=lambda one: (-noticed.get(one.nodeid, 0), _turn(one, reached), reached[one.nodeid].seconds),
+        key=lambda one: (-noticed.get(one.nodeid, 0), reached[one.nodeid].seconds),
     )
     there = [one for one in known if change.line in reached[one.nodeid].lines[name]]
     others = [one for one in known if one not in there]
-    return [*_within(there, reached, ENOUGH_S), *_within(others, reached, OTHERS_S)]
+    first = [one for one in there if noticed.get(one.nodeid)][:FIRST]
+    rest = [one for one in there if one not in first]
+    turns = [[one for one in rest if _turn(one, reached) == turn] for turn in range(len(ENOUGH_S))]
+    taken = [one for some, most in zip(turns, ENOUGH_S, strict=True) for one in _within(some, reached, most)]
+    return [*first, *taken, *_within(others, reached, OTHERS_S)]
 
 
 def _turn(test: pytest.Item, reached: dict[str, Reached]) -> int:
