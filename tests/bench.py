@@ -34,27 +34,25 @@ from moorfog.core.views.visit_view import visit_view
 from moorfog.data import shipped_rules
 from moorfog.demo import seed
 from moorfog.demo.walk import Walk
-from moorfog.operations.accounts.sessions import Actor, create_account, load_actor
-from moorfog.operations.jobs import claim, run_job, start_import
-from moorfog.operations.people.finding import find_people
-from moorfog.operations.people.people import index_people
-from moorfog.operations.people.roster import PLAIN, check_roster
-from moorfog.operations.people.roster_file import RosterFile
-from moorfog.operations.words import words_of
+from moorfog.jobs import run_job
+from moorfog.platform.db.base import make_engine, new_id, run_in_transaction
+from moorfog.platform.db.clock import DatabaseClock
+from moorfog.platform.db.migrate import migrate
+from moorfog.platform.jobs.jobs import claim
+from moorfog.platform.log.tables import VisitHead
+from moorfog.platform.text import words_of
+from moorfog.platform.web.actor import Actor
+from moorfog.rooms.accounts.sessions import create_account, load_actor
+from moorfog.rooms.accounts.tables import Account
+from moorfog.rooms.bench.tables import ReadingChunk
+from moorfog.rooms.kit.tables import InstrumentRow
+from moorfog.rooms.people.finding import find_people
+from moorfog.rooms.people.people import index_people
+from moorfog.rooms.people.roster import PLAIN, check_roster, start_import
+from moorfog.rooms.people.roster_file import RosterFile
+from moorfog.rooms.people.tables import Person, PersonWord
+from moorfog.rooms.sites.tables import Employer, Site
 from moorfog.serving.database import PrivateServer
-from moorfog.store.base import make_engine, new_id, run_in_transaction
-from moorfog.store.clock import DatabaseClock
-from moorfog.store.migrate import migrate
-from moorfog.store.models import (
-    Account,
-    Employer,
-    InstrumentRow,
-    Person,
-    PersonWord,
-    ReadingChunk,
-    Site,
-    VisitHead,
-)
 from tests.bench_faults import bench_fuzz, bench_kill, bench_slow
 from tests.bench_large import bench_large
 from tests.bench_mutants import bench_mutants
@@ -203,7 +201,7 @@ def bench_store(engine: Engine, rules: Rules) -> None:
 def bench_chunks(engine: Engine, walk: Walk) -> None:
     """Store chunks of a second through the operation, and the same rows by one bare multi-row INSERT."""
     from moorfog.core.measuring.readings import Chunk
-    from moorfog.operations.bench import readings
+    from moorfog.rooms.bench import readings
 
     row = walk.db.get(InstrumentRow, walk.instrument_id)
     assert row is not None

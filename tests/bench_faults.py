@@ -13,10 +13,10 @@ from pathlib import Path
 from moorfog.bootstrap import ensure_web
 from moorfog.data import shipped_rules
 from moorfog.demo.seed import enter_facepieces
+from moorfog.platform.db.base import make_engine, run_in_transaction
 from moorfog.serving.database import FAST_FLAGS
 from moorfog.serving.ports import free_port
 from moorfog.serving.whole import Door, Where
-from moorfog.store.base import make_engine, run_in_transaction
 from tests.api.house import House
 from tests.browser.stack import Stack
 from tests.faults.fuzz import Fuzz, through

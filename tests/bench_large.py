@@ -15,22 +15,22 @@ from sqlalchemy.orm import Session
 
 from moorfog.core.rules.book import Rules
 from moorfog.demo.walk import Walk
-from moorfog.operations.accounts.sessions import Actor
-from moorfog.operations.fields import Page
-from moorfog.operations.people.crews import CrewAsked, crew_on
-from moorfog.operations.people.due import due_at, due_page
-from moorfog.operations.people.finding import find_people
-from moorfog.operations.people.standing import freshen_everywhere
-from moorfog.operations.records.person import view_person
-from moorfog.operations.records.recall import list_recalls
-from moorfog.operations.records.results import ResultsAsked, counted_people, pass_results
-from moorfog.operations.records.searching import RecordsAsked, find_records
-from moorfog.operations.records.today import TodayPages, today
-from moorfog.operations.records.wearers import WearersAsked, find_wearers
+from moorfog.platform.db.base import make_engine
+from moorfog.platform.db.clock import DatabaseClock
+from moorfog.platform.db.migrate import migrate
+from moorfog.platform.web.actor import Actor
+from moorfog.platform.web.fields import Page
+from moorfog.rooms.crews.crews import CrewAsked, crew_on
+from moorfog.rooms.due.due import due_at, due_page
+from moorfog.rooms.people.finding import find_people
+from moorfog.rooms.person.page import view_person
+from moorfog.rooms.records.recall import list_recalls
+from moorfog.rooms.records.searching import RecordsAsked, find_records
+from moorfog.rooms.records.wearers import WearersAsked, find_wearers
+from moorfog.rooms.results.results import ResultsAsked, counted_people, pass_results
+from moorfog.rooms.today.today import TodayPages, today
+from moorfog.rooms.wear.standing import freshen_everywhere
 from moorfog.serving.database import PrivateServer
-from moorfog.store.base import make_engine
-from moorfog.store.clock import DatabaseClock
-from moorfog.store.migrate import migrate
 from tests.bench_taken import bench_cards, bench_exports
 from tests.crowd import Crowd, make
 from tests.seated import seated

@@ -26,12 +26,13 @@ from moorfog.demo.scenario import COUNTER_FIGURES
 from moorfog.demo.seed import best_size, catalogue, check_counter
 from moorfog.demo.walk import Walk
 from moorfog.instruments.link import Refused, Server
-from moorfog.operations.accounts.sessions import load_actor
-from moorfog.operations.errors import DomainError
-from moorfog.operations.kit.entering import create_instrument
-from moorfog.store.base import run_in_transaction
-from moorfog.store.clock import DatabaseClock
-from moorfog.store.models import Account, Person
+from moorfog.platform.db.base import run_in_transaction
+from moorfog.platform.db.clock import DatabaseClock
+from moorfog.platform.web.errors import DomainError
+from moorfog.rooms.accounts.sessions import load_actor
+from moorfog.rooms.accounts.tables import Account
+from moorfog.rooms.kit.entering import create_instrument
+from moorfog.rooms.people.tables import Person
 from tests.browser.stack import PASSWORD, TOKEN, Stack
 from tests.browser.walked import Walker
 from tests.chromium import launched

@@ -12,13 +12,13 @@ from pathlib import Path
 from sqlalchemy import Engine
 from sqlalchemy.orm import Session
 
-from moorfog.api.records import _cells
-from moorfog.api.streams import csv_pieces, json_pieces
-from moorfog.documents.card import ON_A_SHEET, CardView, cards_html
-from moorfog.documents.pdf import pdf_of_all
-from moorfog.documents.sheets import workbook_file
-from moorfog.operations.accounts.sessions import Actor
-from moorfog.operations.records import inspecting, searching
+from moorfog.platform.printing.pdf import pdf_of_all
+from moorfog.platform.printing.sheets import workbook_file
+from moorfog.platform.web.actor import Actor
+from moorfog.platform.web.streams import csv_pieces, json_pieces
+from moorfog.rooms.papers.card import ON_A_SHEET, CardView, cards_html
+from moorfog.rooms.records import inspecting, searching
+from moorfog.rooms.records.routes import _cells
 
 CARDS = 500
 STATUS, FRESH = Path("/proc/self/status"), Path("/proc/self/clear_refs")

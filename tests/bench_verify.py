@@ -15,13 +15,13 @@ from sqlalchemy.orm import Session
 
 from moorfog.core.rules.book import Rules
 from moorfog.demo.seed import enter_facepieces
-from moorfog.operations.records.seen import OF_A_VISIT, keep_seen, seals_for
-from moorfog.operations.records.verify import Extent, verify
+from moorfog.platform.db.base import make_engine, run_in_transaction
+from moorfog.platform.log.ledger import seal_key
+from moorfog.platform.log.tables import VisitHead
+from moorfog.rooms.proof.seen import OF_A_VISIT, keep_seen, seals_for
+from moorfog.rooms.proof.tables import VisitSeen
+from moorfog.rooms.proof.verify import Extent, verify
 from moorfog.secret_files import key_folder
-from moorfog.store.base import make_engine, run_in_transaction
-from moorfog.store.ledger import seal_key
-from moorfog.store.models import VisitHead
-from moorfog.store.models_house import VisitSeen
 from tests.api.house import House
 from tests.api.test_verify import measured
 from tests.bench_large import LARGE

@@ -15,8 +15,8 @@ from sqlalchemy import Engine
 
 from moorfog.core.rules.book import Rules
 from moorfog.data import shipped_rules
+from moorfog.platform.db.base import make_engine
 from moorfog.serving.database import PrivateServer
-from moorfog.store.base import make_engine
 from tests.plan import ByWaiting, be_polite, waits
 from tests.template import forget, own_server, prepare
 

@@ -17,8 +17,8 @@ from sqlalchemy.orm import Session
 from moorfog.core.kernel.codec import encode
 from moorfog.core.rules.book import Rules
 from moorfog.core.visit.state import FOLD_VERSION
-from moorfog.store.counting import count_anew
-from moorfog.store.log import keep_rules
+from moorfog.platform.log.counting import count_anew
+from moorfog.platform.log.log import keep_rules
 from tests.core.bench import facepiece
 
 MODELS, OF_OTHERS, OF_A_SITE = 40, 100, 1000

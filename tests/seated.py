@@ -10,10 +10,11 @@ from sqlalchemy.orm import Session
 from moorfog.core.rules.book import Rules
 from moorfog.demo import seed
 from moorfog.demo.walk import Walk
-from moorfog.operations.accounts.sessions import load_actor
-from moorfog.store.base import run_in_transaction
-from moorfog.store.clock import DatabaseClock
-from moorfog.store.models import Account, Person
+from moorfog.platform.db.base import run_in_transaction
+from moorfog.platform.db.clock import DatabaseClock
+from moorfog.rooms.accounts.sessions import load_actor
+from moorfog.rooms.accounts.tables import Account
+from moorfog.rooms.people.tables import Person
 
 
 def seated(engine: Engine, rules: Rules) -> Walk:

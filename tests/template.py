@@ -11,8 +11,8 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
+from moorfog.platform.db.migrate import migrate
 from moorfog.serving.database import FAST_FLAGS, PrivateServer
-from moorfog.store.migrate import migrate
 
 PLACE = "MOORFOG_TEST_TEMPLATE"
 """Names the folder of the template to the workers of one run."""

@@ -1,10 +1,12 @@
-"""Rules of the house that hold for the whole program: how values are made."""
+"""Rules of the house that hold for the whole program: how values are made, and what is entered where."""
 
 from __future__ import annotations
 
 import ast
 from collections.abc import Iterator
 from pathlib import Path
+
+from moorfog import routes, tables
 
 SOURCES = Path(__file__).parents[1] / "src/moorfog"
 MOST = 4
@@ -43,3 +45,14 @@ def test_one_that_is_not_is_seen() -> None:
     text = "@dataclass(frozen=True)\nclass Row:\n    a: int\n\nRow(1, 2, 3, 4)\nRow(1, 2, 3, 4, 5)\n"
     tree = ast.parse(text)
     assert list(by_place(tree, records({"a": tree}))) == ["line 6: Row"]
+
+
+def test_every_route_and_every_table_of_a_room_is_entered() -> None:
+    """A module of either that nobody imports would be a page that is gone, or rows that no check looks at."""
+    entered = {str(module.__file__) for module in (*routes.ALL, *tables.ALL)}
+    written = {
+        str(one)
+        for one in SOURCES.rglob("*.py")
+        if any(line.startswith(("@route(", "    __tablename__ =")) for line in one.read_text().splitlines())
+    }
+    assert len(written) > 40 and written <= entered

@@ -8,8 +8,8 @@ from contextlib import contextmanager
 from sqlalchemy import Engine, text
 from sqlalchemy.orm import Session
 
-from moorfog.store.accounts import SCHEMA
-from moorfog.store.base import make_engine
+from moorfog.platform.db.accounts import SCHEMA
+from moorfog.platform.db.base import make_engine
 
 
 def schema_engine(engine: Engine) -> Engine:

@@ -8,7 +8,7 @@ from pathlib import Path
 from cryptography.exceptions import InvalidSignature
 from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PublicKey
 
-from moorfog.documents.code import NotACard, readable, unpacked
+from moorfog.rooms.papers.code import NotACard, readable, unpacked
 
 SAME, UNREADABLE, DIFFERENT = 0, 2, 3
 

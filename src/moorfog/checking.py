@@ -28,9 +28,9 @@ def kept_at() -> Path:
 
 def cmd_verify(given: argparse.Namespace, database_url: Callable[[], str]) -> int:
     """Check that what is stored is what was stored; say what is not, and end with 3."""
-    from moorfog.operations.records.verify import Extent, verify
-    from moorfog.store.base import make_engine
-    from moorfog.store.fault import Fault
+    from moorfog.platform.db.base import make_engine
+    from moorfog.platform.log.fault import Fault
+    from moorfog.rooms.proof.verify import Extent, verify
 
     url = database_url()
     kept, before, after = kept_at(), list[Fault](), ""

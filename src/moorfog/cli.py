@@ -53,7 +53,7 @@ def cmd_serve(given: argparse.Namespace) -> int:
 
 def cmd_worker(given: argparse.Namespace) -> int:
     """Run a worker."""
-    from moorfog.store.base import make_engine
+    from moorfog.platform.db.base import make_engine
     from moorfog.worker import main as work
 
     work(make_engine(database_url()))
@@ -62,7 +62,7 @@ def cmd_worker(given: argparse.Namespace) -> int:
 
 def cmd_migrate(given: argparse.Namespace) -> int:
     """Bring the database's schema up to date."""
-    from moorfog.store.migrate import migrate
+    from moorfog.platform.db.migrate import migrate
 
     migrate(database_url(schema=True))
     print("The schema is up to date.")
@@ -71,9 +71,9 @@ def cmd_migrate(given: argparse.Namespace) -> int:
 
 def cmd_rebuild(given: argparse.Namespace) -> int:
     """Refill the read models from the logs."""
-    from moorfog.store.base import make_engine
-    from moorfog.store.log import BrokenLog
-    from moorfog.store.readmodels import rebuild
+    from moorfog.platform.db.base import make_engine
+    from moorfog.platform.log.log import BrokenLog
+    from moorfog.platform.log.readmodels import rebuild
 
     try:
         done = rebuild(
@@ -92,9 +92,9 @@ def cmd_anchors(given: argparse.Namespace) -> int:
     from sqlalchemy import select
     from sqlalchemy.orm import Session
 
-    from moorfog.operations.records.anchors import printed
-    from moorfog.store.base import make_engine
-    from moorfog.store.models import Anchor
+    from moorfog.platform.db.base import make_engine
+    from moorfog.rooms.proof.anchors import printed
+    from moorfog.rooms.proof.tables import Anchor
 
     with Session(make_engine(database_url())) as db:
         for row in db.scalars(select(Anchor).order_by(Anchor.no)):
@@ -104,8 +104,8 @@ def cmd_anchors(given: argparse.Namespace) -> int:
 
 def cmd_grants(given: argparse.Namespace) -> int:
     """Print what lets an account work with this database and do nothing else."""
-    from moorfog.store.accounts import grants, tables_of
-    from moorfog.store.base import make_engine
+    from moorfog.platform.db.accounts import grants, tables_of
+    from moorfog.platform.db.base import make_engine
 
     engine = make_engine(database_url())
     print(";\n".join(grants(given.account, given.host, engine.url.database or "", tables_of(engine))) + ";")
@@ -116,9 +116,9 @@ def cmd_account(given: argparse.Namespace) -> int:
     """Create an account; the password is asked for, or read from a pipe."""
     from sqlalchemy import select
 
-    from moorfog.operations.accounts.sessions import create_account, weak_password
-    from moorfog.store.base import make_engine, run_in_transaction
-    from moorfog.store.models import Employer
+    from moorfog.platform.db.base import make_engine, run_in_transaction
+    from moorfog.rooms.accounts.sessions import create_account, weak_password
+    from moorfog.rooms.sites.tables import Employer
 
     password = getpass.getpass() if sys.stdin.isatty() else sys.stdin.readline().rstrip("\n")
     wrong = weak_password(password, given.login, *given.name.split())
@@ -140,8 +140,8 @@ def cmd_account(given: argparse.Namespace) -> int:
 
 def cmd_unlock(given: argparse.Namespace) -> int:
     """Let whoever tried a password too often try again at once."""
-    from moorfog.operations.accounts.sessions import forget_all_tries
-    from moorfog.store.base import make_engine, run_in_transaction
+    from moorfog.platform.db.base import make_engine, run_in_transaction
+    from moorfog.rooms.accounts.sessions import forget_all_tries
 
     done = run_in_transaction(make_engine(database_url()), lambda db: forget_all_tries(db, given.login))
     print(f"{done} tries forgotten; {given.login or 'everybody'} may sign in again.")
@@ -150,8 +150,8 @@ def cmd_unlock(given: argparse.Namespace) -> int:
 
 def cmd_counter(given: argparse.Namespace) -> int:
     """Enter a counter and print the token for its link."""
-    from moorfog.operations.kit.entering import create_instrument
-    from moorfog.store.base import make_engine, run_in_transaction
+    from moorfog.platform.db.base import make_engine, run_in_transaction
+    from moorfog.rooms.kit.entering import create_instrument
 
     figures = json.loads(Path(given.figures).read_text())
     token = secrets.token_urlsafe(24)
@@ -182,10 +182,11 @@ def cmd_counters(given: argparse.Namespace) -> int:
     from sqlalchemy import select
     from sqlalchemy.orm import Session
 
-    from moorfog.operations.kit.instruments import view_counter
-    from moorfog.store.base import make_engine
-    from moorfog.store.clock import DatabaseClock
-    from moorfog.store.models import InstrumentRow, Lease
+    from moorfog.platform.db.base import make_engine
+    from moorfog.platform.db.clock import DatabaseClock
+    from moorfog.platform.log.tables import Lease
+    from moorfog.rooms.kit.instruments import view_counter
+    from moorfog.rooms.kit.tables import InstrumentRow
 
     print("Instruments entered:")
     with Session(make_engine(database_url())) as db:
@@ -201,8 +202,8 @@ def cmd_counters(given: argparse.Namespace) -> int:
 
 def cmd_openapi(given: argparse.Namespace) -> int:
     """Write the OpenAPI document, or check the committed one."""
-    import moorfog.api.app  # noqa: F401  (registers all routes)
-    from moorfog.api.openapi import document
+    import moorfog.routes  # noqa: F401  (enters every route)
+    from moorfog.platform.web.openapi import document
 
     text = json.dumps(document(), indent=1, sort_keys=True) + "\n"
     path = root() / "docs" / "openapi.json"

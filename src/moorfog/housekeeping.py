@@ -13,7 +13,7 @@ from pathlib import Path
 from typing import Any
 
 from moorfog.bootstrap import StepFailed, ensure_packages, root
-from moorfog.serving.logs import set_up_logs
+from moorfog.logs import set_up_logs
 
 
 def own_home() -> Path:
@@ -52,13 +52,13 @@ def cmd_init(given: argparse.Namespace) -> int:
     from sqlalchemy.orm import Session
 
     from moorfog.data import shipped_books
-    from moorfog.operations.accounts.sessions import load_actor
-    from moorfog.operations.errors import DomainError
-    from moorfog.operations.setup import SetupEntry, first_administrator, has_accounts
-    from moorfog.operations.sites.places import EmployerEntry, SiteEntry, add_employer, add_site
-    from moorfog.store.base import make_engine, run_in_transaction
-    from moorfog.store.clock import DatabaseClock
-    from moorfog.store.models import Account
+    from moorfog.platform.db.base import make_engine, run_in_transaction
+    from moorfog.platform.db.clock import DatabaseClock
+    from moorfog.platform.web.errors import DomainError
+    from moorfog.rooms.accounts.sessions import load_actor
+    from moorfog.rooms.accounts.tables import Account
+    from moorfog.rooms.setup.setup import SetupEntry, first_administrator, has_accounts
+    from moorfog.rooms.sites.places import EmployerEntry, SiteEntry, add_employer, add_site
 
     if given.rule_book not in shipped_books():
         sys.exit(f"moorfog init: {given.rule_book!r} is no rule book; there are {', '.join(shipped_books())}")
@@ -148,12 +148,12 @@ def cmd_recovery_key(given: argparse.Namespace) -> int:
 
 def cmd_restore(given: argparse.Namespace) -> int:
     """Lay a backup into an empty home, and check what is stored there."""
-    from moorfog.operations.records.verify import verify
+    from moorfog.platform.db.base import make_engine
+    from moorfog.rooms.proof.verify import verify
     from moorfog.serving.backup import SEALED, BackupFailed, check_file, keepers, restore, strange_accounts
     from moorfog.serving.database import PrivateServer, fitted_flags
     from moorfog.serving.own import RESTORING
     from moorfog.serving.whole import claim_home
-    from moorfog.store.base import make_engine
 
     home = own_home().resolve()
     os.environ["MOORFOG_HOME"] = str(home)  # keys are looked for where the backup's are laid

@@ -12,22 +12,25 @@ from functools import partial
 from sqlalchemy import Engine
 from sqlalchemy.orm import Session
 
-from moorfog.operations.accounts.sessions import forget_expired
-from moorfog.operations.bench.runs import give_up_run, stale_runs
-from moorfog.operations.bench.screens import forget_screens, lose_screens
-from moorfog.operations.jobs import claim, run_job
-from moorfog.operations.people.standing import distrust_foreign, freshen_everywhere
-from moorfog.operations.records.anchors import make_anchor, printed, signing_key
-from moorfog.operations.records.crew_papers import forget_files
-from moorfog.operations.records.notices import tell_due, who_is_told
-from moorfog.operations.records.outbox import NotSet, mail_server, send_next
-from moorfog.operations.records.papers import forget_wrong_codes
+from moorfog.jobs import run_job
+from moorfog.logs import set_up_logs
+from moorfog.platform.db.base import run_in_transaction
+from moorfog.platform.db.clock import Clock, DatabaseClock, take_new_time
+from moorfog.platform.jobs.jobs import claim
+from moorfog.platform.jobs.rounds import TELL_EVERY, tell_round
+from moorfog.platform.keys import signing_key
+from moorfog.platform.mail import NotSet, mail_server
+from moorfog.rooms.accounts.sessions import forget_expired
+from moorfog.rooms.bench.runs import give_up_run, stale_runs
+from moorfog.rooms.bench.screens import forget_screens, lose_screens
+from moorfog.rooms.crews.crew_papers import forget_files
+from moorfog.rooms.due.notices import tell_due, who_is_told
+from moorfog.rooms.mail.outbox import send_next
+from moorfog.rooms.papers.papers import forget_wrong_codes
+from moorfog.rooms.proof.anchors import make_anchor, printed
+from moorfog.rooms.wear.standing import distrust_foreign, freshen_everywhere
 from moorfog.secret_files import key_folder
-from moorfog.serving.logs import set_up_logs
 from moorfog.steps import Apart, Step, Steps
-from moorfog.store.base import run_in_transaction
-from moorfog.store.clock import Clock, DatabaseClock, take_new_time
-from moorfog.store.rounds import TELL_EVERY, tell_round
 
 PERIOD_S = 1.0
 HEAD_START_S = 60.0

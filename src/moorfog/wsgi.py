@@ -12,15 +12,15 @@ from flask import Flask
 from sqlalchemy.orm import Session
 from werkzeug.middleware.proxy_fix import ProxyFix
 
-from moorfog.api.app import HOSTS, create_app
+from moorfog.app import HOSTS, create_app
 from moorfog.core.visit.state import FOLD_VERSION
 from moorfog.data import shipped_books, shipped_rules
+from moorfog.logs import set_up_logs
+from moorfog.platform.db.base import PATIENCE_S, make_engine
+from moorfog.platform.db.migrate import is_current
+from moorfog.platform.log.readmodels import foreign_fold_version
 from moorfog.same import is_same
 from moorfog.serving.leash import die_with_parent
-from moorfog.serving.logs import set_up_logs
-from moorfog.store.base import PATIENCE_S, make_engine
-from moorfog.store.migrate import is_current
-from moorfog.store.readmodels import foreign_fold_version
 
 if TYPE_CHECKING:
     from _typeshed.wsgi import StartResponse, WSGIApplication, WSGIEnvironment

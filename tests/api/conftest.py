@@ -10,9 +10,9 @@ from sqlalchemy import Engine, update
 
 from moorfog.core.rules.book import Rules
 from moorfog.demo.seed import enter_facepieces
-from moorfog.operations.accounts import sessions
-from moorfog.store.base import make_engine, run_in_transaction
-from moorfog.store.models import Job
+from moorfog.platform.db.base import make_engine, run_in_transaction
+from moorfog.platform.jobs.tables import Job
+from moorfog.rooms.accounts import sessions
 from tests.api.house import House
 from tests.template import own_server
 

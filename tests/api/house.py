@@ -17,33 +17,27 @@ from pydantic import TypeAdapter
 from sqlalchemy import Engine, select
 from sqlalchemy.orm import Session
 
-from moorfog.api.app import create_app
+from moorfog.app import create_app
 from moorfog.auditor.second import differences
 from moorfog.core.kernel.codec import encode
 from moorfog.core.rules.book import Rules
 from moorfog.core.transitions.bound import mark_of
 from moorfog.core.views.visit_view import VisitView, visit_view
 from moorfog.demo import scenario
-from moorfog.operations.accounts import sessions
-from moorfog.operations.accounts.sessions import create_account, load_actor
-from moorfog.operations.bench.proposals import Proposal
-from moorfog.operations.bench.runs import start_run
-from moorfog.operations.bench.visits import propose
-from moorfog.operations.kit.entering import create_instrument
-from moorfog.operations.people.people import index_people
-from moorfog.store.base import new_id, run_in_transaction
-from moorfog.store.log import keep_state, load_visit
-from moorfog.store.models import (
-    Account,
-    ClearanceRow,
-    Employer,
-    FacepieceVersion,
-    Person,
-    Site,
-    SiteTask,
-    TrainingRow,
-    VisitHead,
-)
+from moorfog.platform.db.base import new_id, run_in_transaction
+from moorfog.platform.log.log import keep_state, load_visit
+from moorfog.platform.log.tables import VisitHead
+from moorfog.rooms.accounts import sessions
+from moorfog.rooms.accounts.sessions import create_account, load_actor
+from moorfog.rooms.accounts.tables import Account
+from moorfog.rooms.bench.proposals import Proposal
+from moorfog.rooms.bench.runs import start_run
+from moorfog.rooms.bench.visits import propose
+from moorfog.rooms.facepieces.tables import FacepieceVersion
+from moorfog.rooms.kit.entering import create_instrument
+from moorfog.rooms.people.people import index_people
+from moorfog.rooms.people.tables import ClearanceRow, Person, TrainingRow
+from moorfog.rooms.sites.tables import Employer, Site, SiteTask
 from tests.unguarded import schema_engine
 
 PASSWORD = "heather-and-peat"

@@ -7,7 +7,7 @@ from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from urllib.parse import urlencode
 
-from moorfog.api.routing import ROUTES, Route
+from moorfog.platform.web.routing import ROUTES, Route
 
 
 @dataclass(frozen=True)

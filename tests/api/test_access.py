@@ -10,13 +10,13 @@ from typing import Any
 import pytest
 from sqlalchemy import Engine
 
-from moorfog.api.app import COOKIE, create_app
-from moorfog.api.openapi import document
-from moorfog.api.routing import ROUTES, RULE_ROLES, Route
+from moorfog.app import COOKIE, create_app
 from moorfog.core.rules.book import Rules
 from moorfog.demo.scenario import COUNTER_FIGURES
-from moorfog.operations.accounts import sessions
-from moorfog.store.base import new_id
+from moorfog.platform.db.base import new_id
+from moorfog.platform.web.openapi import document
+from moorfog.platform.web.routing import ROUTES, RULE_ROLES, Route
+from moorfog.rooms.accounts import sessions
 from tests.api.history import said_in_writing
 from tests.api.house import PASSWORD, ROLES, Client, House, Refused
 

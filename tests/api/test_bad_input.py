@@ -9,8 +9,8 @@ from typing import Any
 import pytest
 
 from moorfog.core.rules.kit_gate import lot_is_over, unfit_today
-from moorfog.operations.people.roster_file import ORDERS, read_day
-from moorfog.store.base import new_id
+from moorfog.platform.db.base import new_id
+from moorfog.rooms.people.roster_file import ORDERS, read_day
 from tests.api.house import Client, House, Refused
 from tests.core.bench import START, counter
 

@@ -11,12 +11,13 @@ import pytest
 from openpyxl import Workbook
 from sqlalchemy.orm import Session
 
-from moorfog.api.routing import ROUTES
-from moorfog.operations import jobs
-from moorfog.operations.jobs import MOST_ATTEMPTS, claim, run_job
-from moorfog.store.models import Job
-from moorfog.uploads import Unreadable, parse_apart
-from moorfog.uploads.limits import MOST_CELL, MOST_COLUMNS, MOST_ROWS
+from moorfog import jobs
+from moorfog.jobs import run_job
+from moorfog.platform.jobs.jobs import MOST_ATTEMPTS, claim
+from moorfog.platform.jobs.tables import Job
+from moorfog.platform.uploads import Unreadable, parse_apart
+from moorfog.platform.uploads.limits import MOST_CELL, MOST_COLUMNS, MOST_ROWS
+from moorfog.platform.web.routing import ROUTES
 from tests.api.house import House, Refused
 
 

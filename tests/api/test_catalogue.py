@@ -14,8 +14,8 @@ from hypothesis import strategies as st
 
 from moorfog.core.kernel.codec import encode
 from moorfog.data import facepiece_kinds
-from moorfog.operations.errors import DomainError
-from moorfog.operations.kit.catalogue import Model, Size, _as_cell, _guarded, read_csv, read_json
+from moorfog.platform.web.errors import DomainError
+from moorfog.rooms.facepieces.catalogue import Model, Size, _as_cell, _guarded, read_csv, read_json
 
 word = st.from_regex(r"[A-Za-zÅØ=+@-][A-Za-z0-9 ÅØ.-]{0,11}", fullmatch=True).map(str.strip).filter(bool)
 words = st.lists(word.filter(lambda one: not one.startswith("'")), max_size=3, unique=True).map(tuple)

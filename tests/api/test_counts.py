@@ -14,12 +14,14 @@ from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
 from moorfog.core.permission.standing import standing_of
-from moorfog.operations.people import standing
-from moorfog.operations.people.permissions import answers_for, at_work, usual_task
-from moorfog.store.base import run_in_transaction
-from moorfog.store.models import Person, Site, TryResult, VisitHead
-from moorfog.store.models_counts import ResultCount, Standing, StandingBy
-from moorfog.store.readmodels import rebuild
+from moorfog.platform.db.base import run_in_transaction
+from moorfog.platform.log.readmodels import rebuild
+from moorfog.platform.log.summaries import ResultCount, Standing, StandingBy, TryResult
+from moorfog.platform.log.tables import VisitHead
+from moorfog.rooms.people.tables import Person
+from moorfog.rooms.sites.tables import Site
+from moorfog.rooms.wear import standing
+from moorfog.rooms.wear.permissions import answers_for, at_work, usual_task
 from tests.api.house import GOOD, GRAIN, TASK, House
 from tests.api.test_lists import BAD
 from tests.api.test_store import wander

@@ -12,14 +12,14 @@ from sqlalchemy import Engine, delete, insert, select, text, update
 from sqlalchemy.exc import DBAPIError
 from sqlalchemy.orm import Session
 
-from moorfog import recompute
+from moorfog import jobs, recompute
 from moorfog.core.rules.book import Rules
 from moorfog.core.rules.validity import valid_until
-from moorfog.operations import jobs
-from moorfog.operations.records.verify import verify
-from moorfog.store.base import new_id
-from moorfog.store.models import DocumentRow, SignatureRow
-from moorfog.store.models_house import Erased
+from moorfog.platform.db.base import new_id
+from moorfog.rooms.bench.tables import SignatureRow
+from moorfog.rooms.papers.tables import DocumentRow
+from moorfog.rooms.people.tables import Erased
+from moorfog.rooms.proof.verify import verify
 from tests.api.house import House, Refused
 from tests.unguarded import unguarded
 

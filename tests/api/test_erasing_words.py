@@ -15,12 +15,13 @@ from sqlalchemy.orm import Session
 from moorfog import recompute
 from moorfog.core.record.record import recompute as compute_again
 from moorfog.core.rules.book import Rules
-from moorfog.operations.records.verify import verify
-from moorfog.store.base import new_id
-from moorfog.store.models import Job
-from moorfog.store.models_house import Erased, EventWords
-from moorfog.store.models_mail import Mail
-from moorfog.store.models_programme import Crew
+from moorfog.platform.db.base import new_id
+from moorfog.platform.jobs.tables import Job
+from moorfog.platform.log.tables import EventWords
+from moorfog.rooms.crews.tables import Crew
+from moorfog.rooms.mail.tables import Mail
+from moorfog.rooms.people.tables import Erased
+from moorfog.rooms.proof.verify import verify
 from tests.api.history import table_of
 from tests.api.house import House, Refused
 from tests.api.test_bounds import roster

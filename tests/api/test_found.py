@@ -10,10 +10,13 @@ import pytest
 from sqlalchemy import delete, select, update
 from sqlalchemy.orm import Session
 
-from moorfog.operations.accounts.sessions import create_account
-from moorfog.store.base import Base, run_in_transaction
-from moorfog.store.models import FacepieceVersion, KitRecall, VisitHead, VisitSummary
-from moorfog.store.readmodels import rebuild
+from moorfog.platform.db.base import Base, run_in_transaction
+from moorfog.platform.log.readmodels import rebuild
+from moorfog.platform.log.summaries import VisitSummary
+from moorfog.platform.log.tables import VisitHead
+from moorfog.rooms.accounts.sessions import create_account
+from moorfog.rooms.facepieces.tables import FacepieceVersion
+from moorfog.rooms.kit.tables import KitRecall
 from tests.api.house import GOOD, PASSWORD, Client, House, Refused
 
 NOT_CLEARED = {

@@ -9,10 +9,10 @@ from typing import Any
 import pytest
 from sqlalchemy import delete, select
 
-from moorfog.operations.kit.found_wrong import Found, open_recall
-from moorfog.operations.records import history_words
-from moorfog.store.base import run_in_transaction
-from moorfog.store.models import KitRecall, RecallSettled
+from moorfog.platform.db.base import run_in_transaction
+from moorfog.rooms.kit.found_wrong import Found, open_recall
+from moorfog.rooms.kit.tables import KitRecall, RecallSettled
+from moorfog.rooms.wear import history_words
 from tests.api.history import WHY, said_in_writing, table_of, word_on
 from tests.api.house import Client, House, Refused
 

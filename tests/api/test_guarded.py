@@ -11,14 +11,15 @@ from flask.testing import FlaskClient
 from sqlalchemy import delete, text
 from sqlalchemy.orm import Session
 
-from moorfog.api import live
-from moorfog.api.app import HEADERS, create_app
-from moorfog.api.session import BROWSER_COOKIE
-from moorfog.operations.accounts import sessions
-from moorfog.operations.accounts.sessions import weak_password
+from moorfog.app import HEADERS, create_app
+from moorfog.platform.db.base import new_id, run_in_transaction
+from moorfog.platform.db.tables import ClockJump
+from moorfog.rooms.accounts import sessions
+from moorfog.rooms.accounts.session_routes import BROWSER_COOKIE
+from moorfog.rooms.accounts.sessions import weak_password
+from moorfog.rooms.accounts.tables import Grant
+from moorfog.rooms.bench import live
 from moorfog.serving.state import PLACE, PartState, write_state
-from moorfog.store.base import new_id, run_in_transaction
-from moorfog.store.models import ClockJump, Grant
 from tests.api.house import GOOD, PASSWORD, House, Refused
 
 

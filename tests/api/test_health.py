@@ -7,8 +7,8 @@ from flask.testing import FlaskClient
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from moorfog.store.base import new_id
-from moorfog.store.models import Account, Grant
+from moorfog.platform.db.base import new_id
+from moorfog.rooms.accounts.tables import Account, Grant
 from tests.api.house import House, Refused
 from tests.api.reading import reading
 

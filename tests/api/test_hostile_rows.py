@@ -23,8 +23,9 @@ from pypdf import PdfReader
 from sqlalchemy import Engine, text
 
 from moorfog.core.rules.book import Rules
-from moorfog.operations.records.outbox import MailServer, message_of
-from moorfog.store.models_mail import Mail
+from moorfog.platform.mail import MailServer
+from moorfog.rooms.mail.outbox import message_of
+from moorfog.rooms.mail.tables import Mail
 from tests.api.house import House
 from tests.api.reading import reading
 from tests.api.test_people import work_off

@@ -19,10 +19,10 @@ from moorfog.core.record.record import recompute
 from moorfog.core.simulation.faults import DRAWN, KIT_FAULTS, drawn
 from moorfog.core.simulation.wearer import SimulatedWearer, simulate
 from moorfog.demo import scenario
-from moorfog.documents.tables import readings_csv
-from moorfog.operations.kit.entering import create_instrument
-from moorfog.store.base import new_id, run_in_transaction
-from moorfog.store.models import EventRow
+from moorfog.platform.db.base import new_id, run_in_transaction
+from moorfog.platform.log.tables import EventRow
+from moorfog.rooms.kit.entering import create_instrument
+from moorfog.rooms.records.csv_tables import readings_csv
 from tests.api.house import Client, House, Refused
 from tests.api.test_qualitative import work_off
 

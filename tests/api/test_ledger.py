@@ -23,16 +23,17 @@ from moorfog.core.kernel.canonical import canonical_bytes, digest
 from moorfog.core.rules.book import Rules
 from moorfog.demo import seed
 from moorfog.demo.before import seed_before
-from moorfog.operations.accounts.journal import Note, write
-from moorfog.store.base import UtcDateTime, make_engine, new_id, run_in_transaction
-from moorfog.store.clock import DatabaseClock
-from moorfog.store.facts import FACTS, Fact
-from moorfog.store.fault import Fault
-from moorfog.store.ledger import FIRST, Doing, at_work, chain_of, erase_from_ledger, seal_key, value_digest
-from moorfog.store.ledger_check import check_ledgers
-from moorfog.store.models import ClearanceRow, Person, Site, VisitHead
-from moorfog.store.models_ledger import LedgerEntry, LedgerHead, LedgerValue
-from moorfog.store.take_over import BEFORE, begin_ledgers
+from moorfog.platform.db.base import UtcDateTime, make_engine, new_id, run_in_transaction
+from moorfog.platform.db.clock import DatabaseClock
+from moorfog.platform.log.deeds import Note, write
+from moorfog.platform.log.facts import FACTS, Fact
+from moorfog.platform.log.fault import Fault
+from moorfog.platform.log.ledger import FIRST, Doing, at_work, chain_of, erase_from_ledger, seal_key, value_digest
+from moorfog.platform.log.ledger_check import check_ledgers
+from moorfog.platform.log.tables import LedgerEntry, LedgerHead, LedgerValue, VisitHead
+from moorfog.platform.log.take_over import BEFORE, begin_ledgers
+from moorfog.rooms.people.tables import ClearanceRow, Person
+from moorfog.rooms.sites.tables import Site
 from tests.template import own_server
 from tests.unguarded import as_schema, no_guards, schema_engine
 
@@ -497,7 +498,7 @@ def test_the_beginning_takes_over_what_stands_there_and_happens_once(before: tup
 
 def _journal_of_before(schema: Engine, deeds: list[tuple[str, str, str, str]]) -> None:
     """The journal as it was until there were ledgers, with its chain; what its last entry said is erased."""
-    told = import_module("moorfog.store.migrations.versions.20261201_0034_ledger")
+    told = import_module("moorfog.platform.db.migrations.versions.20261201_0034_ledger")
     with schema.begin() as connection:
         for statement in told.JOURNAL:
             connection.execute(text(statement))

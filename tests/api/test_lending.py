@@ -6,9 +6,10 @@ import pytest
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from moorfog.operations.accounts.sessions import create_account
-from moorfog.operations.kit.entering import create_instrument
-from moorfog.store.models import InstrumentRow, KitLent
+from moorfog.platform.db.tables import KitLent
+from moorfog.rooms.accounts.sessions import create_account
+from moorfog.rooms.kit.entering import create_instrument
+from moorfog.rooms.kit.tables import InstrumentRow
 from tests.api.house import PASSWORD, Client, House, Refused
 
 

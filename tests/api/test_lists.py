@@ -13,9 +13,9 @@ from sqlalchemy import Engine
 from sqlalchemy.orm import Session
 
 from moorfog.core.rules.book import Rules
-from moorfog.operations.accounts.sessions import Actor
-from moorfog.operations.people.people import PersonEntry, add_person
-from moorfog.store.base import run_in_transaction
+from moorfog.platform.db.base import run_in_transaction
+from moorfog.platform.web.actor import Actor
+from moorfog.rooms.people.people import PersonEntry, add_person
 from tests.api.house import GOOD, Client, House, Refused
 
 BAD = ("400", "600", "300", "500")

@@ -11,11 +11,11 @@ from typing import Any
 import pytest
 from sqlalchemy import select, update
 
-from moorfog.api.day import Day
-from moorfog.api.live import QUEUE_LENGTH, Hub
-from moorfog.store.log import forget_states
-from moorfog.store.models import EventRow
-from moorfog.store.scope import Scope
+from moorfog.platform.db.scope import Scope
+from moorfog.platform.log.log import forget_states
+from moorfog.platform.log.tables import EventRow
+from moorfog.rooms.bench.live import QUEUE_LENGTH, Hub
+from moorfog.rooms.today.day import Day
 from tests.api.house import Client, House
 from tests.api.test_runs import columns, readings_of
 from tests.unguarded import unguarded

@@ -17,12 +17,13 @@ from aiosmtpd.controller import Controller
 from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
-from moorfog.operations.records import outbox
-from moorfog.operations.records.notices import HOUR, tell_due, who_is_told
-from moorfog.operations.records.outbox import MailServer, NotSet, mail_server, send_next
+from moorfog.platform.db.base import run_in_transaction
+from moorfog.platform.mail import MailServer, NotSet, mail_server
+from moorfog.rooms.due.notices import HOUR, tell_due, who_is_told
+from moorfog.rooms.mail import outbox
+from moorfog.rooms.mail.outbox import send_next
+from moorfog.rooms.mail.tables import Mail
 from moorfog.serving.ports import free_port
-from moorfog.store.base import run_in_transaction
-from moorfog.store.models_mail import Mail
 from tests.api.house import NAMES, Client, House, Refused
 
 

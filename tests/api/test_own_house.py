@@ -16,16 +16,16 @@ from sqlalchemy import Engine, select
 from sqlalchemy.orm import Session
 
 from moorfog import recompute
-from moorfog.api.app import create_app
-from moorfog.api.routing import ROUTES, SAFE, TOLD
+from moorfog.app import create_app
 from moorfog.core.rules.book import Rules
-from moorfog.operations.accounts.sessions import create_account
-from moorfog.operations.records.journal import DEEDS
-from moorfog.operations.records.verify import verify
-from moorfog.operations.setup import new_code
+from moorfog.platform.db.base import make_engine, run_in_transaction
+from moorfog.platform.log.tables import LedgerEntry, LedgerValue
+from moorfog.platform.web.routing import ROUTES, SAFE, TOLD
 from moorfog.plugged import ALLOWED
-from moorfog.store.base import make_engine, run_in_transaction
-from moorfog.store.models_ledger import LedgerEntry, LedgerValue
+from moorfog.rooms.accounts.sessions import create_account
+from moorfog.rooms.proof.journal import DEEDS
+from moorfog.rooms.proof.verify import verify
+from moorfog.rooms.setup.setup import new_code
 from tests.api.house import NAMES, PASSWORD, Client, HandClock, House, Refused
 from tests.template import own_server
 
@@ -55,7 +55,7 @@ def empty(rules: Rules) -> Iterator[Empty]:
 
 def chief(house: House) -> Client:
     """An administrator of all employers, who came by an invitation of the database's."""
-    from moorfog.operations.accounts.sessions import create_account
+    from moorfog.rooms.accounts.sessions import create_account
 
     login = f"chief-{house.mark}"
     grants: list[tuple[str, str | None]] = [("administrator", None)]

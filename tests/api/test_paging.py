@@ -10,7 +10,7 @@ import pytest
 from sqlalchemy import Engine, Select, event, literal, select
 from sqlalchemy.orm import Session
 
-from moorfog.operations.paging import PAGE, cut_to_page, page_of
+from moorfog.platform.web.paging import PAGE, cut_to_page, page_of
 from tests.api.house import House
 
 

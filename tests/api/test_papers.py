@@ -14,8 +14,7 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from moorfog import cards
-from moorfog.store.models import DocumentRow
-from moorfog.store.models_programme import CodeTry
+from moorfog.rooms.papers.tables import CodeTry, DocumentRow
 from tests.api.house import NAMES, Client, House, Refused
 from tests.api.test_people import work_off
 

@@ -15,10 +15,12 @@ from openpyxl import Workbook, load_workbook
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
-from moorfog.operations.jobs import claim, run_job
-from moorfog.operations.people import due
-from moorfog.operations.people import roster as imports
-from moorfog.store.models import Job, Person, PersonWord
+from moorfog.jobs import run_job
+from moorfog.platform.jobs.jobs import claim
+from moorfog.platform.jobs.tables import Job
+from moorfog.rooms.due import due
+from moorfog.rooms.people import roster as imports
+from moorfog.rooms.people.tables import Person, PersonWord
 from tests.api.house import GRAIN, NAMES, TASK, Client, House, Refused
 from tests.api.test_access import BODIES
 
@@ -127,7 +129,7 @@ def test_a_cancelled_import_leaves_nothing(house: House, monkeypatch: pytest.Mon
             admin.post(f"/api/jobs/{job['id']}/cancel", None)
 
     monkeypatch.setattr(imports, "index_people", cancel_in_the_middle)
-    monkeypatch.setattr("moorfog.operations.jobs.TELL_EVERY_S", 0)
+    monkeypatch.setattr("moorfog.jobs.TELL_EVERY_S", 0)
     run_job(house.engine, claimed)
     assert len(calls) == 2 and admin.get(f"/api/jobs/{job['id']}")["state"] == "cancelled"
     assert head_count(house) == 3

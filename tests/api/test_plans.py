@@ -10,11 +10,11 @@ from sqlalchemy import Engine, insert
 from sqlalchemy.orm import Session
 
 from moorfog.core.rules.book import Rules
-from moorfog.operations.accounts.sessions import Attempt, create_account, open_session
-from moorfog.operations.people.standing import freshen_everywhere
-from moorfog.store.base import make_engine, run_in_transaction
-from moorfog.store.clock import DatabaseClock
-from moorfog.store.models import Account, KnownAddress
+from moorfog.platform.db.base import make_engine, run_in_transaction
+from moorfog.platform.db.clock import DatabaseClock
+from moorfog.rooms.accounts.sessions import Attempt, create_account, open_session
+from moorfog.rooms.accounts.tables import Account, KnownAddress
+from moorfog.rooms.wear.standing import freshen_everywhere
 from tests.bench_large import heard, scans, views
 from tests.crowd import Crowd, make
 from tests.template import own_server

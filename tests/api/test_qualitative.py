@@ -14,14 +14,17 @@ from sqlalchemy.orm import Session
 from moorfog.core.events.chain import check_chain
 from moorfog.core.kernel.codec import decode
 from moorfog.core.views.wearer import WearerView
-from moorfog.operations.jobs import claim, run_job
-from moorfog.operations.kit.found_wrong import suspensions_of
-from moorfog.operations.kit.lending import note_lent
-from moorfog.operations.records.recall import run_recall
-from moorfog.store.base import new_id
-from moorfog.store.log import forget_states, load_events
-from moorfog.store.models import Job, LotRow, NebuliserRow, TryKit, TryResult, WearPermission
-from moorfog.store.same import entries_of
+from moorfog.jobs import run_job
+from moorfog.platform.db.base import new_id
+from moorfog.platform.jobs.jobs import claim
+from moorfog.platform.jobs.tables import Job
+from moorfog.platform.log.log import forget_states, load_events
+from moorfog.platform.log.same import entries_of
+from moorfog.platform.log.summaries import TryKit, TryResult, WearPermission
+from moorfog.rooms.kit.found_wrong import suspensions_of
+from moorfog.rooms.kit.lending import note_lent
+from moorfog.rooms.kit.tables import LotRow, NebuliserRow
+from moorfog.rooms.records.recall import run_recall
 from tests.api.house import Client, House, Refused
 
 MODELS = {"sweet": "Sedge", "bitter": "Sedge", "odour": "Bracken", "smoke": "Sedge"}

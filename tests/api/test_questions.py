@@ -7,7 +7,7 @@ from typing import Any
 
 import pytest
 
-from moorfog.store.readmodels import rebuild
+from moorfog.platform.log.readmodels import rebuild
 from tests.api.house import Client, House, Refused
 
 

@@ -13,10 +13,11 @@ from sqlalchemy import Engine, func, select, text
 from sqlalchemy.orm import Session
 
 from moorfog.core.rules.book import Rules
-from moorfog.operations.accounts.sessions import create_account
-from moorfog.operations.people.people import index_people
-from moorfog.store.base import new_id
-from moorfog.store.models import ClearanceRow, Person, VisitSummary
+from moorfog.platform.db.base import new_id
+from moorfog.platform.log.summaries import VisitSummary
+from moorfog.rooms.accounts.sessions import create_account
+from moorfog.rooms.people.people import index_people
+from moorfog.rooms.people.tables import ClearanceRow, Person
 from tests.api.house import PASSWORD, Client, House, Refused
 
 

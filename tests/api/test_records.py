@@ -15,11 +15,11 @@ from openpyxl import load_workbook
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from moorfog.documents.code import readable
-from moorfog.operations import paging
-from moorfog.operations.records import searching
+from moorfog.platform.web import paging
 from moorfog.recompute import DIFFERENT, SAME, run
-from moorfog.store.models_programme import CardCode
+from moorfog.rooms.papers.code import readable
+from moorfog.rooms.papers.tables import CardCode
+from moorfog.rooms.records import searching
 from tests.api.history import table_of
 from tests.api.house import GOOD, NAMES, Client, House, Refused
 from tests.api.test_lists import BAD

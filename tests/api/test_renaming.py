@@ -10,12 +10,12 @@ from alembic.operations import Operations
 from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
-from moorfog.store.base import new_id
-from moorfog.store.models import InstrumentCheckRow, InstrumentRow, KitRecall
+from moorfog.platform.db.base import new_id
+from moorfog.rooms.kit.tables import InstrumentCheckRow, InstrumentRow, KitRecall
 from tests.api.house import House
 from tests.unguarded import as_schema
 
-CHECKS = importlib.import_module("moorfog.store.migrations.versions.20261126_0026_checks")
+CHECKS = importlib.import_module("moorfog.platform.db.migrations.versions.20261126_0026_checks")
 
 
 def test_daily_checks_recalls_and_limits_are_renamed_and_given_back_their_names(house: House) -> None:

@@ -18,11 +18,12 @@ from moorfog.core.kernel.arithmetic import cut
 from moorfog.core.kernel.codec import encode
 from moorfog.core.measuring.readings import Reading, chunk_of, seal_digest
 from moorfog.core.record.record import recompute
-from moorfog.operations.bench import runs
-from moorfog.operations.bench.proofs import simulated_break_ms
-from moorfog.operations.bench.readings import AT_ONCE, load_chunks, store_next
-from moorfog.store.base import new_id
-from moorfog.store.models import Lease, ReadingChunk
+from moorfog.platform.db.base import new_id
+from moorfog.platform.log.tables import Lease
+from moorfog.rooms.bench import runs
+from moorfog.rooms.bench.proofs import simulated_break_ms
+from moorfog.rooms.bench.readings import AT_ONCE, load_chunks, store_next
+from moorfog.rooms.bench.tables import ReadingChunk
 from tests.api.house import Client, House, Refused
 from tests.core.bench import BAD_FACTORS, GOOD, broken_seal, simulate
 from tests.unguarded import unguarded

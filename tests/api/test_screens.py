@@ -10,8 +10,8 @@ import pytest
 
 from moorfog import __version__
 from moorfog.core.record.record import recompute
-from moorfog.operations.bench.screens import lose_screens
-from moorfog.store.base import new_id, run_in_transaction
+from moorfog.platform.db.base import new_id, run_in_transaction
+from moorfog.rooms.bench.screens import lose_screens
 from tests.api.house import GOOD, NAMES, Client, House, Refused
 
 WAIT_S = 600

@@ -14,16 +14,19 @@ from sqlalchemy import JSON, Boolean, Date, Engine, Integer, LargeBinary, Uuid, 
 from sqlalchemy.orm import Session
 
 from moorfog.core.rules.book import Rules
-from moorfog.operations.records import seen as room
-from moorfog.operations.records import verify as checks
-from moorfog.operations.records.seen import OF_A_VISIT, seen_before
-from moorfog.operations.records.verify import Extent, verify
+from moorfog.platform.db.base import UtcDateTime, new_id
+from moorfog.platform.log.ledger import seal_key
+from moorfog.platform.log.readmodels import PermissionEnd
+from moorfog.platform.log.summaries import VisitSummary
+from moorfog.platform.log.tables import RuleSet, VisitHead
+from moorfog.rooms.bench.tables import ReadingChunk
+from moorfog.rooms.people.tables import Erased
+from moorfog.rooms.proof import seen as room
+from moorfog.rooms.proof import verify as checks
+from moorfog.rooms.proof.seen import OF_A_VISIT, seen_before
+from moorfog.rooms.proof.tables import VisitSeen
+from moorfog.rooms.proof.verify import Extent, verify
 from moorfog.secret_files import key_folder
-from moorfog.store.base import UtcDateTime, new_id
-from moorfog.store.ledger import seal_key
-from moorfog.store.models import ReadingChunk, RuleSet, VisitHead, VisitSummary
-from moorfog.store.models_house import Erased, VisitSeen
-from moorfog.store.readmodels import PermissionEnd
 from tests.api.house import House
 from tests.api.test_verify import lines, measured
 from tests.unguarded import as_schema, no_guards, schema_engine, unguarded

@@ -10,9 +10,9 @@ from urllib.parse import urlencode
 import pypdf
 import pytest
 
-from moorfog.operations.accounts.sessions import Actor
-from moorfog.operations.kit.catalogue import export_csv, export_json, import_models, read_csv
-from moorfog.store.base import run_in_transaction
+from moorfog.platform.db.base import run_in_transaction
+from moorfog.platform.web.actor import Actor
+from moorfog.rooms.facepieces.catalogue import export_csv, export_json, import_models, read_csv
 from tests.api.house import Client, House, Refused
 
 US, GB = "us-29cfr1910-134", "gb-hse-indg479"
@@ -348,7 +348,7 @@ def test_words_find_a_facepiece_by_their_beginnings_capitals_and_accents_aside(h
     ],
 )
 def test_a_catalogue_with_a_mistake_names_row_and_column(text: str, words: str) -> None:
-    from moorfog.operations.errors import DomainError
+    from moorfog.platform.web.errors import DomainError
 
     with pytest.raises(DomainError) as error:
         read_csv(text)

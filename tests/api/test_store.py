@@ -18,10 +18,12 @@ from moorfog.core.transitions.fold import fold
 from moorfog.core.visit.outcomes import outcome
 from moorfog.core.visit.state import FOLD_VERSION
 from moorfog.core.visit.steps import is_signed
-from moorfog.store.base import DUPLICATE_KEY, error_code, new_id, run_in_transaction
-from moorfog.store.log import forget_states, load_events, load_rules
-from moorfog.store.models import Employer, EventRow, TryResult, VisitHead, VisitSummary, WearPermission
-from moorfog.store.readmodels import TABLES, foreign_fold_version, rebuild, rebuild_foreign
+from moorfog.platform.db.base import DUPLICATE_KEY, error_code, new_id, run_in_transaction
+from moorfog.platform.log.log import forget_states, load_events, load_rules
+from moorfog.platform.log.readmodels import TABLES, foreign_fold_version, rebuild, rebuild_foreign
+from moorfog.platform.log.summaries import TryResult, VisitSummary, WearPermission
+from moorfog.platform.log.tables import EventRow, VisitHead
+from moorfog.rooms.sites.tables import Employer
 from tests.api.house import Client, House, Refused
 
 

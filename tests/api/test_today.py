@@ -11,8 +11,9 @@ from pypdf import PdfReader
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
-from moorfog.store.models import Person, SiteTask
-from moorfog.store.models_programme import CardCode
+from moorfog.rooms.papers.tables import CardCode
+from moorfog.rooms.people.tables import Person
+from moorfog.rooms.sites.tables import SiteTask
 from tests.api.house import TASK, Client, House, Refused
 from tests.api.test_qualitative import with_kit
 

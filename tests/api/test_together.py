@@ -7,7 +7,7 @@ from typing import Any
 import pytest
 
 from moorfog.core.events.chain import check_chain, event_from_json
-from moorfog.operations.words import resembles
+from moorfog.platform.text import resembles
 from tests.api.house import Client, House, Refused
 
 

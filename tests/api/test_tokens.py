@@ -7,8 +7,8 @@ from typing import Any
 import pytest
 from sqlalchemy.orm import Session
 
-from moorfog.api.routing import ROUTES, SAFE
-from moorfog.store.ledger_check import check_ledgers
+from moorfog.platform.log.ledger_check import check_ledgers
+from moorfog.platform.web.routing import ROUTES, SAFE
 from tests.api.history import table_of
 from tests.api.house import Client, House, Refused
 from tests.api.test_access import BODIES, aimed_at, filled

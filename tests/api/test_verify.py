@@ -15,27 +15,20 @@ from sqlalchemy.orm import Session
 
 from moorfog.core.events.chain import link_of_chain
 from moorfog.core.rules.book import Rules
-from moorfog.operations.records.anchors import check_anchors, make_anchor, printed, public_hex, signing_key
-from moorfog.operations.records.verify import Extent, verify
-from moorfog.operations.records.verify_visits import verify_visits
-from moorfog.store.accounts import ERASABLE
-from moorfog.store.base import new_id, run_in_transaction
-from moorfog.store.fault import Fault
-from moorfog.store.log import BrokenLog, forget_states, load_rules, load_visit, whole_log
-from moorfog.store.models import (
-    Anchor,
-    Anchored,
-    DocumentRow,
-    EventRow,
-    ReadingChunk,
-    SignatureRow,
-    TryResult,
-    VisitHead,
-    VisitSummary,
-    WearPermission,
-)
-from moorfog.store.models_ledger import LedgerEntry, LedgerHead
-from moorfog.store.readmodels import refresh
+from moorfog.platform.db.accounts import ERASABLE
+from moorfog.platform.db.base import new_id, run_in_transaction
+from moorfog.platform.keys import public_hex, signing_key
+from moorfog.platform.log.fault import Fault
+from moorfog.platform.log.log import BrokenLog, forget_states, load_rules, load_visit, whole_log
+from moorfog.platform.log.readmodels import refresh
+from moorfog.platform.log.summaries import TryResult, VisitSummary, WearPermission
+from moorfog.platform.log.tables import EventRow, LedgerEntry, LedgerHead, VisitHead
+from moorfog.rooms.bench.tables import ReadingChunk, SignatureRow
+from moorfog.rooms.papers.tables import DocumentRow
+from moorfog.rooms.proof.anchors import check_anchors, make_anchor, printed
+from moorfog.rooms.proof.tables import Anchor, Anchored
+from moorfog.rooms.proof.verify import Extent, verify
+from moorfog.rooms.proof.verify_visits import verify_visits
 from tests.api.house import Client, House, Refused
 from tests.api.test_runs import close, columns, readings_of
 from tests.unguarded import as_schema, unguarded
@@ -314,7 +307,7 @@ def test_a_check_that_was_broken_off_goes_on_where_it_was_and_finds_the_same(
         tester.open(person)
     with unguarded(house.engine) as db:
         db.connection().execute(update(VisitSummary).values(doing="nothing at all"))
-    monkeypatch.setattr("moorfog.operations.records.verify.BATCH", 2)
+    monkeypatch.setattr("moorfog.rooms.proof.verify.BATCH", 2)
     whole = verify(house.engine)
     assert sum(one.kind == "read model" for one in whole) >= 3
     assert lines(verify(house.engine, extent=Extent(processes=2))) == lines(whole)

@@ -12,8 +12,8 @@ import pytest
 from moorfog.core.events.chain import check_chain, event_from_json
 from moorfog.core.rules.book import Rules
 from moorfog.core.transitions.fold import fold
-from moorfog.store.base import new_id
-from moorfog.store.log import forget_states
+from moorfog.platform.db.base import new_id
+from moorfog.platform.log.log import forget_states
 from tests.api.house import House, Refused
 
 

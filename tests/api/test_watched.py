@@ -11,11 +11,11 @@ import pytest
 from sqlalchemy import delete, text
 from sqlalchemy.orm import Session
 
+from moorfog.logs import log_formatter
+from moorfog.platform.db.base import make_engine, run_in_transaction
+from moorfog.platform.jobs.rounds import SILENT, tell_round
+from moorfog.platform.jobs.tables import WorkerRound
 from moorfog.serving.database import PrivateServer
-from moorfog.serving.logs import log_formatter
-from moorfog.store.base import make_engine, run_in_transaction
-from moorfog.store.models import WorkerRound
-from moorfog.store.rounds import SILENT, tell_round
 from tests.api.house import House, Refused
 
 
@@ -90,7 +90,7 @@ def test_what_went_wrong_is_found_by_its_number(
     def broken(*_: object) -> None:
         raise RuntimeError("a fault of ours")
 
-    monkeypatch.setattr("moorfog.api.system.last_round", broken)
+    monkeypatch.setattr("moorfog.serving.routes.last_round", broken)
     with pytest.raises(Refused) as told:
         house.client().get("/api/health")
     (unexpected,) = [json.loads(one) for one in lines if "a fault of ours" in one]

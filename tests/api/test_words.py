@@ -8,7 +8,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from moorfog.operations.words import WORD_LENGTH, fold_word, words_of
+from moorfog.platform.text import WORD_LENGTH, fold_word, words_of
 
 
 @pytest.mark.parametrize(

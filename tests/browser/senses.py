@@ -8,10 +8,10 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from moorfog.demo.seed import seed_kit
-from moorfog.operations.accounts.sessions import load_actor
-from moorfog.store.base import run_in_transaction
-from moorfog.store.clock import DatabaseClock
-from moorfog.store.models import Account
+from moorfog.platform.db.base import run_in_transaction
+from moorfog.platform.db.clock import DatabaseClock
+from moorfog.rooms.accounts.sessions import load_actor
+from moorfog.rooms.accounts.tables import Account
 from tests.browser.desk import Desk
 from tests.browser.walked import MINUTES, Walker
 

@@ -18,13 +18,13 @@ from moorfog.demo import seed
 from moorfog.demo.run import PASSWORD
 from moorfog.demo.scenario import SERIALS
 from moorfog.instruments.line import SIMULATED_KEY
+from moorfog.platform.db.base import make_engine, new_id, run_in_transaction
+from moorfog.platform.db.clock import DatabaseClock
+from moorfog.rooms.people.tables import ClearanceRow, Person, TrainingRow
 from moorfog.secret_files import key_folder
 from moorfog.serving.parts import Parts
 from moorfog.serving.ports import free_port
 from moorfog.serving.web import WEB_ENV, gunicorn_command
-from moorfog.store.base import make_engine, new_id, run_in_transaction
-from moorfog.store.clock import DatabaseClock
-from moorfog.store.models import ClearanceRow, Person, TrainingRow
 from tests.faults.clocks import SetClock
 from tests.template import running_server
 

@@ -10,8 +10,8 @@ import pytest
 from sqlalchemy.orm import Session
 
 from moorfog.core.rules.book import Rules
-from moorfog.operations.bench.readings import load_chunks
-from moorfog.store.log import load_events
+from moorfog.platform.log.log import load_events
+from moorfog.rooms.bench.readings import load_chunks
 from tests.browser.desk import Desk
 from tests.browser.stack import Stack
 from tests.browser.walked import Walker

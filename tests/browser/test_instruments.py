@@ -13,7 +13,7 @@ from moorfog.core.measuring.run import Limits, measure_run
 from moorfog.core.rules.book import Rules
 from moorfog.core.rules.protocols import Protocol
 from moorfog.core.simulation.wearer import SimulatedWearer, simulate
-from moorfog.documents.tables import readings_csv
+from moorfog.rooms.records.csv_tables import readings_csv
 from tests.browser.counting import at_the_start, reasons, run, to_the_papers
 from tests.browser.desk import Desk
 from tests.browser.stack import Stack

@@ -13,10 +13,11 @@ from sqlalchemy.orm import Session
 from moorfog.core.rules.book import Rules
 from moorfog.demo.seed import best_size, catalogue, check_counter, counter_id
 from moorfog.demo.walk import Walk
-from moorfog.operations.accounts.sessions import load_actor
-from moorfog.store.base import new_id, run_in_transaction
-from moorfog.store.clock import DatabaseClock
-from moorfog.store.models import Account, Person, TrainingRow
+from moorfog.platform.db.base import new_id, run_in_transaction
+from moorfog.platform.db.clock import DatabaseClock
+from moorfog.rooms.accounts.sessions import load_actor
+from moorfog.rooms.accounts.tables import Account
+from moorfog.rooms.people.tables import Person, TrainingRow
 from tests.browser.desk import Desk
 from tests.browser.stack import Stack
 from tests.browser.stalls import on_a_running_machine

@@ -14,13 +14,16 @@ from sqlalchemy.orm import Session
 
 from moorfog.core.rules.book import Rules
 from moorfog.demo.before import seed_before
-from moorfog.operations.accounts.sessions import load_actor
-from moorfog.operations.kit.found_wrong import Found, open_recall
-from moorfog.operations.records.papers import Printed, code_of, issue
+from moorfog.platform.db.base import run_in_transaction
+from moorfog.platform.db.clock import DatabaseClock
+from moorfog.platform.log.summaries import TryKit, WearPermission
 from moorfog.recompute import run as recompute
-from moorfog.store.base import run_in_transaction
-from moorfog.store.clock import DatabaseClock
-from moorfog.store.models import Account, Person, Site, TryKit, WearPermission
+from moorfog.rooms.accounts.sessions import load_actor
+from moorfog.rooms.accounts.tables import Account
+from moorfog.rooms.kit.found_wrong import Found, open_recall
+from moorfog.rooms.papers.papers import Printed, code_of, issue
+from moorfog.rooms.people.tables import Person
+from moorfog.rooms.sites.tables import Site
 from tests.browser.desk import Desk
 from tests.browser.stack import Stack
 from tests.browser.test_keys import passed_last_year

@@ -10,12 +10,13 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from moorfog.core.rules.book import Rules
-from moorfog.operations.accounts import managing
-from moorfog.operations.accounts.sessions import load_actor
-from moorfog.operations.people import board, crews
-from moorfog.store.base import run_in_transaction
-from moorfog.store.clock import DatabaseClock
-from moorfog.store.models import Account, Site
+from moorfog.platform.db.base import run_in_transaction
+from moorfog.platform.db.clock import DatabaseClock
+from moorfog.rooms.accounts import managing
+from moorfog.rooms.accounts.sessions import load_actor
+from moorfog.rooms.accounts.tables import Account
+from moorfog.rooms.crews import board, crews
+from moorfog.rooms.sites.tables import Site
 from tests.browser.desk import Desk
 from tests.browser.stack import Stack
 from tests.browser.test_keys import passed_last_year

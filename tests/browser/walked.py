@@ -13,11 +13,13 @@ from sqlalchemy.orm import Session
 from moorfog.core.rules.book import Rules
 from moorfog.demo.seed import best_size, catalogue, check_all, counter_id
 from moorfog.demo.walk import Walk
-from moorfog.operations.accounts.sessions import load_actor
-from moorfog.operations.errors import Conflict, DomainError
-from moorfog.store.base import run_in_transaction
-from moorfog.store.clock import DatabaseClock
-from moorfog.store.models import Account, InstrumentCheckRow, Person
+from moorfog.platform.db.base import run_in_transaction
+from moorfog.platform.db.clock import DatabaseClock
+from moorfog.platform.web.errors import Conflict, DomainError
+from moorfog.rooms.accounts.sessions import load_actor
+from moorfog.rooms.accounts.tables import Account
+from moorfog.rooms.kit.tables import InstrumentCheckRow
+from moorfog.rooms.people.tables import Person
 from tests.browser.stack import Stack
 
 MINUTES = 40

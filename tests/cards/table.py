@@ -18,7 +18,7 @@ from playwright.sync_api import Browser, Page, Route
 from moorfog.core.events import payloads as ev
 from moorfog.core.kernel.codec import encode
 from moorfog.core.transitions.bound import PressedOn, mark_of, not_of_this
-from moorfog.operations.bench.views import BenchView
+from moorfog.rooms.bench.views import BenchView
 from tests.browser.desk import AXE
 from tests.core.bench import Bench
 

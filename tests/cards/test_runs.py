@@ -7,10 +7,10 @@ from fractions import Fraction
 
 import pytest
 
-from moorfog.api.live import RunWatch, live_message
 from moorfog.core.events import payloads as ev
 from moorfog.core.kernel.codec import encode
 from moorfog.core.measuring.reduction import reduction_for
+from moorfog.rooms.bench.live import RunWatch, live_message
 from tests.cards.table import Make
 from tests.core.all_ways import Way, at_the_start, piece_for, rules_of
 from tests.core.bench import simulate

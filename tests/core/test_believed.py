@@ -20,7 +20,7 @@ from moorfog.core.rules.book import Rules
 from moorfog.core.rules.instruments import strictest_limit
 from moorfog.core.rules.kit_gate import unfit_today
 from moorfog.data import instrument_kinds
-from moorfog.operations.kit.entering import figure_problems
+from moorfog.rooms.kit.entering import figure_problems
 from tests.core.bench import START, Bench, counter, simulate
 
 LEAKY = (59, 59, 59, 59)

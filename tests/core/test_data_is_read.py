@@ -17,7 +17,7 @@ from moorfog.data import facepiece_kinds, rules_for, shipped_books, shipped_prot
 ROOT = Path(str(files(moorfog)))
 FAMILIES = ("filters.order.",)
 """Keys that are read all together, by how they begin."""
-READERS = ("core", "operations", "documents")
+READERS = ("core", "rooms", "platform")
 
 
 @cache

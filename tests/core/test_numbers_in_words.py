@@ -14,7 +14,7 @@ from moorfog.core.events import payloads as ev
 from moorfog.core.kernel.codec import encode
 from moorfog.core.rules.book import Book, Value
 from moorfog.data import rules_for, shipped_books
-from moorfog.documents.report import Names, render_html, report_view
+from moorfog.rooms.papers.report import Names, render_html, report_view
 from tests.core.all_ways import Way, confirmed, piece_for
 from tests.core.bench import Bench, task
 

@@ -79,7 +79,7 @@ def test_nothing_in_the_core_reads_a_clock_a_file_a_socket_or_chance(path: Path)
         "import os",
         "import numpy as np\nnp.random.default_rng()",
         "import numpy as np\nnp.random.normal()",
-        "from moorfog.store import log",
+        "from moorfog.platform.log import log",
     ],
 )
 def test_what_may_not_be_there_is_found(planted: str) -> None:

@@ -21,12 +21,12 @@ from scipy.stats import gamma, poisson
 
 from moorfog.auditor.archive import fingerprint
 from moorfog.auditor.chance import gamma_quantile, gamma_share, upper_limit
-from moorfog.documents.archive import archived
-from moorfog.documents.auditor_file import ORDER, one_file
-from moorfog.documents.tables import table
-from moorfog.operations.records.anchors import public_hex
-from moorfog.operations.records.inspecting import COLUMNS, PAPERS
+from moorfog.platform.auditor_file import ORDER, one_file
+from moorfog.platform.keys import public_hex
+from moorfog.platform.printing.archive import archived
+from moorfog.platform.printing.plain import table
 from moorfog.recompute import DIFFERENT, SAME, run
+from moorfog.rooms.records.inspecting import COLUMNS, PAPERS
 from tests.core.all_ways import Way
 from tests.independent.records import EACH, generated
 

@@ -11,7 +11,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from moorfog import cards
-from moorfog.documents.code import (
+from moorfog.platform.keys import public_hex
+from moorfog.rooms.papers.code import (
     ALPHABET,
     LENGTH,
     NotACard,
@@ -23,7 +24,6 @@ from moorfog.documents.code import (
     readable,
     unpacked,
 )
-from moorfog.operations.records.anchors import public_hex
 
 VECTORS = (  # secret key, public key, message, signature
     (

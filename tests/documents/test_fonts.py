@@ -18,8 +18,8 @@ import pytest
 from fontTools.ttLib import TTFont
 from weasyprint import HTML
 
-from moorfog.documents.fonts import FILES, STACK, family
-from moorfog.documents.pdf import HERE, pdf_of
+from moorfog.platform.printing.fonts import FILES, STACK, family
+from moorfog.platform.printing.pdf import HERE, pdf_of
 
 NAMES = {
     "Albanian": "Gëzim Çela",

@@ -6,19 +6,20 @@ import ast
 import re
 from dataclasses import replace
 from fractions import Fraction
+from importlib.resources import files
 from itertools import pairwise
 from pathlib import Path
 
 import pytest
 
+import moorfog.core
 from moorfog.core.events import payloads as ev
 from moorfog.core.measuring.readings import Reading
 from moorfog.core.rules.book import Protocol, Rules
 from moorfog.core.visit.outcomes import outcome
 from moorfog.data import shipped_books, shipped_rules
-from moorfog.documents import report as report_module
-from moorfog.documents.report import Names, ReportView, render_html, report_view
-from moorfog.documents.trace import SIGN, WIDTH, per_second, trace_svg
+from moorfog.rooms.papers.report import Names, ReportView, render_html, report_view
+from moorfog.rooms.papers.trace import SIGN, WIDTH, per_second, trace_svg
 from tests.core.bench import BAD_FACTORS, GOOD, Bench, simulate
 
 NAMES = Names(
@@ -199,7 +200,7 @@ def drifting() -> list[Reading]:
 
 def test_every_key_behind_a_sentence_is_one_of_a_book() -> None:
     known = {key for book in shipped_books().values() for key in (*book.values, *(one.key for one in book.blank))}
-    core = Path(report_module.__file__).parents[1] / "core"
+    core = Path(str(files(moorfog.core)))
     found = set()
     for path in core.rglob("*.py"):
         for node in ast.walk(ast.parse(path.read_text())):

@@ -10,7 +10,7 @@ import pytest
 from openpyxl import load_workbook
 from python_calamine import CalamineWorkbook
 
-from moorfog.documents import sheets
+from moorfog.platform.printing import sheets
 
 COLUMNS = ("name", "overall", "tries")
 ROWS = [

@@ -18,8 +18,11 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from moorfog.demo.run import PASSWORD
-from moorfog.store.base import new_id
-from moorfog.store.models import EventRow, Person, Site, VisitSummary
+from moorfog.platform.db.base import new_id
+from moorfog.platform.log.summaries import VisitSummary
+from moorfog.platform.log.tables import EventRow
+from moorfog.rooms.people.tables import Person
+from moorfog.rooms.sites.tables import Site
 from tests.browser.stack import Stack
 
 

@@ -19,8 +19,8 @@ from schemathesis.core.failures import Failure, FailureGroup
 from schemathesis.specs.openapi.checks import content_type_conformance, response_schema_conformance
 from werkzeug.exceptions import HTTPException
 
-from moorfog.api.app import COOKIE
-from moorfog.api.routing import Route
+from moorfog.app import COOKIE
+from moorfog.platform.web.routing import Route
 from tests.api.house import PASSWORD, Client, House
 from tests.faults.should_be import OWNER, ShouldBe
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import random
 import time
 
-from moorfog.operations.records.verify import verify
+from moorfog.rooms.proof.verify import verify
 from moorfog.serving.parts import DATABASE
 from tests.browser.stack import Stack
 from tests.faults.at_work import AtWork

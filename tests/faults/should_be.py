@@ -13,11 +13,12 @@ from typing import Any
 from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
-from moorfog.api.routing import ROUTES, RULE_ROLES, Route
 from moorfog.demo.scenario import COUNTER_FIGURES
-from moorfog.operations.accounts.sessions import create_account
-from moorfog.store.base import new_id, run_in_transaction
-from moorfog.store.models import Job, TrainingRow
+from moorfog.platform.db.base import new_id, run_in_transaction
+from moorfog.platform.jobs.tables import Job
+from moorfog.platform.web.routing import ROUTES, RULE_ROLES, Route
+from moorfog.rooms.accounts.sessions import create_account
+from moorfog.rooms.people.tables import TrainingRow
 from tests.api.house import PASSWORD, ROLES, House
 from tests.api.test_access import BODIES, aimed_at, filled
 

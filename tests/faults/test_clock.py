@@ -14,11 +14,12 @@ import pytest
 from sqlalchemy import Engine, delete, select
 from sqlalchemy.orm import Session
 
+from moorfog.platform.db import clock as clocks
+from moorfog.platform.db.base import make_engine, new_id, run_in_transaction
+from moorfog.platform.db.clock import DatabaseClock, take_new_time
+from moorfog.platform.db.tables import ClockJump, ClockRow
+from moorfog.platform.log.tables import VisitScreen
 from moorfog.serving.database import FAST_FLAGS
-from moorfog.store import clock as clocks
-from moorfog.store.base import make_engine, new_id, run_in_transaction
-from moorfog.store.clock import DatabaseClock, take_new_time
-from moorfog.store.models import ClockJump, ClockRow, VisitScreen
 from tests.faults.clocks import SetClock
 from tests.template import running_server
 
@@ -26,8 +27,8 @@ CLOCK = DatabaseClock()
 OTHER_PROCESS = """
 import sys
 from sqlalchemy.orm import Session
-from moorfog.store.base import make_engine
-from moorfog.store.clock import DatabaseClock
+from moorfog.platform.db.base import make_engine
+from moorfog.platform.db.clock import DatabaseClock
 with Session(make_engine(sys.argv[1])) as db:
     print(DatabaseClock().now(db).isoformat())
 """

@@ -14,13 +14,14 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from moorfog.core.rules.book import Rules
-from moorfog.operations.records.verify import Extent, verify
+from moorfog.platform.db.base import make_engine
+from moorfog.platform.db.migrate import config_for, migrate
+from moorfog.platform.log.readmodels import rebuild
+from moorfog.platform.log.tables import EventRow
+from moorfog.rooms.people.tables import Person
+from moorfog.rooms.proof.verify import Extent, verify
 from moorfog.secret_files import key_folder
 from moorfog.serving.backup import back_up, restore
-from moorfog.store.base import make_engine
-from moorfog.store.migrate import config_for, migrate
-from moorfog.store.models import EventRow, Person
-from moorfog.store.readmodels import rebuild
 from tests.browser.stack import Stack
 from tests.faults.at_work import AtWork
 from tests.template import empty_server

@@ -14,14 +14,14 @@ from pathlib import Path
 import pytest
 from werkzeug.test import EnvironBuilder
 
-from moorfog.api import live
 from moorfog.bootstrap import ensure_web
 from moorfog.core.rules.book import Rules
 from moorfog.demo.seed import enter_facepieces
+from moorfog.platform.db.base import make_engine, run_in_transaction
+from moorfog.rooms.bench import live
 from moorfog.serving.database import FAST_FLAGS
 from moorfog.serving.ports import free_port
 from moorfog.serving.whole import Door, Where
-from moorfog.store.base import make_engine, run_in_transaction
 from moorfog.wsgi import ThroughDoor
 from tests.api.house import PASSWORD, House
 from tests.faults.slow import Crowd, health_times

@@ -18,9 +18,9 @@ from sqlalchemy.orm import Session
 
 from moorfog.core.rules.book import Rules
 from moorfog.demo.seed import enter_facepieces
+from moorfog.platform.db.base import make_engine, run_in_transaction
+from moorfog.platform.log.tables import EventRow
 from moorfog.serving.database import FAST_FLAGS, PrivateServer
-from moorfog.store.base import make_engine, run_in_transaction
-from moorfog.store.models import EventRow
 from tests.api.house import Client, House, Refused
 from tests.template import own_server, running_server
 

@@ -11,7 +11,7 @@ import pytest
 
 from moorfog.auditor.second import differences
 from moorfog.core.record.record import make_record
-from moorfog.documents.auditor_file import HERE, ORDER
+from moorfog.platform.auditor_file import HERE, ORDER
 from tests.core.all_ways import Way, at_the_start, run_well
 from tests.independent.records import EACH, WAYS, generated
 

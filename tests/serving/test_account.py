@@ -14,8 +14,8 @@ from pathlib import Path
 import pytest
 
 from moorfog import bootstrap
+from moorfog.platform.db.accounts import SCHEMA, WORK
 from moorfog.serving.database import FAST_FLAGS, PrivateServer
-from moorfog.store.accounts import SCHEMA, WORK
 from tests.browser.test_demo import Demo, as_account
 
 ROOT = Path(__file__).parents[2]

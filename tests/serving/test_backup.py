@@ -24,8 +24,10 @@ from sqlalchemy.orm import Session
 
 from moorfog.core.rules.book import Rules
 from moorfog.demo.seed import enter_facepieces
-from moorfog.operations.records.verify import verify
+from moorfog.platform.db.base import make_engine, run_in_transaction
+from moorfog.platform.db.migrate import wanted_revision
 from moorfog.recovery import make_recovery_key, recipient_of
+from moorfog.rooms.proof.verify import verify
 from moorfog.serving.backup import (
     ROWS,
     BackupFailed,
@@ -40,8 +42,6 @@ from moorfog.serving.backup import (
 from moorfog.serving.database import FAST_FLAGS, PrivateServer
 from moorfog.serving.dump import DumpFailed, rows_of
 from moorfog.serving.keeping import BackupState, is_due, is_late, to_clear
-from moorfog.store.base import make_engine, run_in_transaction
-from moorfog.store.migrate import wanted_revision
 from tests.api.house import House
 from tests.template import empty_server, running_server
 

@@ -13,8 +13,8 @@ from hypothesis import strategies as st
 from sqlalchemy import create_engine
 from sqlalchemy.exc import DBAPIError
 
+from moorfog.platform.db.clock import DatabaseClock
 from moorfog.steps import LATEST_S, Apart, Step, Steps
-from moorfog.store.clock import DatabaseClock
 from moorfog.worker import steps_of
 
 LOG = logging.getLogger("moorfog.test-steps")

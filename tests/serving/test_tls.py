@@ -19,11 +19,11 @@ from moorfog.bootstrap import ensure_web
 from moorfog.core.rules.book import Rules
 from moorfog.demo.seed import enter_facepieces
 from moorfog.instruments.link import Server
+from moorfog.platform.db.base import make_engine, run_in_transaction
 from moorfog.serving.database import FAST_FLAGS
 from moorfog.serving.doctor import examine
 from moorfog.serving.ports import free_port
 from moorfog.serving.whole import Door, Where
-from moorfog.store.base import make_engine, run_in_transaction
 from tests.api.house import PASSWORD, House
 from tests.template import running_server
 

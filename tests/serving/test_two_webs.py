@@ -14,11 +14,11 @@ import pytest
 from moorfog.bootstrap import ensure_web
 from moorfog.core.rules.book import Rules
 from moorfog.demo.seed import enter_facepieces
+from moorfog.platform.db.base import make_engine, run_in_transaction
 from moorfog.serving.database import FAST_FLAGS
 from moorfog.serving.parts import Parts
 from moorfog.serving.ports import free_port, is_free, listening
 from moorfog.serving.whole import WEBS, Where, start_web
-from moorfog.store.base import make_engine, run_in_transaction
 from tests.api.house import House
 from tests.faults.test_parts import group_of, within
 from tests.template import running_server

@@ -14,18 +14,21 @@ from sqlalchemy import select, text, update
 from sqlalchemy.orm import Session
 
 from moorfog.core.rules.book import Rules
-from moorfog.operations.accounts.sessions import load_actor
-from moorfog.operations.people.permissions import permissions_of
-from moorfog.operations.records.verify import verify
+from moorfog.platform.db.base import make_engine
+from moorfog.platform.db.clock import DatabaseClock
+from moorfog.platform.db.migrate import Schema, migrate, schema_of, wanted_revision
+from moorfog.platform.log.readmodels import rebuild_foreign
+from moorfog.platform.log.summaries import VisitSummary, WearPermission
+from moorfog.rooms.accounts.sessions import load_actor
+from moorfog.rooms.accounts.tables import Account, Grant
+from moorfog.rooms.people.tables import Person
+from moorfog.rooms.proof.verify import verify
+from moorfog.rooms.sites.tables import SiteTask
+from moorfog.rooms.wear.permissions import permissions_of
 from moorfog.serving.backup import dump_to, restore
 from moorfog.serving.database import DATABASE, PrivateServer
 from moorfog.serving.own import Own
 from moorfog.serving.whole import Where
-from moorfog.store.base import make_engine
-from moorfog.store.clock import DatabaseClock
-from moorfog.store.migrate import Schema, migrate, schema_of, wanted_revision
-from moorfog.store.models import Account, Grant, Person, SiteTask, VisitSummary, WearPermission
-from moorfog.store.readmodels import rebuild_foreign
 from tests.api.house import House
 from tests.template import empty_server
 

@@ -8,11 +8,13 @@ from datetime import timedelta
 from sqlalchemy import Engine, select
 from sqlalchemy.orm import Session
 
-from moorfog.operations.accounts.sessions import load_actor
-from moorfog.operations.records.history import HistoryFile, import_history
-from moorfog.store.base import run_in_transaction
-from moorfog.store.clock import DatabaseClock
-from moorfog.store.models import Account, Person, Site
+from moorfog.platform.db.base import run_in_transaction
+from moorfog.platform.db.clock import DatabaseClock
+from moorfog.rooms.accounts.sessions import load_actor
+from moorfog.rooms.accounts.tables import Account
+from moorfog.rooms.people.tables import Person
+from moorfog.rooms.sites.tables import Site
+from moorfog.rooms.wear.history import HistoryFile, import_history
 
 RESULTS = (
     ("Sedge half mask", "M", "pass", "particle count", "1840", 210),

@@ -85,9 +85,9 @@ class Demo(Whole):
         from moorfog.data import shipped_rules
         from moorfog.demo import seed
         from moorfog.demo.before import seed_before
-        from moorfog.store.base import make_engine, run_in_transaction
-        from moorfog.store.migrate import migrate
-        from moorfog.store.readmodels import rebuild_foreign
+        from moorfog.platform.db.base import make_engine, run_in_transaction
+        from moorfog.platform.db.migrate import migrate
+        from moorfog.platform.log.readmodels import rebuild_foreign
 
         migrate(self.server.schema_url)
         self.server.let_work()
@@ -116,7 +116,7 @@ class Demo(Whole):
         """Return what migrations and which fold this program has; others mean that there is something to do."""
         from moorfog.core.visit.state import FOLD_VERSION
 
-        migrations = (Path(__file__).parents[1] / "store" / "migrations" / "versions").glob("*.py")
+        migrations = (Path(__file__).parents[1] / "platform" / "db" / "migrations" / "versions").glob("*.py")
         return "\n".join([f"FOLD_VERSION = {FOLD_VERSION}", "two accounts", *sorted(one.name for one in migrations)])
 
 

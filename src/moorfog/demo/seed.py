@@ -20,31 +20,23 @@ from moorfog.core.visit.state import Visit
 from moorfog.data import facepiece_kinds
 from moorfog.demo import scenario
 from moorfog.demo.walk import Walk
-from moorfog.operations.accounts.sessions import Actor, create_account, load_actor
-from moorfog.operations.kit.checks import record_act, record_check
-from moorfog.operations.kit.entering import create_instrument
-from moorfog.operations.kit.instruments import find_instrument, kind_of
-from moorfog.operations.kit.nebulisers import NebuliserEntry, add_nebuliser, check_spray, fill
-from moorfog.operations.kit.parts import PartEntry, add_part, note_deed
-from moorfog.operations.kit.solutions import LotEntry, enter_lot
-from moorfog.operations.people.people import index_people
-from moorfog.store.base import new_id, run_in_transaction
-from moorfog.store.clock import DatabaseClock, FixedClock
-from moorfog.store.log import keep_rules
-from moorfog.store.models import (
-    Account,
-    ClearanceRow,
-    Employer,
-    FacepieceVersion,
-    InstrumentRow,
-    LotRow,
-    NebuliserRow,
-    Person,
-    Site,
-    SiteTask,
-    TrainingRow,
-)
-from moorfog.store.models_house import Organisation
+from moorfog.platform.db.base import new_id, run_in_transaction
+from moorfog.platform.db.clock import DatabaseClock, FixedClock
+from moorfog.platform.log.log import keep_rules
+from moorfog.platform.web.actor import Actor
+from moorfog.rooms.accounts.sessions import create_account, load_actor
+from moorfog.rooms.accounts.tables import Account
+from moorfog.rooms.facepieces.tables import FacepieceVersion
+from moorfog.rooms.kit.checks import record_act, record_check
+from moorfog.rooms.kit.entering import create_instrument
+from moorfog.rooms.kit.instruments import find_instrument, kind_of
+from moorfog.rooms.kit.nebulisers import NebuliserEntry, add_nebuliser, check_spray, fill
+from moorfog.rooms.kit.parts import PartEntry, add_part, note_deed
+from moorfog.rooms.kit.solutions import LotEntry, enter_lot
+from moorfog.rooms.kit.tables import InstrumentRow, LotRow, NebuliserRow
+from moorfog.rooms.people.people import index_people
+from moorfog.rooms.people.tables import ClearanceRow, Person, TrainingRow
+from moorfog.rooms.sites.tables import Employer, Organisation, Site, SiteTask
 
 PAST_VISITS = 30
 COUNTER = "Counter 04"

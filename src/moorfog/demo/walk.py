@@ -16,9 +16,14 @@ from moorfog.core.simulation.wearer import SimulatedWearer, simulate
 from moorfog.core.transitions.bound import mark_of
 from moorfog.core.views.visit_view import Card, VisitView, visit_view
 from moorfog.core.visit.state import Visit
-from moorfog.operations.accounts.sessions import Actor
-from moorfog.operations.bench import runs, signing, visits
-from moorfog.operations.bench.proposals import (
+from moorfog.platform.db.base import new_id
+from moorfog.platform.db.clock import FixedClock
+from moorfog.platform.db.scope import Scope
+from moorfog.platform.log.log import keep_state
+from moorfog.platform.web.actor import Actor
+from moorfog.platform.web.routing import Linked
+from moorfog.rooms.bench import runs, signing, visits
+from moorfog.rooms.bench.proposals import (
     Body,
     ChooseFacepiece,
     ChooseMethod,
@@ -29,14 +34,10 @@ from moorfog.operations.bench.proposals import (
     StartRun,
     StartScreening,
 )
-from moorfog.operations.bench.readings import Sealed, store_chunks
-from moorfog.operations.kit.instruments import find_instrument
-from moorfog.operations.kit.links import Linked
-from moorfog.store.base import new_id
-from moorfog.store.clock import FixedClock
-from moorfog.store.log import keep_state
-from moorfog.store.models import Person, SiteTask
-from moorfog.store.scope import Scope
+from moorfog.rooms.bench.readings import Sealed, store_chunks
+from moorfog.rooms.kit.instruments import find_instrument
+from moorfog.rooms.people.tables import Person
+from moorfog.rooms.sites.tables import SiteTask
 
 
 class Walk:

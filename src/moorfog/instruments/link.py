@@ -31,7 +31,7 @@ from moorfog.core.rules.protocols import read_protocol
 from moorfog.core.visit.proof import ProofStream
 from moorfog.instruments.complaint import Complaint
 from moorfog.instruments.driver import Driver, LineDriver, RawReading, open_wire
-from moorfog.serving.logs import set_up_logs
+from moorfog.logs import set_up_logs
 
 SILENT_S = 2.5
 STATUS_S = 0.3

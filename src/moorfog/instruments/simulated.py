@@ -27,8 +27,8 @@ from moorfog.core.simulation.wearer import (
     valve_shown,
 )
 from moorfog.instruments.line import SIMULATED_KEY, VERSION, LineBuffer, LineError, read_line, write_line
+from moorfog.logs import set_up_logs
 from moorfog.same import is_same
-from moorfog.serving.logs import set_up_logs
 
 AMBIENTS = {"ordinary": AMBIENT, "classified": 420.0}
 KINDS = {"counter": "counts", "photometer": "photometer", "pressure": "pressure"}

@@ -26,15 +26,15 @@ import pyrage
 from sqlalchemy import Engine, select
 
 from moorfog import __version__
+from moorfog.platform.db.accounts import SCHEMA, WORK
+from moorfog.platform.db.base import make_engine
+from moorfog.platform.db.migrate import is_known, migrate, revision_of
+from moorfog.platform.log.readmodels import rebuild_foreign
 from moorfog.recovery import RECIPIENT, identity_of, recipient_of
+from moorfog.rooms.accounts.tables import Account, Grant
 from moorfog.secret_files import SecretFault, write_secret
 from moorfog.serving.database import PrivateServer
 from moorfog.serving.dump import DumpFailed, dump, load
-from moorfog.store.accounts import SCHEMA, WORK
-from moorfog.store.base import make_engine
-from moorfog.store.migrate import is_known, migrate, revision_of
-from moorfog.store.models import Account, Grant
-from moorfog.store.readmodels import rebuild_foreign
 
 FORMAT, VERSION = "moorfog-backup", 2
 SEALED = b"age-encryption.org/v1\n"

@@ -16,11 +16,11 @@ from pathlib import Path
 from sqlalchemy import create_engine
 
 from moorfog.bootstrap import StepFailed
+from moorfog.platform.db.accounts import SCHEMA, WORK, grants, tables_of
 from moorfog.secret_files import read_secret, write_secret
 from moorfog.serving.home import held
 from moorfog.serving.leash import leashed
 from moorfog.serving.ports import free_port
-from moorfog.store.accounts import SCHEMA, WORK, grants, tables_of
 
 DATABASE = "moorfog"
 HOSTS = ("127.0.0.1", "localhost")

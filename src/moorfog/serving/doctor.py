@@ -18,16 +18,16 @@ from sqlalchemy.exc import SQLAlchemyError
 from sqlalchemy.orm import Session
 
 from moorfog.bootstrap import DEBIAN_DOOR, DEBIAN_LIBRARIES, DEBIAN_RUN, StepFailed, missing_packages, root
-from moorfog.operations.records.outbox import NotSet, mail_server
-from moorfog.operations.setup import has_accounts
+from moorfog.platform.db.base import make_engine
+from moorfog.platform.db.clock import DatabaseClock
+from moorfog.platform.db.migrate import Schema, schema_of
+from moorfog.platform.jobs.rounds import SILENT, last_round
+from moorfog.platform.mail import NotSet, mail_server
+from moorfog.rooms.setup.setup import has_accounts
 from moorfog.serving.backup import backups_of
 from moorfog.serving.database import ServerFailed, reach
 from moorfog.serving.keeping import is_late, read_backups
 from moorfog.serving.ports import answers
-from moorfog.store.base import make_engine
-from moorfog.store.clock import DatabaseClock
-from moorfog.store.migrate import Schema, schema_of
-from moorfog.store.rounds import SILENT, last_round
 
 LEAST_FREE = 2 * 1024**3
 CLOCK_S = 2.0

@@ -12,10 +12,10 @@ from dataclasses import asdict, dataclass
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
-from moorfog.operations.records.verify import verify
+from moorfog.platform.db.base import make_engine
+from moorfog.rooms.proof.verify import verify
 from moorfog.serving.backup import BackupFailed, back_up, backups_of
 from moorfog.serving.database import PrivateServer
-from moorfog.store.base import make_engine
 
 NIGHT_HOUR = 2
 DAYS, MONTHS = 14, 12

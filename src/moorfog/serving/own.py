@@ -18,21 +18,21 @@ from sqlalchemy.orm import Session
 
 from moorfog.bootstrap import StepFailed, ensure_web, say
 from moorfog.instruments.complaint import Complaint
-from moorfog.operations.accounts.sessions import digest_of
-from moorfog.operations.records.anchors import KEY as ANCHORS_KEY
-from moorfog.operations.setup import has_accounts, new_code
+from moorfog.platform.db.base import make_engine, run_in_transaction
+from moorfog.platform.db.migrate import Schema, migrate, schema_of
+from moorfog.platform.keys import KEY as ANCHORS_KEY
+from moorfog.platform.log.ledger import KEY as LEDGER_KEY
+from moorfog.platform.log.readmodels import rebuild_foreign
+from moorfog.platform.log.take_over import begin_ledgers
+from moorfog.platform.web.actor import digest_of
 from moorfog.plugged import NoPlace, allowed_place
+from moorfog.rooms.kit.tables import InstrumentRow
+from moorfog.rooms.setup.setup import has_accounts, new_code
 from moorfog.secret_files import read_secret, secret_of
 from moorfog.serving.backup import back_up, backups_of
 from moorfog.serving.database import fitted_flags
 from moorfog.serving.running import Running, run_until_stopped
 from moorfog.serving.whole import Where, Whole, claim_home
-from moorfog.store.base import make_engine, run_in_transaction
-from moorfog.store.ledger import KEY as LEDGER_KEY
-from moorfog.store.migrate import Schema, migrate, schema_of
-from moorfog.store.models import InstrumentRow
-from moorfog.store.readmodels import rebuild_foreign
-from moorfog.store.take_over import begin_ledgers
 
 LINKS_KEY = "links"
 TOLD_EVERY = 10_000

@@ -6,8 +6,8 @@ from typing import Any
 
 from gunicorn.http import wsgi
 
+from moorfog.logs import log_config
 from moorfog.serving.leash import die_with_parent
-from moorfog.serving.logs import log_config
 
 wsgi.SERVER = "moorfog"  # which server this is, and of which version, is nobody's business
 logconfig_dict = log_config()

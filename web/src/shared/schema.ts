@@ -8033,6 +8033,21 @@ export interface components {
             without: string;
         };
         /**
+         * Saved
+         * @description A facepiece that was entered: the id of its version, and what became of it.
+         */
+        Saved: {
+            /**
+             * Outcome
+             * @enum {string}
+             */
+            outcome: "new" | "new version" | "as it was";
+            /** Version */
+            version: number;
+            /** Version Id */
+            version_id: string;
+        };
+        /**
          * ScreenHeard
          * @description A screen, by an id of its own; how many presses it holds that have not been stored; the last entry it knows.
          *
@@ -9528,6 +9543,14 @@ export interface components {
             reason: string;
         };
         /**
+         * Withdrawal
+         * @description Why something is withdrawn; it stands beside it.
+         */
+        Withdrawal: {
+            /** Why */
+            why: string;
+        };
+        /**
          * Withheld
          * @description The tester withholds a pass, with a reason. There is no opposite of this.
          */
@@ -9631,45 +9654,6 @@ export interface components {
              * @enum {string}
              */
             form: "particles" | "gas or vapour" | "both";
-        };
-        /**
-         * Withdrawal
-         * @description Why something is withdrawn; it stands beside it.
-         */
-        moorfog__api__people__Withdrawal: {
-            /** Why */
-            why: string;
-        };
-        /**
-         * Saved
-         * @description The id of what was saved.
-         */
-        moorfog__api__programme__Saved: {
-            /** Id */
-            id: string;
-        };
-        /**
-         * Saved
-         * @description A facepiece that was entered: the id of its version, and what became of it.
-         */
-        moorfog__operations__kit__catalogue__Saved: {
-            /**
-             * Outcome
-             * @enum {string}
-             */
-            outcome: "new" | "new version" | "as it was";
-            /** Version */
-            version: number;
-            /** Version Id */
-            version_id: string;
-        };
-        /**
-         * Withdrawal
-         * @description Why a report was wrong.
-         */
-        moorfog__operations__people__reporting__Withdrawal: {
-            /** Why */
-            why: string;
         };
     };
     responses: never;
@@ -10931,7 +10915,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["moorfog__operations__kit__catalogue__Saved"];
+                    "application/json": components["schemas"]["Saved"];
                 };
             };
             /** @description error */
@@ -11266,7 +11250,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["moorfog__operations__people__reporting__Withdrawal"];
+                "application/json": components["schemas"]["Withdrawal"];
             };
         };
         responses: {
@@ -13140,7 +13124,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["moorfog__api__people__Withdrawal"];
+                "application/json": components["schemas"]["Withdrawal"];
             };
         };
         responses: {
@@ -13551,7 +13535,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["moorfog__operations__people__reporting__Withdrawal"];
+                "application/json": components["schemas"]["Withdrawal"];
             };
         };
         responses: {
@@ -14043,7 +14027,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["moorfog__api__programme__Saved"];
+                    "application/json": components["schemas"]["Made"];
                 };
             };
             /** @description error */

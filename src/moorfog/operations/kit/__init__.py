@@ -1,1 +1,0 @@
-"""Facepieces, instruments, solutions and parts: entered, checked, found wrong."""

@@ -1,1 +1,0 @@
-"""What is left of visits, and what is made of it: lists, papers, exports, recall."""

@@ -1,0 +1,1 @@
+"""Long jobs, and the rounds of the workers that do them."""

@@ -1,0 +1,1 @@
+"""Pages on paper and tables as files: fonts, PDF, QR codes, templates, CSV, workbooks, archives."""

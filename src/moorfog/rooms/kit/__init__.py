@@ -1,0 +1,4 @@
+"""Instruments, sampling parts, nebulisers and lots: entered, checked, lent, found wrong.
+
+May use accounts and sites.
+"""

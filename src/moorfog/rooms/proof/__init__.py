@@ -1,0 +1,4 @@
+"""The journal, the anchors, and whether what is stored is what was stored.
+
+May use today and the rooms before it.
+"""
