@@ -22,7 +22,7 @@ from moorfog.rooms.kit.tables import InstrumentRow
 from moorfog.rooms.people.tables import Person
 from moorfog.rooms.sites.tables import Employer, Site
 
-PAGE = 50
+PAGE, AT_ONCE = 50, 500
 
 DEEDS = {
     "program": "the program itself",
@@ -179,9 +179,13 @@ def _query(actor: Actor, asked: JournalAsked) -> Select[LedgerEntry, LedgerValue
 
 def read_journal(db: Session, actor: Actor, asked: JournalAsked) -> JournalPage:
     """Return a page of the journal; an administrator of some employers sees what concerns theirs."""
-    rows = db.execute(_query(actor, asked).limit(PAGE + 1)).all()
-    lines = _lines(db, rows[:PAGE])
-    return JournalPage(lines, lines[-1].no if len(rows) > PAGE else 0)
+    return _page(db, actor, asked, PAGE)
+
+
+def _page(db: Session, actor: Actor, asked: JournalAsked, most: int) -> JournalPage:
+    rows = db.execute(_query(actor, asked).limit(most + 1)).all()
+    lines = _lines(db, rows[:most])
+    return JournalPage(lines, lines[-1].no if len(rows) > most else 0)
 
 
 def _lines(db: Session, rows: Sequence[Row[LedgerEntry, LedgerValue | None]]) -> tuple[JournalLine, ...]:
@@ -230,9 +234,9 @@ def note_taken(db: Session, asked: JournalAsked) -> None:
 
 
 def every_line(db: Session, actor: Actor, asked: JournalAsked) -> Iterator[JournalLine]:
-    """Yield all rows that are meant, the newest first, a page of them at a time."""
-    page = read_journal(db, actor, asked)
+    """Yield all rows that are meant, the newest first, some hundreds of them at a time."""
+    page = _page(db, actor, asked, AT_ONCE)
     yield from page.rows
     while page.before:
-        page = read_journal(db, actor, replace(asked, before=page.before))
+        page = _page(db, actor, replace(asked, before=page.before), AT_ONCE)
         yield from page.rows
