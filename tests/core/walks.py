@@ -29,6 +29,7 @@ from moorfog.core.simulation.wearer import wearer_factors
 from moorfog.core.transitions.admit import admit
 from moorfog.core.views.statement import statement_of
 from moorfog.core.visit.judgement import needs_decision, queue
+from moorfog.core.visit.outcomes import outcome
 from moorfog.core.visit.state import alterations_needed
 from tests.core.all_ways import Way, at_the_start, rules_of, ways
 from tests.core.bench import CLEARED, Bench, Refused, facepiece, simulate, task
@@ -67,7 +68,8 @@ class Walk:
         """Take one step after the other, and yield what each came to."""
         for _ in range(STEPS):
             self.bench.at += timedelta(seconds=self.dice.choice((0, 1, 3, 20, 70, 400, 4000)))
-            did = self.dice.choices((self._on, self._aside, self._at_random), (60, 15, 25))[0]()
+            ways = (self._on, self._aside, self._at_random, self._put_right)
+            did = self.dice.choices(ways, (60, 15, 25, 60 if self.bench.visit.closed else 4))[0]()
             yield f"{did}:{self._shown()}"
             if self.bench.visit.closed and self.dice.random() < 0.3:
                 return
@@ -146,6 +148,25 @@ class Walk:
     def _at_random(self) -> str:
         return self._say(self.dice.choice(self._presses()))
 
+    def _put_right(self) -> str:
+        """A correction of what was chosen, of whom it was or of a run; signed again, or not."""
+        dice, visit = self.dice, self.bench.visit
+        if dice.random() < 0.3:
+            return self._say(ev.Signed(dice.choice(("wearer", "tester")), "0" * 64, visit.seq))
+        chosen = [one.chosen_seq for one in visit.tries] or [visit.seq]
+        told = ev.Corrected(dice.choice(chosen), dice.choice(("", "misread", "misread")))
+        failed = dice.random() < 0.2
+        file = ev.FileRead(CLEARED, dice.choice(("2026-02-01", "")), self.bench.at.date().isoformat())
+        return self._say(
+            dice.choice(
+                (
+                    replace(told, size=dice.choice("SML"), failed_before=failed),
+                    replace(told, void_run=self._run()),
+                    replace(told, person_id="q", file=dice.choice((file, None)), failed_before=failed),
+                )
+            )
+        )
+
     def _run(self) -> str:
         tries = self.bench.visit.tries
         return tries[-1].started.run_id if tries else "run-0"
@@ -200,7 +221,13 @@ class Walk:
         """A digest of all that can be seen of the visit now."""
         bench = self.bench
         said = [admit(bench.visit, one, bench.at, bench.at) for one in self._presses()]
+        visit = bench.visit
         seen = {
+            "tries": [
+                (one.facepiece.configuration, one.has_failed, outcome(visit, one)[0], str(one.started_at))
+                for one in visit.tries
+            ],
+            "kept": encode((visit.ended, visit.signatures, visit.questions, visit.revision, visit.attempt)),
             "view": encode(bench.view),
             "signed": statement_of(bench.visit, "v"),
             "said": [f"{one.code} {one.sentence} {one.remedy}" if one else "" for one in said],
