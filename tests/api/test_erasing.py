@@ -16,6 +16,7 @@ from moorfog import jobs, recompute
 from moorfog.core.rules.book import Rules
 from moorfog.core.rules.validity import valid_until
 from moorfog.platform.db.base import new_id
+from moorfog.platform.jobs.jobs import claim
 from moorfog.rooms.bench.tables import SignatureRow
 from moorfog.rooms.papers.tables import DocumentRow
 from moorfog.rooms.people.tables import Erased
@@ -152,7 +153,7 @@ def test_a_site_erases_whom_it_no_longer_keeps_as_a_job(house: House, alone: Eng
     assert [one["id"] for one in due["rows"]] == [old]
     assert due["rows"][0]["kept_until"] == (today - timedelta(days=2)).isoformat() or today.day > 28
     job_id = admin.post(address)["id"]
-    claimed = jobs.claim(alone)
+    claimed = claim(alone)
     assert claimed is not None and claimed.id == job_id
     jobs.run_job(alone, claimed)
     done = admin.get(f"/api/jobs/{job_id}")
