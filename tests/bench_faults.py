@@ -17,12 +17,12 @@ from moorfog.platform.db.base import make_engine, run_in_transaction
 from moorfog.serving.database import FAST_FLAGS
 from moorfog.serving.ports import free_port
 from moorfog.serving.whole import Door, Where
-from tests.api.house import House
 from tests.browser.stack import Stack
 from tests.faults.fuzz import Fuzz, through
 from tests.faults.kills import kill_at_random
 from tests.faults.slow import Crowd, health_times, p95
 from tests.faults.test_slow import cookie_of, signed_in
+from tests.rooms.house import House
 from tests.template import own_server, running_server
 
 BENCHES = 40

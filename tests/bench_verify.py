@@ -22,9 +22,9 @@ from moorfog.rooms.proof.seen import OF_A_VISIT, keep_seen, seals_for
 from moorfog.rooms.proof.tables import VisitSeen
 from moorfog.rooms.proof.verify import Extent, verify
 from moorfog.secret_files import key_folder
-from tests.api.house import House
-from tests.api.test_verify import measured
 from tests.bench_large import LARGE
+from tests.rooms.house import House
+from tests.rooms.proof.test_verify import measured
 from tests.template import own_server
 
 NOTHING = "00000000-0000-0000-0000-000000000000"

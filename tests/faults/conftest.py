@@ -1,5 +1,5 @@
 """Fixtures of the tests of faults: the house of the API's tests."""
 
-from tests.api.conftest import alone, catalogue, cheap_hashes, house
+from tests.rooms.conftest import alone, catalogue, cheap_hashes, house
 
 __all__ = ["alone", "catalogue", "cheap_hashes", "house"]

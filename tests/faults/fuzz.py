@@ -21,8 +21,8 @@ from werkzeug.exceptions import HTTPException
 
 from moorfog.app import COOKIE
 from moorfog.platform.web.routing import Route
-from tests.api.house import PASSWORD, Client, House
 from tests.faults.should_be import OWNER, ShouldBe
+from tests.rooms.house import PASSWORD, Client, House
 
 ACTORS = ("stranger", "tester", "administrator", "supervisor", "theirs", "link", "wearer")
 RIGHT = 0.75

@@ -19,8 +19,8 @@ from moorfog.platform.jobs.tables import Job
 from moorfog.platform.web.routing import ROUTES, RULE_ROLES, Route
 from moorfog.rooms.accounts.sessions import create_account
 from moorfog.rooms.people.tables import TrainingRow
-from tests.api.house import PASSWORD, ROLES, House
-from tests.api.test_access import BODIES, aimed_at, filled
+from tests.rooms.house import PASSWORD, ROLES, House
+from tests.rooms.test_access import BODIES, aimed_at, filled
 
 OWNER = "owner"
 """An administrator of all employers."""

@@ -7,8 +7,8 @@ from collections import Counter
 from sqlalchemy import Engine
 
 from moorfog.core.rules.book import Rules
-from tests.api.house import House
 from tests.faults.fuzz import Fuzz, through
+from tests.rooms.house import House
 
 EXAMPLES, DRAWING = 27, 20261201
 """Of every operation: five thousand in all. Drawn alike each time, so that a change is judged by the same calls; fresh

@@ -23,9 +23,9 @@ from moorfog.serving.database import FAST_FLAGS
 from moorfog.serving.ports import free_port
 from moorfog.serving.whole import Door, Where
 from moorfog.wsgi import ThroughDoor
-from tests.api.house import PASSWORD, House
 from tests.faults.slow import Crowd, health_times
 from tests.faults.test_parts import within
+from tests.rooms.house import PASSWORD, House
 from tests.template import running_server
 
 

@@ -21,7 +21,7 @@ from moorfog.demo.seed import enter_facepieces
 from moorfog.platform.db.base import make_engine, run_in_transaction
 from moorfog.platform.log.tables import EventRow
 from moorfog.serving.database import FAST_FLAGS, PrivateServer
-from tests.api.house import Client, House, Refused
+from tests.rooms.house import Client, House, Refused
 from tests.template import own_server, running_server
 
 PATIENCE_S = 1.0

@@ -24,7 +24,7 @@ from moorfog.serving.database import FAST_FLAGS
 from moorfog.serving.doctor import examine
 from moorfog.serving.ports import free_port
 from moorfog.serving.whole import Door, Where
-from tests.api.house import PASSWORD, House
+from tests.rooms.house import PASSWORD, House
 from tests.template import running_server
 
 

@@ -19,8 +19,8 @@ from moorfog.serving.database import FAST_FLAGS
 from moorfog.serving.parts import Parts
 from moorfog.serving.ports import free_port, is_free, listening
 from moorfog.serving.whole import WEBS, Where, start_web
-from tests.api.house import House
 from tests.faults.test_parts import group_of, within
+from tests.rooms.house import House
 from tests.template import running_server
 
 AT_ONCE = 40

@@ -29,7 +29,7 @@ from moorfog.serving.backup import dump_to, restore
 from moorfog.serving.database import DATABASE, PrivateServer
 from moorfog.serving.own import Own
 from moorfog.serving.whole import Where
-from tests.api.house import House
+from tests.rooms.house import House
 from tests.template import empty_server
 
 STORED = sorted((Path(__file__).parents[1] / "data" / "databases").glob("*.sql.gz"))
