@@ -154,6 +154,6 @@ def test_an_upcast_event_keeps_the_chain_of_what_was_stored(monkeypatch: pytest.
 
 def test_the_page_knows_the_same_observations() -> None:
     """An observation is sent without the entry it was made on; the page must not send another kind so."""
-    page = (Path(__file__).parents[2] / "web" / "src" / "features" / "bench" / "useVisit.ts").read_text()
+    page = (Path(__file__).parents[2] / "web" / "src" / "rooms" / "bench" / "useVisit.ts").read_text()
     listed = page.split('OBSERVATIONS = new Set<Body["kind"]>([')[1].split("]")[0]
     assert {one.strip(' "\n') for one in listed.split(",") if one.strip()} == ev.OBSERVATIONS

@@ -10,8 +10,8 @@ from pathlib import Path
 from moorfog.bootstrap import ensure_web
 
 WEB = Path(__file__).parents[2] / "web/src"
-LAYERS = ("shared", "design", "features/common", "features", "app")
-"""Each knows only those before it, and no room of ``features`` knows another one."""
+LAYERS = ("shared", "design", "rooms/common", "rooms", "app")
+"""Each knows only those before it, and no room knows another one."""
 FIRST_LOAD_KB = 180
 
 
@@ -39,7 +39,7 @@ def upward(graph: dict[str, set[str]]) -> list[str]:
     out = []
     for module, known in graph.items():
         for other in known:
-            is_beside = layer(module) == layer(other) == LAYERS.index("features") and room(module) != room(other)
+            is_beside = layer(module) == layer(other) == LAYERS.index("rooms") and room(module) != room(other)
             if layer(other) > layer(module) or is_beside:
                 out.append(f"{module} → {other}")
     return out
@@ -59,7 +59,7 @@ def test_no_arrow_goes_up_and_none_in_a_circle() -> None:
 
 
 def test_a_wrong_arrow_is_seen() -> None:
-    graph = {"design/Key": {"features/bench/card"}, "features/bench/card": {"design/Key", "features/kit/KitPage"}}
+    graph = {"design/Key": {"rooms/bench/card"}, "rooms/bench/card": {"design/Key", "rooms/kit/KitPage"}}
     assert len(upward(graph)) == 2 and circle(graph)
 
 

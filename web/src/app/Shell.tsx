@@ -9,7 +9,7 @@ import { useSession } from "@/shared/session";
 import { Failed, Loading } from "@/design/States";
 import { useTitle } from "@/shared/title";
 import { SignOutAnyway, UnsentNote } from "@/app/Unsent";
-import { SignIn } from "@/features/signin/SignIn";
+import { SignIn } from "@/rooms/accounts/SignIn";
 
 const PLACES = [
   ["/", "Today"],
