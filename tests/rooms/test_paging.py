@@ -57,3 +57,21 @@ def test_a_page_holds_its_rows_and_a_page_past_the_last_is_the_last(house: House
             assert (list(by_hand[0]), *by_hand[1:]) == found
             is_seen = shown.page == shown.pages and page <= shown.pages
             assert len(asked) == (1 if is_seen else 2 if page <= shown.pages else 3), asked
+
+
+def test_rules_are_read_once_for_a_list_of_nebulisers(house: House) -> None:
+    """However many there are: each of them asked every site of its employer."""
+    admin, asked = house.client("administrator"), list[str]()
+
+    def note(*given: Any) -> None:
+        if "FROM site_rule" in given[2]:
+            asked.append(given[2])
+
+    counts = []
+    for number in (1, 2, 3):
+        admin.post("/api/nebulisers", {"employer_id": house.ours.employer, "name": f"Blue {number}", "role": "fit"})
+        asked.clear()
+        with listening(house.engine, note):
+            assert len(admin.get("/api/nebulisers")) >= number
+        counts.append(len(asked))
+    assert counts[0] > 0 and len(set(counts)) == 1, counts

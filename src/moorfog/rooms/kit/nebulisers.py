@@ -187,10 +187,19 @@ def books_of(db: Session, employer_id: str | None, now: datetime) -> tuple[list[
 
 def view_nebuliser(db: Session, row: NebuliserRow, now: datetime) -> NebuliserView:
     """Return a nebuliser for a screen, with what stands against using it now."""
+    return _view(db, row, now, _strictest(db, row.employer_id, now))
+
+
+def _strictest(db: Session, employer_id: str | None, now: datetime) -> tuple[Book, str]:
+    """The book by which an employer's nebulisers are refilled soonest, and the day to hold their lots to."""
+    books, day = books_of(db, employer_id, now)
+    return min(books, key=lambda book: book.number("nebuliser.refill")), day
+
+
+def _view(db: Session, row: NebuliserRow, now: datetime, held_to: tuple[Book, str]) -> NebuliserView:
     filling, check = latest_filling(db, row.id, now), latest_check(db, row.id, now)
     lot = db.get(LotRow, filling.lot_id) if filling is not None else None
-    books, day = books_of(db, row.employer_id, now)
-    strictest = min(books, key=lambda book: book.number("nebuliser.refill"))
+    strictest, day = held_to
     minutes = float(strictest.number("nebuliser.refill"))
     refill_at = filling.filled_at + timedelta(minutes=minutes) if filling is not None else None
     blocking, needs = [], list[Literal["filling", "spray_check"]]()
@@ -233,5 +242,6 @@ def list_nebulisers(db: Session, clock: Clock, actor: Actor) -> list[NebuliserVi
     """Return the nebulisers within the actor's scope, number 1 before number 2, by name; at most a hundred."""
     scope, now = actor.require(*READERS), clock.now(db)
     query = within(select(NebuliserRow), scope, NebuliserRow.employer_id, kit=NebuliserRow.id)
-    rows = db.scalars(query.order_by(NebuliserRow.role.desc(), NebuliserRow.name).limit(100))
-    return [view_nebuliser(db, row, now) for row in rows]
+    rows = list(db.scalars(query.order_by(NebuliserRow.role.desc(), NebuliserRow.name).limit(100)))
+    held_to = {one: _strictest(db, one, now) for one in {row.employer_id for row in rows}}
+    return [_view(db, row, now, held_to[row.employer_id]) for row in rows]
