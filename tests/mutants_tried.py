@@ -36,11 +36,11 @@ from moorfog.data import shipped_rules
 
 ROOT = Path(__file__).parents[1]
 BESIDE = os.cpu_count() or 1
-LONGEST_S = 300.0
+LONGEST_S = 900.0
 QUICK_S = 0.1
 WALKS = "test_walks.py"
 """What goes everywhere: after the quick tests, before those that look for an example."""
-ENOUGH_S = (8.0, 60.0, 20.0)
+ENOUGH_S = (8.0, 60.0, 240.0)
 """How long the quick tests, the walks and the others of one change may take, by the time they took unchanged."""
 OTHERS_S = 2.0
 FIRST = 12
