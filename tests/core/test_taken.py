@@ -221,3 +221,20 @@ def test_a_run_is_offered_again_with_its_number(rules: Rules) -> None:
     most = int(rules.book.number("tries.per_facepiece") or 0)
     assert f"try 2 of at most {most}" in offers(bench.visit)[0].detail
     assert offers(running(rules).visit) == () and offers(passed(rules).visit) == ()
+
+
+@pytest.mark.parametrize("early_ms", [1, 0])
+def test_numbers_are_typed_from_the_very_end_of_the_protocol_on(rules: Rules, early_ms: int) -> None:
+    bench = typing(rules)
+    ends = bench.visit.run_ends_at(bench.visit.tries[-1])
+    assert ends is not None
+    bench.at = ends - timedelta(milliseconds=early_ms)
+    assert refused(bench, typed()) == ("too_early" if early_ms else "")
+
+
+@pytest.mark.parametrize("make", [at("don"), at("chin"), running, closed])
+def test_a_visit_that_went_on_does_not_end_as_a_mistake(rules: Rules, make: Make) -> None:
+    """Not even by an entry that nothing would have let in: an alteration, a facepiece that is on, a run, a release."""
+    bench = make(rules)
+    after = step(bench.visit, bench.event(ev.OpenedByMistake()))
+    assert not after.wrong_person and after.closed == bench.visit.closed
