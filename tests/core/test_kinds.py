@@ -61,6 +61,10 @@ def test_a_limit_that_is_none_is_named(limit: str, sense: str) -> None:
         read_kinds({"kind": [{"colour": "blue"}]}, "instruments")
 
 
+def test_a_range_may_be_of_one_number() -> None:
+    assert limits_of("0.3 to 0.3", "within", "kind.check.limit") == (Fraction(3, 10), Fraction(3, 10))
+
+
 def every_exercise() -> object:
     judged = replace(RULES.book.values["judged_by"], value="every_exercise")
     return replace(RULES.book, values={**RULES.book.values, "judged_by": judged})
