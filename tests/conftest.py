@@ -17,6 +17,7 @@ from moorfog.core.rules.book import Rules
 from moorfog.data import shipped_rules
 from moorfog.platform.db.base import make_engine
 from moorfog.serving.database import PrivateServer
+from tests.cost import Cost
 from tests.plan import ByWaiting, be_polite, waits
 from tests.template import forget, own_server, prepare
 
@@ -28,7 +29,8 @@ settings.load_profile("steady")
 
 
 def pytest_configure(config: pytest.Config) -> None:
-    """Let the workers of one run share a template of a database."""
+    """Let the workers of one run share a template of a database, and each say what its files cost."""
+    config.pluginmanager.register(Cost())
     if hasattr(config, "workerinput"):
         be_polite()
     else:
