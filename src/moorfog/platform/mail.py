@@ -8,6 +8,8 @@ from dataclasses import dataclass
 from email.utils import parseaddr
 from urllib.parse import parse_qs, unquote, urlsplit
 
+from moorfog.platform.web.errors import DomainError
+
 SETTING = "MOORFOG_MAIL"
 
 
@@ -64,3 +66,12 @@ def is_on() -> bool:
         return mail_server() is not None
     except NotSet:
         return False
+
+
+MAIL_OFF = "No mail server is set here, so nothing is sent. Whoever keeps the installation sets MOORFOG_MAIL."
+
+
+def must_be_on() -> None:
+    """Raise :class:`DomainError` where no mail server is set."""
+    if not is_on():
+        raise DomainError("mail_off", MAIL_OFF)

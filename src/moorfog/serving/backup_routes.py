@@ -30,7 +30,8 @@ class BackupsView:
     may_make_key: bool
 
 
-def _backups_folder() -> Path:
+def backups_folder() -> Path:
+    """Return where the backups are kept, by what the program was started with."""
     home = os.environ.get("MOORFOG_HOME", "")
     return Path(os.environ.get("MOORFOG_BACKUPS") or (Path(home) / "backups" if home else ""))
 
@@ -38,7 +39,7 @@ def _backups_folder() -> Path:
 @route("GET", "/api/backups", "manage", returns=BackupsView)
 def get_backups(context: Context) -> BackupsView:
     """How the backups stand."""
-    home, folder = os.environ.get("MOORFOG_HOME", ""), _backups_folder()
+    home, folder = os.environ.get("MOORFOG_HOME", ""), backups_folder()
     state = read_backups(folder)
     now: datetime = context.clock.now(context.db)
     made_here = bool(home) and folder.is_dir()

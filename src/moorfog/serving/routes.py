@@ -21,7 +21,7 @@ from moorfog.platform.jobs.rounds import SILENT, last_round
 from moorfog.platform.web.errors import DomainError
 from moorfog.platform.web.routing import Context, plain, route
 from moorfog.serving import metrics
-from moorfog.serving.backup_routes import _backups_folder
+from moorfog.serving.backup_routes import backups_folder
 from moorfog.serving.keeping import read_backups
 from moorfog.serving.state import PLACE, read_state
 from moorfog.shipped import licences, source_archive
@@ -154,7 +154,7 @@ def get_metrics(context: Context) -> Response:
     registry = CollectorRegistry()
     for one in metrics.metrics(context.db, context.clock, context.actor):
         Gauge(one.name, one.what, registry=registry).set(one.value)
-    state = read_backups(_backups_folder())
+    state = read_backups(backups_folder())
     if state.last_good:
         made = datetime.fromisoformat(state.last_good).timestamp()
         Gauge("moorfog_last_backup_timestamp_seconds", "The last good backup", registry=registry).set(made)

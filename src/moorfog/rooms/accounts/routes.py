@@ -10,7 +10,7 @@ from pydantic import ConfigDict
 from moorfog.platform.web.fields import Line
 from moorfog.platform.web.queries import PageQuery
 from moorfog.platform.web.routing import Context, route
-from moorfog.rooms.accounts import competence, managing, notice, second
+from moorfog.rooms.accounts import competence, managing, notice, own, second
 from moorfog.rooms.accounts.session_routes import attempt, let_in
 from moorfog.rooms.accounts.sessions import confirm_password, open_session
 from moorfog.rooms.accounts.tables import Account
@@ -94,20 +94,20 @@ def reset_account(context: Context, account_id: str) -> managing.Invited:
 @route("POST", "/api/accounts/{account_id}/lost-second", "manage")
 def lose_second_factor(context: Context, account_id: str) -> Response:
     """Switch a colleague's second factor off: their telephone is lost."""
-    managing.lose_second(context.db, context.actor, account_id)
+    own.lose_second(context.db, context.actor, account_id)
     return _done()
 
 
-@route("GET", "/api/accounts/{account_id}/sessions", "manage", returns=tuple[managing.SessionLine, ...])
-def get_account_sessions(context: Context, account_id: str) -> tuple[managing.SessionLine, ...]:
+@route("GET", "/api/accounts/{account_id}/sessions", "manage", returns=tuple[own.SessionLine, ...])
+def get_account_sessions(context: Context, account_id: str) -> tuple[own.SessionLine, ...]:
     """Where a colleague is signed in."""
-    return managing.sessions_of(context.db, context.clock, context.actor, account_id)
+    return own.sessions_of(context.db, context.clock, context.actor, account_id)
 
 
 @route("DELETE", "/api/accounts/{account_id}/sessions", "manage")
 def end_account_sessions(context: Context, account_id: str) -> Response:
     """End every session of a colleague."""
-    managing.end_all(context.db, context.actor, account_id)
+    own.end_all(context.db, context.actor, account_id)
     return _done()
 
 
@@ -124,16 +124,16 @@ def enter_competence(context: Context, account_id: str, body: competence.Compete
     return _done()
 
 
-@route("GET", "/api/account", "signed_in", returns=managing.Own)
-def get_own_account(context: Context) -> managing.Own:
+@route("GET", "/api/account", "signed_in", returns=own.Own)
+def get_own_account(context: Context) -> own.Own:
     """Your own account: where you are signed in, and your second factor."""
-    return managing.own(context.db, context.clock, context.actor, context.secret)
+    return own.own(context.db, context.clock, context.actor, context.secret)
 
 
 @route("POST", "/api/account/password", "signed_in", body=NewPassword)
 def change_own_password(context: Context, body: NewPassword) -> Response:
     """Change your own password; your other sessions end."""
-    managing.change_password(context.db, context.clock, context.actor, body.old, body.new, context.secret)
+    own.change_password(context.db, context.clock, context.actor, body.old, body.new, context.secret)
     return _done()
 
 
@@ -147,7 +147,7 @@ def set_own_notice(context: Context, body: notice.NoticeEntry) -> Response:
 @route("DELETE", "/api/account/sessions/{session_id}", "signed_in")
 def end_own_session(context: Context, session_id: str) -> Response:
     """End one of your own sessions."""
-    managing.end_own_session(context.db, context.actor, session_id)
+    own.end_own_session(context.db, context.actor, session_id)
     return _done()
 
 
@@ -171,14 +171,14 @@ def switch_second_factor_off(context: Context, body: Password) -> Response:
     return _done()
 
 
-@route("GET", "/api/join/{token}", "public", returns=managing.Joining)
-def get_joining(context: Context, token: str) -> managing.Joining:
+@route("GET", "/api/join/{token}", "public", returns=own.Joining)
+def get_joining(context: Context, token: str) -> own.Joining:
     """Whom a one-time address is for."""
-    return managing.who_joins(context.db, context.clock, token)
+    return own.who_joins(context.db, context.clock, token)
 
 
 @route("POST", "/api/join/{token}", "public", body=Password)
 def join(context: Context, token: str, body: Password) -> Response:
     """Choose your password at a one-time address; you are signed in."""
-    account = managing.join(context.db, context.clock, token, body.password)
+    account = own.join(context.db, context.clock, token, body.password)
     return let_in(context, open_session(context.db, context.clock, account, attempt(context, account.login)))

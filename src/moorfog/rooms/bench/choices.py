@@ -34,7 +34,7 @@ from moorfog.rooms.kit.instruments import kinds_ready
 from moorfog.rooms.kit.nebulisers import list_nebulisers
 from moorfog.rooms.kit.solutions import lots_at_hand
 from moorfog.rooms.people.tables import Person
-from moorfog.rooms.sites.sites import TaskLine, find_task, list_tasks
+from moorfog.rooms.sites.tasks import TaskLine, find_task, list_tasks
 from moorfog.rooms.wear.permissions import usual_task
 
 

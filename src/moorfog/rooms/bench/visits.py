@@ -55,8 +55,8 @@ from moorfog.rooms.people.holding import hold_person
 from moorfog.rooms.people.on_file import file_on
 from moorfog.rooms.people.tables import Person
 from moorfog.rooms.sites.protocols import rules_of_site
-from moorfog.rooms.sites.sites import find_task
 from moorfog.rooms.sites.tables import Employer, Site
+from moorfog.rooms.sites.tasks import find_task
 
 LATE = timedelta(seconds=10)
 RUN_STARTS = ("start_run", "start_qualitative")

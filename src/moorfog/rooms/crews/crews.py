@@ -24,8 +24,9 @@ from moorfog.platform.web.errors import DomainError, NotFound
 from moorfog.platform.web.fields import Id, Label, Line, MaybeId, day_of
 from moorfog.rooms.crews.tables import Crew
 from moorfog.rooms.people.tables import Person
-from moorfog.rooms.sites.sites import find_site, tasks_of
+from moorfog.rooms.sites.sites import find_site
 from moorfog.rooms.sites.tables import Site
+from moorfog.rooms.sites.tasks import tasks_of
 from moorfog.rooms.wear.permissions import (
     Permissions,
     WhyView,

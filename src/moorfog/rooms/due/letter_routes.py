@@ -8,11 +8,11 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from moorfog.core.events.facts import STRICT
+from moorfog.platform.mail import must_be_on
 from moorfog.platform.web.actor import READERS
 from moorfog.platform.web.routing import Context, route
 from moorfog.rooms.bench.visits import find_head
 from moorfog.rooms.due import letters
-from moorfog.rooms.mail.routes import _must_be_on
 from moorfog.rooms.papers import papers
 from moorfog.rooms.sites.sites import find_site
 
@@ -45,7 +45,7 @@ class InviteWithin:
 def mail_paper(context: Context, visit_id: str, body: MailPaper) -> MailedTo:
     """Send a paper of a signed visit to the worker's own address."""
     find_head(context.db, context.actor.require(*READERS), visit_id)
-    _must_be_on()
+    must_be_on()
     one = papers.Printed(body.paper, body.page_size, context.where)
     return MailedTo(letters.mail_paper(context.db, context.clock, context.actor, visit_id, one))
 
@@ -54,5 +54,5 @@ def mail_paper(context: Context, visit_id: str, body: MailPaper) -> MailedTo:
 def invite_due(context: Context, site_id: str, body: InviteWithin) -> letters.DueInvited:
     """Invite everybody who is due at a site to their next test."""
     find_site(context.db, context.actor.require(*READERS), site_id)
-    _must_be_on()
+    must_be_on()
     return letters.invite_due(context.db, context.clock, context.actor, site_id, body.within)

@@ -7,10 +7,10 @@ from dataclasses import dataclass
 from flask import Response
 from pydantic import ConfigDict
 
+from moorfog.platform.web.answers import no_content
 from moorfog.platform.web.queries import PageQuery
 from moorfog.platform.web.routing import Context, route
 from moorfog.rooms.kit import entering, plugging
-from moorfog.rooms.sites.place_routes import _done
 
 
 @dataclass(frozen=True)
@@ -55,21 +55,21 @@ def get_instrument_file(context: Context, instrument_id: str) -> entering.Instru
 def change_instrument(context: Context, instrument_id: str, body: entering.InstrumentEntry) -> Response:
     """Change an instrument's name, figures or where it is plugged in."""
     entering.change_instrument(context.db, context.actor, instrument_id, body)
-    return _done()
+    return no_content()
 
 
 @route("POST", "/api/instruments/{instrument_id}/calibrations", "manage", body=entering.CalibrationEntry)
 def enter_calibration(context: Context, instrument_id: str, body: entering.CalibrationEntry) -> Response:
     """Put a calibration on file as its certificate has it."""
     entering.enter_calibration(context.db, context.clock, context.actor, instrument_id, body)
-    return _done()
+    return no_content()
 
 
 @route("PUT", "/api/instruments/{instrument_id}/retired", "manage", body=Retired)
 def retire_instrument(context: Context, instrument_id: str, body: Retired) -> Response:
     """Take an instrument out of use, or into use again."""
     entering.retire_instrument(context.db, context.clock, context.actor, instrument_id, retired=body.retired)
-    return _done()
+    return no_content()
 
 
 @route("POST", "/api/instruments/{instrument_id}/token", "manage", returns=entering.Linkage)

@@ -3,17 +3,9 @@
 from __future__ import annotations
 
 from moorfog.platform.mail import is_on
-from moorfog.platform.web.errors import DomainError
 from moorfog.platform.web.queries import PageQuery
 from moorfog.platform.web.routing import Context, route
 from moorfog.rooms.mail import outbox
-
-MAIL_OFF = "No mail server is set here, so nothing is sent. Whoever keeps the installation sets MOORFOG_MAIL."
-
-
-def _must_be_on() -> None:
-    if not is_on():
-        raise DomainError("mail_off", MAIL_OFF)
 
 
 @route("GET", "/api/mails", "read", query=PageQuery, returns=outbox.MailPage)

@@ -23,8 +23,9 @@ from moorfog.platform.web.fields import Id, Line, Number, day_of
 from moorfog.rooms.people.holding import hold_person, hold_whole
 from moorfog.rooms.people.people import find_person, index_people
 from moorfog.rooms.people.tables import Person, PersonWord
-from moorfog.rooms.sites.sites import chosen_task, find_site, task_ids
+from moorfog.rooms.sites.sites import find_site
 from moorfog.rooms.sites.tables import Site
+from moorfog.rooms.sites.tasks import chosen_task, task_ids
 
 ALIKE = 88
 """From how many hundredths two names are alike enough to be asked about: common practice, a hint and no more."""

@@ -28,8 +28,9 @@ from moorfog.platform.web.errors import Conflict, DomainError, NotFound
 from moorfog.platform.web.fields import Line, Number, day_of
 from moorfog.rooms.people.holding import hold_person
 from moorfog.rooms.people.tables import ClearanceRow, MeasurementRow, Person, PersonWord, TrainingRow
-from moorfog.rooms.sites.sites import chosen_task, find_site
+from moorfog.rooms.sites.sites import find_site
 from moorfog.rooms.sites.tables import Site
+from moorfog.rooms.sites.tasks import chosen_task
 
 MEASURES = ("length", "width", "lip")
 

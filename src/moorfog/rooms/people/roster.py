@@ -38,8 +38,8 @@ from moorfog.rooms.people.roster_file import (
     read_roster,
 )
 from moorfog.rooms.people.tables import ClearanceRow, Person, PersonWord, TrainingRow
-from moorfog.rooms.sites.sites import not_a_task, task_ids
 from moorfog.rooms.sites.tables import Site
+from moorfog.rooms.sites.tasks import not_a_task, task_ids
 
 SHOWN_ERRORS, SHOWN_ROWS, BATCH, PAGE = 200, 8, 500, 100
 TOTALS = frozenset({"total", "totals", "sum", "subtotal", "count", "gesamt", "summe", "somme", "razem", "celkem"})

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from flask import Response
 from pydantic import ConfigDict
 
+from moorfog.platform.web.answers import no_content
 from moorfog.platform.web.queries import PageQuery
 from moorfog.platform.web.routing import Context, route
 from moorfog.rooms.sites import places, words
@@ -27,10 +28,6 @@ class Archived:
     archived: bool
 
 
-def _done() -> Response:
-    return Response(status=204)
-
-
 @route("GET", "/api/places", "manage", query=PageQuery, returns=places.PlacesPage)
 def get_places(context: Context, query: PageQuery) -> places.PlacesPage:
     """Your employers with their sites, put away ones last."""
@@ -47,14 +44,14 @@ def add_employer(context: Context, body: places.EmployerEntry) -> Entered:
 def rename_employer(context: Context, employer_id: str, body: places.EmployerEntry) -> Response:
     """Give an employer another name."""
     places.rename_employer(context.db, context.actor, employer_id, body)
-    return _done()
+    return no_content()
 
 
 @route("PUT", "/api/employers/{employer_id}/archived", "manage", body=Archived)
 def archive_employer(context: Context, employer_id: str, body: Archived) -> Response:
     """Put an employer away, or take it out again."""
     places.archive_employer(context.db, context.clock, context.actor, employer_id, archived=body.archived)
-    return _done()
+    return no_content()
 
 
 @route("POST", "/api/employers/{employer_id}/sites", "manage", body=places.SiteEntry, returns=Entered)
@@ -67,7 +64,7 @@ def add_site(context: Context, employer_id: str, body: places.SiteEntry) -> Ente
 def change_site(context: Context, site_id: str, body: places.SiteEntry) -> Response:
     """Change a site: its name, time zone, rule book or benches."""
     places.change_site(context.db, context.actor, site_id, body)
-    return _done()
+    return no_content()
 
 
 @route("GET", "/api/sites/{site_id}/words", "manage", returns=words.SiteWordsView)
@@ -80,11 +77,11 @@ def get_site_words(context: Context, site_id: str) -> words.SiteWordsView:
 def change_site_words(context: Context, site_id: str, body: words.SiteWords) -> Response:
     """Write a site's own terms, its notice, and how long personal data are kept after somebody has left."""
     words.change_site_words(context.db, context.clock, context.actor, site_id, body)
-    return _done()
+    return no_content()
 
 
 @route("PUT", "/api/sites/{site_id}/archived", "manage", body=Archived)
 def archive_site(context: Context, site_id: str, body: Archived) -> Response:
     """Put a site away, or take it out again."""
     places.archive_site(context.db, context.clock, context.actor, site_id, archived=body.archived)
-    return _done()
+    return no_content()

@@ -8,7 +8,7 @@ from flask import Response
 from pydantic import ConfigDict
 
 from moorfog.platform.web.routing import LIST, Context, route
-from moorfog.rooms.sites import protocols, sites
+from moorfog.rooms.sites import protocols, sites, tasks
 
 
 @dataclass(frozen=True)
@@ -39,16 +39,16 @@ def get_rules(context: Context, site_id: str, query: BookQuery) -> sites.BookVie
     return sites.view_book(context.db, context.actor, site_id, query.book)
 
 
-@route("GET", "/api/sites/{site_id}/tasks", "read", returns=tuple[sites.TaskLine, ...])
-def get_tasks(context: Context, site_id: str) -> tuple[sites.TaskLine, ...]:
+@route("GET", "/api/sites/{site_id}/tasks", "read", returns=tuple[tasks.TaskLine, ...])
+def get_tasks(context: Context, site_id: str) -> tuple[tasks.TaskLine, ...]:
     """The tasks of a site with the protection each needs under its rule book."""
-    return sites.list_tasks(context.db, context.actor, site_id)
+    return tasks.list_tasks(context.db, context.actor, site_id)
 
 
-@route("POST", "/api/sites/{site_id}/tasks", "manage", body=sites.TaskEntry, returns=MadeTask)
-def enter_task(context: Context, site_id: str, body: sites.TaskEntry) -> MadeTask:
+@route("POST", "/api/sites/{site_id}/tasks", "manage", body=tasks.TaskEntry, returns=MadeTask)
+def enter_task(context: Context, site_id: str, body: tasks.TaskEntry) -> MadeTask:
     """Enter a task of a site; one of the same name takes its place."""
-    return MadeTask(sites.enter_task(context.db, context.clock, context.actor, site_id, body))
+    return MadeTask(tasks.enter_task(context.db, context.clock, context.actor, site_id, body))
 
 
 @route("GET", "/api/sites/{site_id}/protocols", "read", returns=tuple[protocols.SiteProtocolView, ...])

@@ -42,8 +42,8 @@ from moorfog.rooms.people.on_file import on_file
 from moorfog.rooms.people.people import find_person
 from moorfog.rooms.people.tables import Person
 from moorfog.rooms.sites.protocols import books_in_use
-from moorfog.rooms.sites.sites import task_of, tasks_by_id
 from moorfog.rooms.sites.tables import Site, SiteTask
+from moorfog.rooms.sites.tasks import task_of, tasks_by_id
 from moorfog.rooms.wear.from_before import FromBefore, as_judged_today, before_of
 
 MOST = 200
