@@ -183,3 +183,12 @@ def test_the_wearer_signs_on_their_own_screen_what_stands_there(house: House) ->
     signed = [json.loads(one) for one in record["statements"]]
     assert {one["signer"]["account"] for one in signed if one["signer"]["role"] == "wearer"} == {"wearer"}
     assert {one["program"] for one in signed} == {__version__}, "who reads it knows what showed it to them"
+
+
+def test_an_entry_id_of_another_visit_opens_none(house: House) -> None:
+    """An id is one entry's; that it stood in another visit was an error without words."""
+    tester, event = house.client(), new_id()
+    tester.open(event_id=event)
+    with pytest.raises(Refused, match="used in another visit"):
+        tester.open(house.ours.people[1], event_id=event)
+    tester.open(house.ours.people[1])

@@ -101,6 +101,8 @@ def open_visit(
         if first is None or first.id != event_id:
             raise Conflict("id_reused", "This visit id was used for something else. Reload the page and start again.")
         return Appended(visit_id, load_visit(db, known), was_known=True)
+    if db.scalar(select(EventRow.visit_id).where(EventRow.id == event_id)) is not None:
+        raise Conflict("id_reused", "This entry id was used in another visit. Reload the page and start again.")
     open_one = db.scalar(
         select(VisitSummary.visit_id).where(
             VisitSummary.person_id == person_id,
