@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from pathlib import Path
 
 from moorfog import routes, tables
+from moorfog.platform.web.routing import ROUTES
 
 SOURCES = Path(__file__).parents[1] / "src/moorfog"
 MOST = 4
@@ -56,3 +57,9 @@ def test_every_route_and_every_table_of_a_room_is_entered() -> None:
         if any(line.startswith(("@route(", "    __tablename__ =")) for line in one.read_text().splitlines())
     }
     assert len(written) > 40 and written <= entered
+
+
+def test_routes_are_documented_by_the_room_they_lie_in() -> None:
+    groups = {one.group for one in ROUTES}
+    folders = {one.name for one in (SOURCES / "rooms").iterdir()} | {"serving", "jobs"}
+    assert {"people", "wear", "bench", "crews"} <= groups <= folders

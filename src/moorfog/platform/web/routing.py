@@ -145,11 +145,11 @@ def route(
     is_told: bool | None = None,
     by_token: bool = False,
 ) -> Callable[[Handler], Handler]:
-    """Register a handler. Its docstring's first line is the summary; its module's name the group."""
+    """Register a handler. Its docstring's first line is the summary; the room it lies in the group."""
 
     def register(handler: Handler) -> Handler:
         summary = (handler.__doc__ or "").strip().splitlines()[0]
-        group = handler.__module__.rsplit(".", 1)[-1]
+        group = handler.__module__.split(".")[-2]
         taken, asked, given = (TypeAdapter(one) if one is not None else None for one in (body, query, returns))
         ROUTES.append(
             Route(
