@@ -40,14 +40,8 @@ from moorfog.routes import ALL
 
 HOSTS = ("127.0.0.1", "localhost", "[::1]")
 """Names under which the program may be asked for, where no others are given."""
-
-
 log = logging.getLogger("moorfog")
-
-
 security = logging.getLogger("moorfog.security")
-
-
 SCREEN_COOKIE = "moorfog_screen"
 """Holds the secret of a wearer's screen, which an address opens for."""
 
@@ -334,8 +328,6 @@ POLICY = "; ".join(
     )
 )
 """Styles in elements are let through: drawings place their marks with them."""
-
-
 HEADERS = {
     "X-Content-Type-Options": "nosniff",
     "Referrer-Policy": "same-origin",
@@ -345,8 +337,6 @@ HEADERS = {
     "Permissions-Policy": "camera=(), microphone=(), geolocation=(), usb=(), payment=()",
     "Content-Security-Policy": POLICY,
 }
-
-
 TLS_ONLY = "max-age=31536000"
 
 

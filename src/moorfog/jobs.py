@@ -24,19 +24,13 @@ from moorfog.rooms.person.erasing import run_erasures
 from moorfog.rooms.records.recall import run_recall
 
 TELL_EVERY_S = 0.3
-
-
 log = logging.getLogger("moorfog.jobs")
-
-
 KINDS: dict[str, Callable[[Session, Actor, str, Progress, str], str]] = {
     "roster": lambda db, actor, content, tell, _: run_import(db, actor, content, tell),
     "cards": run_cards,
     "crew_list": run_list,
 }
 """Done in one transaction: all of it or nothing."""
-
-
 STEPWISE: dict[str, Callable[[Engine, Job, Progress], str]] = {
     "clogged": run_recall,
     "reopen": run_recall,

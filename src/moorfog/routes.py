@@ -1,6 +1,6 @@
 """Every route there is: importing a module of routes enters them."""
 
-from moorfog import job_routes
+from moorfog.platform.jobs import routes as job_routes
 from moorfog.rooms.accounts import routes as accounts
 from moorfog.rooms.accounts import session_routes as accounts_session
 from moorfog.rooms.accounts import token_routes as accounts_token

@@ -16,14 +16,13 @@ from moorfog.jobs import run_job
 from moorfog.logs import set_up_logs
 from moorfog.platform.db.base import run_in_transaction
 from moorfog.platform.db.clock import Clock, DatabaseClock, take_new_time
-from moorfog.platform.jobs.jobs import claim
+from moorfog.platform.jobs.jobs import claim, forget_files
 from moorfog.platform.jobs.rounds import TELL_EVERY, tell_round
 from moorfog.platform.keys import signing_key
 from moorfog.platform.mail import NotSet, mail_server
 from moorfog.rooms.accounts.sessions import forget_expired
 from moorfog.rooms.bench.runs import give_up_run, stale_runs
 from moorfog.rooms.bench.screens import forget_screens, lose_screens
-from moorfog.rooms.crews.crew_papers import forget_files
 from moorfog.rooms.due.notices import tell_due, who_is_told
 from moorfog.rooms.mail.outbox import send_next
 from moorfog.rooms.papers.papers import forget_wrong_codes

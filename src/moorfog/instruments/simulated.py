@@ -33,8 +33,6 @@ from moorfog.same import is_same
 AMBIENTS = {"ordinary": AMBIENT, "classified": 420.0}
 KINDS = {"counter": "counts", "photometer": "photometer", "pressure": "pressure"}
 log = logging.getLogger("moorfog.simulated")
-
-
 SERIAL = "SIM-0004"
 """What a simulated instrument says that is told no other serial number."""
 

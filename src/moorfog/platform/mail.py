@@ -11,8 +11,6 @@ from urllib.parse import parse_qs, unquote, urlsplit
 from moorfog.platform.web.errors import DomainError
 
 SETTING = "MOORFOG_MAIL"
-
-
 TLS = ("starttls", "tls", "none")
 
 

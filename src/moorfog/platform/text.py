@@ -6,8 +6,6 @@ import unicodedata
 from difflib import SequenceMatcher
 
 _LETTERS = str.maketrans({"ł": "l", "ø": "o", "đ": "d", "ð": "d", "þ": "th", "ß": "ss", "æ": "ae", "œ": "oe", "ı": "i"})
-
-
 WORD_LENGTH = 60
 
 

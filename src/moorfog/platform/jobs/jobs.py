@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from datetime import timedelta
 from typing import Any
 
-from sqlalchemy import Engine, or_, select
+from sqlalchemy import Engine, delete, or_, select
 from sqlalchemy.orm import Session
 
 from moorfog.platform.db.base import new_id, run_in_transaction
@@ -15,6 +15,16 @@ from moorfog.platform.db.clock import Clock, DatabaseClock
 from moorfog.platform.jobs.tables import Job, JobFile
 from moorfog.platform.web.actor import READERS, Actor
 from moorfog.platform.web.errors import NotFound
+
+STALE = timedelta(seconds=30)
+MOST_ATTEMPTS = 3
+"""How often a job is taken up; one that has ended its worker as often is parked."""
+PARKED = (
+    f"Its worker ended {MOST_ATTEMPTS} times over it, so it is not tried again. "
+    "Show it to whoever looks after the program."
+)
+KEPT = timedelta(days=1)
+"""So long a job's file is kept: it has names in it, and can be made anew."""
 
 
 def new_job(db: Session, clock: Clock, actor: Actor, kind: str, employer_id: str | None, content: Any) -> Job:
@@ -36,19 +46,6 @@ def new_job(db: Session, clock: Clock, actor: Actor, kind: str, employer_id: str
     db.add(job)
     db.flush()
     return job
-
-
-STALE = timedelta(seconds=30)
-
-
-MOST_ATTEMPTS = 3
-"""How often a job is taken up; one that has ended its worker as often is parked."""
-
-
-PARKED = (
-    f"Its worker ended {MOST_ATTEMPTS} times over it, so it is not tried again. "
-    "Show it to whoever looks after the program."
-)
 
 
 @dataclass(frozen=True)
@@ -127,3 +124,16 @@ def claim(engine: Engine) -> Job | None:
         return job
 
     return run_in_transaction(engine, work)
+
+
+def file_of(db: Session, actor: Actor, job_id: str) -> JobFile:
+    """Return the file that a job of one's own made. Raises :class:`NotFound`."""
+    job, file = db.get(Job, job_id), db.get(JobFile, job_id)
+    if job is None or file is None or job.account_id != actor.id or not actor.require(*READERS).allows(job.employer_id):
+        raise NotFound("file")
+    return file
+
+
+def forget_files(db: Session, clock: Clock) -> None:
+    """Forget the files of jobs that were made a day ago."""
+    db.execute(delete(JobFile).where(JobFile.made_at < clock.now(db) - KEPT))

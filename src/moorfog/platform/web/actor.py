@@ -10,12 +10,8 @@ from moorfog.platform.db.scope import Scope
 from moorfog.platform.web.errors import Forbidden
 
 ROLES = ("tester", "administrator", "supervisor")
-
-
 READERS = ("tester", "administrator", "supervisor")
 """The roles that may read what lies within their grants."""
-
-
 HEALTH_READERS = ("tester", "administrator")
 """Of these, who sees what touches somebody's health: limits of a clearance, answers, what was said of it."""
 

@@ -17,16 +17,10 @@ from moorfog.platform.web.errors import DomainError
 
 log = logging.getLogger("moorfog")
 TOO_LONG = 1406
-
-
 NO_ROOM = frozenset({3, 20, 1021, 1026, 1114})
 """The disk is full, or the table cannot grow."""
-
-
 NO_WRITING = frozenset({1036, 1290, 1792, 1836})
 """The server only reads."""
-
-
 BAD_VALUES = frozenset({TOO_LONG, 1264, 1292, 1366, 1367, 1411, 1690, 3140})
 """What the database says of a value it cannot store: too long, out of range, no date, no text, no JSON."""
 

@@ -25,8 +25,6 @@ RULE_WORDS = {
     "link": "a counter's link, by bearer token",
     "wearer": "whoever has the wearer's address",
 }
-
-
 SECURITY = {
     "session": {
         "type": "apiKey",

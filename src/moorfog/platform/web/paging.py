@@ -13,8 +13,6 @@ COUNTED = 1000
 """So many rows of a list are counted and turned to; of a longer one it is said that there are more. Whoever looks for
 one of a hundred thousand says more of it, or takes the whole as a file."""
 T = TypeVar("T")
-
-
 Rows = Sequence[Row[*tuple[Any, ...]]]
 
 

@@ -25,11 +25,7 @@ from moorfog.rooms.accounts.tables import Account, Grant, Invitation, SignInSess
 from moorfog.rooms.sites.tables import Employer
 
 INVITED_FOR = timedelta(days=7)
-
-
 RESET_FOR = timedelta(hours=24)
-
-
 Role = Literal["tester", "administrator", "supervisor"]
 
 

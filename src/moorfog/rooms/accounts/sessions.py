@@ -24,39 +24,19 @@ from moorfog.platform.web.errors import DomainError
 from moorfog.rooms.accounts.tables import Account, Grant, KnownAddress, SignInAttempt, SignInSession
 
 SESSION_HOURS = 12
-
-
 IDLE = timedelta(minutes=45)
 """A session ends when nobody has pressed or touched anything for so long."""
-
-
 NOTED_EVERY = timedelta(minutes=1)
 """How exactly it is noted when somebody last did: not at every request."""
-
-
 ATTEMPT_WINDOW = timedelta(minutes=15)
-
-
 ATTEMPTS_PER_PAIR, ATTEMPTS_PER_ADDRESS, ATTEMPTS_ELSEWHERE = 8, 40, 30
 """Tries in the window: of an account from one address, from an address, and of an account from where it never was."""
-
-
 KNOWN_FOR = timedelta(days=60)
-
-
 SHORTEST, STRONG_ENOUGH = 10, 3
 """Signs of a password, and its score from 0 to 4 by zxcvbn."""
-
-
 PASSWORD_FRESH = timedelta(minutes=15)
-
-
 security = logging.getLogger("moorfog.security")
-
-
 _hasher = PasswordHasher(time_cost=2, memory_cost=19456, parallelism=1)
-
-
 _DUMMY = _hasher.hash("nobody has this password")
 
 
@@ -185,8 +165,6 @@ def _forget_tries(db: Session, login: str, place: str) -> None:
 
 Second = Callable[[Session, Clock, Account, str], bool]
 """Tells whether a code lets an account in."""
-
-
 TOO_MANY = "Too many tries of a password. Wait a quarter of an hour, then try again."
 
 

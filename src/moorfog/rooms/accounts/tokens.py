@@ -29,8 +29,6 @@ from moorfog.rooms.sites.tables import Employer
 MOST = 200
 MARK = "mft_"
 """What every token begins with, so that it is known for one where it turns up."""
-
-
 May = Literal["read", "write"]
 """What a program may do by a token: read as a supervisor does; or enter people and papers, and results of before, too.
 Neither shows it anything of health."""

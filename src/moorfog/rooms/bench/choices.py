@@ -170,8 +170,6 @@ def advice_for(db: Session, clock: Clock, actor: Actor, visit_id: str) -> Advice
 
 RANK = {"yes": 0, "no": 2}
 """Facepieces that are enough for the task come first, the least that is enough before more, those that are not last."""
-
-
 DIGITS = 9
 
 

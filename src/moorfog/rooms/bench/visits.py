@@ -50,15 +50,9 @@ from moorfog.rooms.sites.tables import Employer, Site
 from moorfog.rooms.sites.tasks import find_task
 
 LATE = timedelta(seconds=10)
-
-
 RUN_STARTS = ("start_run", "start_qualitative")
 """Before these the person's file is read again."""
-
-
 CLOCK_STARTS = ("donned", "start_run", "start_screening", "start_qualitative")
-
-
 PRACTICE_SPEEDS = range(1, 61)
 
 

@@ -5,10 +5,9 @@ from __future__ import annotations
 import json
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
-from datetime import timedelta
 from typing import Any
 
-from sqlalchemy import delete, select
+from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from moorfog.core.kernel.codec import decode, encode
@@ -21,7 +20,7 @@ from moorfog.platform.log.summaries import WearPermission
 from moorfog.platform.log.tables import VisitHead
 from moorfog.platform.printing.pdf import pdf_of, pdf_of_all
 from moorfog.platform.web.actor import READERS, Actor
-from moorfog.platform.web.errors import DomainError, NotFound
+from moorfog.platform.web.errors import DomainError
 from moorfog.rooms.bench.tables import SignatureRow
 from moorfog.rooms.crews.crew_list import CrewPaper, CrewPaperLine, list_html
 from moorfog.rooms.crews.crews import CrewAsked, CrewView, crew_on, people_meant
@@ -33,8 +32,6 @@ from moorfog.rooms.wear.permissions import at_work, judge_people
 Progress = Callable[[int, int], None]
 SHEETS_AT_ONCE = 3
 """Sheets that are drawn between two looks at whether to go on."""
-KEPT = timedelta(days=1)
-"""So long a job's file is kept: it has names in it, and can be made anew."""
 
 
 @dataclass(frozen=True)
@@ -111,19 +108,6 @@ def _tester(db: Session, visit_id: str) -> str:
     """Return who signed a visit as its tester."""
     signed = select(SignatureRow.typed_name).where(SignatureRow.visit_id == visit_id, SignatureRow.role == "tester")
     return db.scalar(signed.order_by(SignatureRow.revision.desc(), SignatureRow.signed_at.desc()).limit(1)) or ""
-
-
-def file_of(db: Session, actor: Actor, job_id: str) -> JobFile:
-    """Return the file that a job of one's own made. Raises :class:`NotFound`."""
-    job, file = db.get(Job, job_id), db.get(JobFile, job_id)
-    if job is None or file is None or job.account_id != actor.id or not actor.require(*READERS).allows(job.employer_id):
-        raise NotFound("file")
-    return file
-
-
-def forget_files(db: Session, clock: Clock) -> None:
-    """Forget the files of jobs that were made a day ago."""
-    db.execute(delete(JobFile).where(JobFile.made_at < clock.now(db) - KEPT))
 
 
 def start_list(db: Session, clock: Clock, actor: Actor, asked: CrewAsked) -> Job:

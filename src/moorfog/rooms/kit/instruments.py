@@ -26,14 +26,8 @@ from moorfog.rooms.kit.entering import figure_problems
 from moorfog.rooms.kit.tables import InstrumentActRow, InstrumentCheckRow, InstrumentRow
 
 SENSES = {"at_least": "at least", "at_most": "at most", "within": "within"}
-
-
 LINK_SILENT = timedelta(seconds=5)
-
-
 TREND_DAYS = 90
-
-
 TREND_MOST = 400
 
 

@@ -19,14 +19,8 @@ _BY_TOKEN = select(InstrumentRow.id, InstrumentRow.name).where(
     ),
     InstrumentRow.retired_at.is_(None),
 )
-
-
 _HEARD = update(InstrumentRow).where(InstrumentRow.id == bindparam("instrument"))
-
-
 _HELD = select(Lease.run_id, Lease.stop).where(Lease.instrument_id == bindparam("instrument"))
-
-
 _PLAN = select(Lease.plan).where(Lease.instrument_id == bindparam("instrument"), Lease.run_id == bindparam("run"))
 
 

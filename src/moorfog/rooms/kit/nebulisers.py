@@ -173,27 +173,22 @@ def _by_value(row: NebuliserRow, lot: LotRow, filling: FillingRow, check: SprayC
     )
 
 
-def books_of(db: Session, employer_id: str | None, now: datetime) -> tuple[list[Book], str]:
-    """Return the rule books that an employer's sites use (everybody's for shared kit), as those have them, and the
-    latest date it is at any of them now."""
-    query = select(Site)
-    if employer_id is not None:
-        query = query.where(Site.employer_id == employer_id)
-    sites = list(db.scalars(query))
-    days = [day_in(one.zone, now).isoformat() for one in sites]
-    books = [site_book(db, one, one.rule_book) for one in sites]
-    return books or [shipped_rules().book], max(days, default=now.date().isoformat())
-
-
 def view_nebuliser(db: Session, row: NebuliserRow, now: datetime) -> NebuliserView:
     """Return a nebuliser for a screen, with what stands against using it now."""
     return _view(db, row, now, _strictest(db, row.employer_id, now))
 
 
 def _strictest(db: Session, employer_id: str | None, now: datetime) -> tuple[Book, str]:
-    """The book by which an employer's nebulisers are refilled soonest, and the day to hold their lots to."""
-    books, day = books_of(db, employer_id, now)
-    return min(books, key=lambda book: book.number("nebuliser.refill")), day
+    """The book by which an employer's sites (all of them for shared kit), as those have theirs, refill soonest; and the
+    latest date it is at any of them, to hold lots to."""
+    query = select(Site)
+    if employer_id is not None:
+        query = query.where(Site.employer_id == employer_id)
+    sites = list(db.scalars(query))
+    days = [day_in(one.zone, now).isoformat() for one in sites]
+    books = [site_book(db, one, one.rule_book) for one in sites] or [shipped_rules().book]
+    strictest = min(books, key=lambda book: book.number("nebuliser.refill"))
+    return strictest, max(days, default=now.date().isoformat())
 
 
 def _view(db: Session, row: NebuliserRow, now: datetime, held_to: tuple[Book, str]) -> NebuliserView:

@@ -29,8 +29,6 @@ from moorfog.rooms.kit.lending import lend_unowned
 from moorfog.rooms.kit.tables import LotRow
 
 TEST = ("tester", "administrator")
-
-
 NebuliserRole = Literal["threshold", "fit"]
 
 

@@ -29,15 +29,9 @@ from moorfog.rooms.papers.papers import pass_holds
 from moorfog.rooms.people.tables import Person
 
 TRIES = 8
-
-
 FIRST_WAIT = timedelta(minutes=1)
 """After a try that failed; twice as long after each that follows."""
-
-
 PATIENCE_S = 20.0
-
-
 NOT_ANY_MORE = "What it says did not hold any more when it was to be sent. The person’s page says why."
 
 

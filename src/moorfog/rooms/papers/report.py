@@ -28,8 +28,6 @@ from moorfog.platform.printing.templates import templates_beside
 from moorfog.rooms.papers.trace import trace_svg
 
 PageSize = Literal["A4", "Letter"]
-
-
 templates = templates_beside(__file__)
 
 

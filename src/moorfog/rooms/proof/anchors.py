@@ -25,8 +25,6 @@ from moorfog.platform.log.tables import EventRow, LedgerEntry, LedgerHead, Visit
 from moorfog.rooms.proof.tables import Anchor, Anchored, AnchoredLedger
 
 AT_ONCE = 1000
-
-
 FIRST = "0" * 64
 
 

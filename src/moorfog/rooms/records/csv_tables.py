@@ -21,8 +21,6 @@ READING_COLUMNS = (
     "chamber",
     "pressure",
 )
-
-
 RESULT_COLUMNS = (
     "try",
     "facepiece",

@@ -44,8 +44,6 @@ from moorfog.rooms.people.tables import Person
 from moorfog.rooms.sites.tables import Employer
 
 Progress = Callable[[int, int], None]
-
-
 NEVER = "1970-01-01T00:00:00.000Z"
 
 

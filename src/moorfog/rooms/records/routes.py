@@ -24,11 +24,7 @@ from moorfog.platform.web.streams import csv_pieces, json_pieces, sent
 from moorfog.rooms.records import inspecting, recall, searching, suggesting, wearers
 
 Kind = Literal["csv", "json", "xlsx"]
-
-
 MEDIA: dict[str, str] = {"csv": "text/csv; charset=utf-8", "json": "application/json", "xlsx": XLSX}
-
-
 AS_CSV, OTHERWISE = MEDIA["csv"], (MEDIA["json"], MEDIA["xlsx"])
 
 

@@ -48,8 +48,6 @@ from moorfog.rooms.wear.from_before import FromBefore, as_judged_today, before_o
 
 MOST = 200
 """Passes of one person that are looked at, the latest first."""
-
-
 ENDS: dict[str, str] = {"test": "the fit test", "clearance": "the clearance", "training": "the training"}
 """What ends what may be worn, in words."""
 

@@ -6,13 +6,12 @@ from flask import Response
 
 from moorfog.platform.jobs import jobs
 from moorfog.platform.web.routing import Context, plain, route
-from moorfog.rooms.crews import crew_papers
 
 
 @route("GET", "/api/jobs/{job_id}/file", "read", media="application/octet-stream")
 def get_job_file(context: Context, job_id: str) -> Response:
     """What a job of one's own made, for a day."""
-    file = crew_papers.file_of(context.db, context.actor, job_id)
+    file = jobs.file_of(context.db, context.actor, job_id)
     return plain(file.content, file.media, **{"Content-Disposition": f'attachment; filename="{file.name}"'})
 
 
